@@ -1,0 +1,1 @@
+export { pageEnvironment } from "./environment.js";

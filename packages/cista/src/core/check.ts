@@ -1,0 +1,38 @@
+import { Failure, shown } from "./failure.js";
+import type { StandardSchema } from "./source.js";
+
+/** One departure from a schema; libraries differ in how they write a path. */
+interface Issue {
+  readonly message: string;
+  readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[];
+}
+
+/**
+ * What the schema makes of a loaded value.
+ * @throws Failure kind "shape": where the value departs from the schema, and what came there (kinds and member names only)
+ */
+export async function checked(schema: StandardSchema<unknown, unknown>, value: unknown): Promise<unknown> {
+  const result = (await schema["~standard"].validate(value)) as { value?: unknown; issues?: readonly Issue[] };
+  if (!result.issues) return result.value;
+  const lines = result.issues.slice(0, 5).map((issue) => describe(issue, value));
+  const more = result.issues.length - lines.length;
+  if (more > 0) lines.push(`and ${more} more`);
+  throw new Failure("shape", `The value is not what the source's check asks for: ${lines.join("; ")}.`, {
+    errors: result.issues,
+    retryable: false,
+  });
+}
+
+function describe(issue: Issue, value: unknown): string {
+  const steps = (issue.path ?? []).map((step) => (typeof step === "object" ? step.key : step));
+  let came: unknown = value;
+  for (const step of steps) came = (came as Record<PropertyKey, unknown> | null | undefined)?.[step];
+  const place = steps.map((step) => (typeof step === "number" ? `[${step}]` : `.${String(step)}`)).join("");
+  return `value${place}: ${issue.message} (came: ${kindOf(came)})`;
+}
+
+/** Kinds and member names, never the text itself: a body may hold what no log should. */
+function kindOf(value: unknown): string {
+  if (typeof value === "string") return value === "" ? "empty text" : `text of ${value.length} characters`;
+  return shown(value);
+}

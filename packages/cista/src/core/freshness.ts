@@ -1,0 +1,86 @@
+import { type Duration, milliseconds } from "./duration.js";
+
+/** How long a value may be used, in the words of the HTTP caching standards. */
+export interface Freshness {
+  /** Freshness lifetime (RFC 9111 §5.2.2.1). Default "30s". */
+  maxAge?: Duration;
+  /** How long past `maxAge` a value may be shown while it is being revalidated (RFC 5861 §3). Default Infinity. */
+  staleWhileRevalidate?: Duration;
+  /** How long past `maxAge` a value may be shown when revalidating fails (RFC 5861 §4). Default Infinity. */
+  staleIfError?: Duration;
+  /** Once stale, never shown before it is revalidated (RFC 9111 §5.2.2.2): both allowances above become 0. */
+  mustRevalidate?: boolean;
+  /** Given to whoever watches or waits, dropped when the last one leaves; never persisted, snapshotted or sent to another tab (RFC 9111 §5.2.2.5). */
+  noStore?: boolean;
+  /** While fresh, not revalidated even when revalidation is asked for without force (RFC 8246). */
+  immutable?: boolean;
+}
+
+/** A freshness with every member decided, lengths of time in milliseconds. */
+export interface Policy {
+  readonly maxAge: number;
+  readonly staleWhileRevalidate: number;
+  readonly staleIfError: number;
+  readonly mustRevalidate: boolean;
+  readonly noStore: boolean;
+  readonly immutable: boolean;
+}
+
+export const defaultPolicy: Policy = {
+  maxAge: 30_000,
+  staleWhileRevalidate: Number.POSITIVE_INFINITY,
+  staleIfError: Number.POSITIVE_INFINITY,
+  mustRevalidate: false,
+  noStore: false,
+  immutable: false,
+};
+
+/** Rule F7: `own` wins over `base`, member by member. */
+export function policyWith(base: Policy, own: Freshness): Policy {
+  const length = (name: "maxAge" | "staleWhileRevalidate" | "staleIfError") =>
+    own[name] === undefined ? base[name] : milliseconds(own[name], name);
+  const mustRevalidate = own.mustRevalidate ?? base.mustRevalidate;
+  return {
+    maxAge: length("maxAge"),
+    // RFC 9111 §4.2.4: must-revalidate forbids every stale use.
+    staleWhileRevalidate: mustRevalidate ? 0 : length("staleWhileRevalidate"),
+    staleIfError: mustRevalidate ? 0 : length("staleIfError"),
+    mustRevalidate,
+    noStore: own.noStore ?? base.noStore,
+    immutable: own.immutable ?? base.immutable,
+  };
+}
+
+export function samePolicy(one: Policy, other: Policy): boolean {
+  return (
+    one.maxAge === other.maxAge &&
+    one.staleWhileRevalidate === other.staleWhileRevalidate &&
+    one.staleIfError === other.staleIfError &&
+    one.mustRevalidate === other.mustRevalidate &&
+    one.noStore === other.noStore &&
+    one.immutable === other.immutable
+  );
+}
+
+/** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since; a clock that jumps back never makes it less than that. */
+export function ageAt(now: number, storedAt: number, initialAge: number): number {
+  return initialAge + Math.max(0, now - storedAt);
+}
+
+export type Standing = "fresh" | "stale" | "expired";
+
+/** RFC 9111 §4.2: fresh while the lifetime exceeds the age; past it, usable while `staleWhileRevalidate` lasts (RFC 5861 §3). */
+export function standingOf(policy: Policy, age: number): Standing {
+  if (age < policy.maxAge) return "fresh";
+  return age < policy.maxAge + policy.staleWhileRevalidate ? "stale" : "expired";
+}
+
+/** RFC 5861 §4: whether a value of this age may stand in for an answer that failed. */
+export function coversError(policy: Policy, age: number): boolean {
+  return age < policy.maxAge + policy.staleIfError;
+}
+
+/** The moment at which a value stored at `storedAt` reaches an age. */
+export function momentOfAge(age: number, storedAt: number, initialAge: number): number {
+  return storedAt + age - initialAge;
+}

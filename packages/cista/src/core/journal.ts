@@ -1,0 +1,126 @@
+import type { Failure } from "./failure.js";
+import type { Cause } from "./source.js";
+
+export type JournalKind =
+  | "attach"
+  | "detach"
+  | "read"
+  | "request"
+  | "answer"
+  | "unchanged"
+  | "missing"
+  | "failure"
+  | "retry"
+  | "abort"
+  | "invalidate"
+  | "stale"
+  | "expire"
+  | "evict"
+  | "put"
+  | "restore"
+  | "adopt"
+  | "write"
+  | "layer"
+  | "settle"
+  | "held-back"
+  | "warning";
+
+/** One thing that happened in a cache. */
+export interface JournalEvent {
+  /** Goes up by one with each event. */
+  readonly seq: number;
+  /** Milliseconds since the Unix epoch. */
+  readonly at: number;
+  readonly kind: JournalKind;
+  readonly key?: string;
+  readonly source?: string;
+  readonly cause?: Cause;
+  readonly attempt?: number;
+  /** RFC 9211, e.g. `Cista; hit; ttl=12`, `Cista; fwd=stale; fwd-status=304; stored`, `Cista; fwd=miss; collapsed`. */
+  readonly cacheStatus?: string;
+  readonly failure?: Failure;
+  /** Milliseconds: of a request up to its answer, or of the pause before another try. */
+  readonly duration?: number;
+  readonly write?: string;
+  readonly note?: string;
+}
+
+/** The ordered record of all that happens in one cache. */
+export interface Journal {
+  /** Costs nothing while nobody listens. Returns its own end. */
+  subscribe(listener: (event: JournalEvent) => void): () => void;
+}
+
+export type EventDetails = Omit<JournalEvent, "seq" | "at" | "kind">;
+
+/** Passes events on to whoever listens. Callers ask `listening` first, so that nothing is built for nobody. */
+export class Recorder implements Journal {
+  #listeners: readonly ((event: JournalEvent) => void)[] = [];
+  #seq = 0;
+  readonly #now: () => number;
+
+  constructor(now: () => number) {
+    this.#now = now;
+  }
+
+  get listening(): boolean {
+    return this.#listeners.length > 0;
+  }
+
+  subscribe(listener: (event: JournalEvent) => void): () => void {
+    const own = (event: JournalEvent) => listener(event); // the same function twice is two subscriptions
+    this.#listeners = [...this.#listeners, own];
+    return () => {
+      this.#listeners = this.#listeners.filter((other) => other !== own);
+    };
+  }
+
+  record(kind: JournalKind, details: EventDetails): void {
+    const event: JournalEvent = { seq: ++this.#seq, at: this.#now(), kind, ...details };
+    for (const listener of this.#listeners) guarded(() => listener(event));
+  }
+
+  close(): void {
+    this.#listeners = [];
+  }
+}
+
+/** Runs a foreign callback: what it throws is reported as uncaught, and the caller goes on. */
+export function guarded(callback: () => void): void {
+  try {
+    callback();
+  } catch (thrown) {
+    report(thrown);
+  }
+}
+
+/** As for an error that nobody caught: `reportError` where there is one (WHATWG HTML §8.1.4.3), else the console. */
+export function report(thrown: unknown): void {
+  const { reportError, console } = globalThis as {
+    reportError?: (thrown: unknown) => void;
+    console: { error(thrown: unknown): void };
+  };
+  if (reportError) reportError(thrown);
+  else console.error(thrown);
+}
+
+/** Why a read was not answered from what is held (RFC 9211 §2.2): nothing there, too old, or the reader wanted it so. */
+export type Forward = "miss" | "stale" | "request" | "bypass";
+
+/** RFC 9211 §2.1, §2.4: answered from what is held, with the seconds of freshness left (negative: stale since). */
+export function hitStatus(freshFor: number): string {
+  return `Cista; hit${Number.isFinite(freshFor) ? `; ttl=${Math.floor(freshFor / 1000)}` : ""}`;
+}
+
+/** RFC 9211 §2.2, §2.3, §2.5, §2.6. */
+export function forwardStatus(
+  forward: Forward,
+  more: { status?: number | undefined; stored?: boolean; collapsed?: boolean; detail?: string } = {},
+): string {
+  const parts = [`Cista; fwd=${forward}`];
+  if (more.status !== undefined) parts.push(`fwd-status=${more.status}`);
+  if (more.stored) parts.push("stored");
+  if (more.collapsed) parts.push("collapsed");
+  if (more.detail) parts.push(`detail=${more.detail}`);
+  return parts.join("; ");
+}

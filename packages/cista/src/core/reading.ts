@@ -1,0 +1,143 @@
+import { Failure } from "./failure.js";
+
+/** `waiting` is the pause before another try, `offline` a request that starts when the network is back. */
+export type RequestPhase = "none" | "running" | "waiting" | "offline";
+
+/** An immutable picture of an entry. The same object as before wherever nothing in it changed. */
+export type Reading<T> = Empty | Loading<T> | Ready<T> | Missing | Failed;
+
+interface Common {
+  readonly key: string;
+  readonly request: RequestPhase;
+  /** Asks the source now (cause "asked"), also where nothing is held yet. Bound: can be handed to a button as it is. */
+  readonly revalidate: () => Promise<void>;
+}
+
+/** Nothing held, and nothing under way. */
+export interface Empty extends Common {
+  readonly state: "empty";
+  readonly value?: undefined;
+  readonly provisional?: undefined;
+  readonly fresh?: undefined;
+  readonly storedAt?: undefined;
+  readonly failure?: undefined;
+  readonly pendingWrites?: undefined;
+}
+
+/** Nothing that may be shown yet; an answer is on its way. */
+export interface Loading<T> extends Common {
+  readonly state: "loading";
+  /** A stand-in, or the value of other params. */
+  readonly value?: T;
+  readonly provisional?: "stand-in" | "carried";
+  readonly fresh?: undefined;
+  readonly storedAt?: undefined;
+  /** Of the try before this one. */
+  readonly failure?: Failure;
+  readonly pendingWrites?: undefined;
+}
+
+/** A value is held. `failure` is there when the last revalidation failed and the value may still be shown. */
+export interface Ready<T> extends Common {
+  readonly state: "ready";
+  readonly value: T;
+  readonly provisional?: undefined;
+  readonly fresh: boolean;
+  /** Milliseconds since the Unix epoch. */
+  readonly storedAt: number;
+  readonly failure?: Failure;
+  readonly pendingWrites: number;
+}
+
+/** The source says there is no such thing. */
+export interface Missing extends Common {
+  readonly state: "missing";
+  readonly value?: undefined;
+  readonly provisional?: undefined;
+  readonly fresh: boolean;
+  readonly storedAt: number;
+  readonly failure?: Failure;
+  readonly pendingWrites?: undefined;
+}
+
+/** Nothing that may be shown, and the last request failed. */
+export interface Failed extends Common {
+  readonly state: "failed";
+  readonly value?: undefined;
+  readonly provisional?: undefined;
+  readonly fresh?: undefined;
+  readonly storedAt?: undefined;
+  readonly failure: Failure;
+  readonly pendingWrites?: undefined;
+}
+
+/** Every member of every state, so that all readings have one hidden class. */
+export interface AnyReading {
+  readonly key: string;
+  readonly state: Reading<unknown>["state"];
+  readonly value: unknown;
+  readonly provisional: "stand-in" | "carried" | undefined;
+  readonly fresh: boolean | undefined;
+  readonly storedAt: number | undefined;
+  readonly failure: Failure | undefined;
+  readonly pendingWrites: number | undefined;
+  readonly request: RequestPhase;
+  readonly revalidate: () => Promise<void>;
+}
+
+/** What two readings are compared by; the key and `revalidate` follow from the entry. */
+export function sameReading(one: AnyReading, other: AnyReading): boolean {
+  return samePart(one, other) && one.request === other.request && one.storedAt === other.storedAt;
+}
+
+/** Rule N2: what a view with `pick` is compared by. */
+export function samePart(one: AnyReading, other: AnyReading): boolean {
+  return (
+    one.state === other.state &&
+    one.value === other.value &&
+    one.fresh === other.fresh &&
+    one.failure === other.failure &&
+    one.provisional === other.provisional &&
+    one.pendingWrites === other.pendingWrites
+  );
+}
+
+/** What a view shows: the reading, or the same with only a part of its value. */
+export function withValue(reading: AnyReading, value: unknown): AnyReading {
+  return { ...reading, value };
+}
+
+/** A value was asked for and there can be none. */
+export function missingFailure(key: string): Failure {
+  return Object.assign(
+    new Failure("missing", `There is no ${key}: its source says so. Show it as missing, or read it with peek.`),
+    { key },
+  );
+}
+
+export interface Branches<T, R> {
+  empty?(reading: Empty): R;
+  loading(reading: Loading<T> | Empty): R;
+  ready(value: T, reading: Ready<T>): R;
+  missing?(reading: Missing): R;
+  failed(failure: Failure, reading: Failed | Missing): R;
+}
+
+/**
+ * One branch for each thing there can be to show; leaving a needed one out is a type error.
+ * `empty` falls back to `loading`; `missing` to `failed`, with a Failure of kind "missing".
+ */
+export function match<T, R>(reading: Reading<T>, branches: Branches<T, R>): R {
+  switch (reading.state) {
+    case "empty":
+      return branches.empty ? branches.empty(reading) : branches.loading(reading);
+    case "loading":
+      return branches.loading(reading);
+    case "ready":
+      return branches.ready(reading.value, reading);
+    case "missing":
+      return branches.missing ? branches.missing(reading) : branches.failed(missingFailure(reading.key), reading);
+    case "failed":
+      return branches.failed(reading.failure, reading);
+  }
+}

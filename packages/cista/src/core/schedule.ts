@@ -1,0 +1,86 @@
+import type { Clock } from "./seams.js";
+
+/** Something with a next moment that matters. */
+export interface Scheduled {
+  /** When something is next to be done about it, on the cache's clock; Infinity for never. Write it through `Schedule.set`. */
+  due: number;
+  /** The moment under which it is filed, never later than `due` but while it waits to be filed anew; Infinity: not filed. */
+  filed: number;
+}
+
+/** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
+const farthest = 2 ** 30;
+
+/**
+ * One timer for all moments of all entries. What is due far off is filed coarsely, under a moment up to an eighth of
+ * the way too early, and filed again, more finely, when that moment comes: so there are a few hundred moments at most,
+ * however many entries, and one that is put off again and again costs one written field each time.
+ */
+export class Schedule<T extends Scheduled> {
+  readonly #clock: Clock;
+  readonly #now: () => number;
+  readonly #onDue: (items: T[]) => void;
+  readonly #files = new Map<number, T[]>();
+  #next = Number.POSITIVE_INFINITY;
+  #timer: unknown;
+
+  /** @param onDue gets all that is due at one moment, each taken out of the schedule */
+  constructor(clock: Clock, now: () => number, onDue: (items: T[]) => void) {
+    this.#clock = clock;
+    this.#now = now;
+    this.#onDue = onDue;
+  }
+
+  /** Puts an item's moment. A later one is only noted: it is filed anew when the old moment comes. */
+  set(item: T, due: number): void {
+    item.due = due;
+    if (due < item.filed) this.#file(item, this.#now());
+  }
+
+  stop(): void {
+    this.#files.clear();
+    this.#arm(Number.POSITIVE_INFINITY);
+  }
+
+  #file(item: T, now: number): void {
+    const ahead = Math.min(Math.max(item.due - now, 0), farthest);
+    const grain = ahead < 16 ? 1 : 2 ** (28 - Math.clz32(ahead)); // 1/16 to 1/8 of the way
+    const moment = ahead === farthest ? now + ahead : Math.max(now, Math.floor(item.due / grain) * grain);
+    item.filed = moment;
+    const file = this.#files.get(moment);
+    if (file) file.push(item);
+    else this.#files.set(moment, [item]);
+    if (moment < this.#next) this.#arm(moment);
+  }
+
+  #arm(moment: number): void {
+    if (this.#timer !== undefined) this.#clock.clearTimer(this.#timer);
+    this.#timer = undefined;
+    this.#next = moment;
+    if (moment === Number.POSITIVE_INFINITY) return;
+    const delay = Math.min(Math.max(0, moment - this.#now()), farthest);
+    this.#timer = this.#clock.setTimer(() => this.#turn(), delay);
+  }
+
+  /** The timer has rung. A clock that was put back meanwhile makes it ring too early: then nothing is due and it is set again. */
+  #turn(): void {
+    this.#timer = undefined;
+    const now = this.#now();
+    const due: T[] = [];
+    for (const moment of [...this.#files.keys()]) {
+      if (moment > now) continue;
+      const file = this.#files.get(moment) as T[];
+      this.#files.delete(moment);
+      for (const item of file) {
+        if (item.filed !== moment) continue; // filed elsewhere since
+        item.filed = Number.POSITIVE_INFINITY;
+        if (item.due <= now) due.push(item);
+        else if (item.due < Number.POSITIVE_INFINITY) this.#file(item, now);
+      }
+    }
+    let next = Number.POSITIVE_INFINITY;
+    for (const moment of this.#files.keys()) next = Math.min(next, moment);
+    this.#arm(next);
+    if (due.length > 0) this.#onDue(due);
+  }
+}

@@ -1,0 +1,43 @@
+import type { EntryInfo } from "./contract.js";
+import type { Entry } from "./entry.js";
+import { CistaError, shown } from "./failure.js";
+import type { Source } from "./source.js";
+import type { Wiring } from "./wiring.js";
+
+/** Which entries are meant. */
+export type Selector =
+  | Source<any, any>
+  | { source: Source<any, any>; params?: unknown }
+  | { key: string }
+  | { group: string }
+  | { where(entry: EntryInfo): boolean }
+  | "all";
+
+/** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */
+export function selected(wiring: Wiring, selector: Selector, infoOf: (entry: Entry) => EntryInfo): Entry[] {
+  const { shelves, groups } = wiring;
+  if (selector === "all") return [...shelves.byKey.values()];
+  if (typeof selector === "object" && selector !== null) {
+    if ("definition" in selector) return ofSource(wiring, selector);
+    if ("source" in selector) {
+      if (selector.params === undefined && !("params" in selector)) return ofSource(wiring, selector.source);
+      return one(shelves.find(selector.source, selector.params));
+    }
+    if ("key" in selector) return one(shelves.byKey.get(selector.key));
+    if ("group" in selector) return [...groups.with(selector.group)];
+    if ("where" in selector) return [...shelves.byKey.values()].filter((entry) => selector.where(infoOf(entry)));
+  }
+  throw new CistaError(
+    "selector",
+    `A selector is a source, { source, params }, { key }, { group }, { where } or "all", but it is ${shown(selector)}.`,
+  );
+}
+
+function ofSource(wiring: Wiring, source: Source<any, any>): Entry[] {
+  const shelf = wiring.shelves.of(source);
+  return [...wiring.shelves.byKey.values()].filter((entry) => entry.shelf === shelf);
+}
+
+function one(entry: Entry | undefined): Entry[] {
+  return entry ? [entry] : [];
+}

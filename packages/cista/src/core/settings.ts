@@ -1,0 +1,57 @@
+import { type Duration, milliseconds } from "./duration.js";
+import type { Failure } from "./failure.js";
+import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
+import type { Retry, SourceDefinition, Trigger } from "./source.js";
+
+/** Defaults for every source of one cache. */
+export interface Defaults extends Freshness {
+  /** How long an entry that nobody watches is kept. Default "5m". */
+  retain?: Duration;
+  /** Default: three more tries, rule R5. */
+  retry?: Retry | false;
+  /** For one try. Default "30s". */
+  timeout?: Duration;
+  /** Default: all three. */
+  triggers?: readonly Trigger[];
+}
+
+/** Retrying, with every member decided. */
+export interface RetryPlan {
+  readonly times: number;
+  readonly first: number;
+  readonly most: number;
+  when(failure: Failure): boolean;
+}
+
+/** All that a source's definition and the cache's defaults decide, lengths of time in milliseconds. */
+export interface Settings {
+  readonly policy: Policy;
+  readonly retain: number;
+  readonly triggers: readonly Trigger[];
+  readonly revalidateEvery: number;
+  readonly retry: RetryPlan;
+  readonly timeout: number;
+  readonly usesNetwork: boolean;
+}
+
+export function settingsOf(definition: SourceDefinition<any, any, any>, defaults: Defaults): Settings {
+  return {
+    policy: policyWith(policyWith(defaultPolicy, defaults), definition),
+    retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),
+    triggers: definition.triggers ?? defaults.triggers ?? ["attach", "visible", "online"],
+    revalidateEvery: milliseconds(definition.revalidateEvery ?? Number.POSITIVE_INFINITY, "revalidateEvery"),
+    retry: retryPlan(definition.retry ?? defaults.retry ?? {}),
+    timeout: milliseconds(definition.timeout ?? defaults.timeout ?? "30s", "timeout"),
+    usesNetwork: definition.network ?? true,
+  };
+}
+
+function retryPlan(retry: Retry | false): RetryPlan {
+  if (retry === false) return { times: 0, first: 0, most: 0, when: () => false };
+  return {
+    times: retry.times ?? 3,
+    first: milliseconds(retry.first ?? "500ms", "retry.first"),
+    most: milliseconds(retry.most ?? "30s", "retry.most"),
+    when: (failure) => (retry.when ? retry.when(failure) : failure.retryable),
+  };
+}

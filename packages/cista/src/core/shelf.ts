@@ -1,0 +1,160 @@
+import { inDevelopment } from "./development.js";
+import { Entry } from "./entry.js";
+import { CistaError } from "./failure.js";
+import { type Policy, samePolicy } from "./freshness.js";
+import { keyText, paramsHash, sameParams } from "./key.js";
+import { type Defaults, type Settings, settingsOf } from "./settings.js";
+import type { Source } from "./source.js";
+
+/** All entries of one source in one cache, found by their params without building the key's text. */
+export class Shelf {
+  readonly source: Source<any, any>;
+  readonly settings: Settings;
+  /** Params that are text, a number, a boolean, null or nothing. */
+  readonly #byScalar = new Map<unknown, Entry>();
+  /** Params that are an object or array, by `paramsHash`; entries with one hash are chained as twins. */
+  readonly #byHash = new Map<number, Entry>();
+  #lastPolicy: Policy;
+
+  constructor(source: Source<any, any>, defaults: Defaults) {
+    this.source = source;
+    this.settings = settingsOf(source.definition, defaults);
+    this.#lastPolicy = this.settings.policy;
+  }
+
+  /** The entry of these params, where it can be told without the key's text. */
+  find(params: unknown): Entry | undefined {
+    if (typeof params !== "object" || params === null) return this.#byScalar.get(params);
+    const hash = paramsHash(params);
+    if (hash === undefined) return undefined;
+    let entry = this.#byHash.get(hash);
+    while (entry && !sameParams(entry.params, params)) entry = entry.twin;
+    return entry;
+  }
+
+  add(entry: Entry): void {
+    const { params } = entry;
+    if (typeof params !== "object" || params === null) {
+      this.#byScalar.set(params, entry);
+      return;
+    }
+    const hash = paramsHash(params);
+    if (hash === undefined) return; // found by its text only
+    entry.twin = this.#byHash.get(hash);
+    this.#byHash.set(hash, entry);
+  }
+
+  remove(entry: Entry): void {
+    const { params } = entry;
+    if (typeof params !== "object" || params === null) {
+      this.#byScalar.delete(params);
+      return;
+    }
+    const hash = paramsHash(params);
+    const first = hash === undefined ? undefined : this.#byHash.get(hash);
+    if (hash === undefined || first === undefined) return;
+    if (first === entry) {
+      if (entry.twin) this.#byHash.set(hash, entry.twin);
+      else this.#byHash.delete(hash);
+      return;
+    }
+    let before = first;
+    while (before.twin && before.twin !== entry) before = before.twin;
+    if (before.twin === entry) before.twin = entry.twin;
+  }
+
+  /** An equal policy object that is already there, so that a thousand answers with the same headers share one. */
+  likePolicy(policy: Policy): Policy {
+    if (!samePolicy(policy, this.#lastPolicy)) this.#lastPolicy = policy;
+    return this.#lastPolicy;
+  }
+}
+
+/** The shelves of one cache, one for each source, and every entry by its key's text. */
+export class Shelves {
+  readonly #defaults: Defaults;
+  readonly #bySource = new Map<Source<any, any>, Shelf>();
+  readonly #byName = new Map<string, Shelf>();
+  readonly byKey: Map<string, Entry> = new Map();
+  /** The shelf asked for last: most calls in a row are for one source. */
+  #last: Shelf | undefined;
+  /** Called in development when a second source takes a name over. */
+  readonly #replaced: (old: Shelf, by: Shelf) => void;
+
+  constructor(defaults: Defaults, replaced: (old: Shelf, by: Shelf) => void) {
+    this.#defaults = defaults;
+    this.#replaced = replaced;
+  }
+
+  /** @throws CistaError code "name" for a second source of one name, unless in development */
+  of(source: Source<any, any>): Shelf {
+    if (this.#last?.source === source) return this.#last;
+    this.#last = this.#bySource.get(source) ?? this.#open(source);
+    return this.#last;
+  }
+
+  /** The shelf of a source that this cache has already used. */
+  known(source: Source<any, any>): Shelf | undefined {
+    return this.#bySource.get(source);
+  }
+
+  find(source: Source<any, any>, params: unknown): Entry | undefined {
+    const shelf = this.of(source);
+    return shelf.find(params) ?? this.byKey.get(keyText(source.name, params));
+  }
+
+  /** The entry of these params, made where there is none. @throws CistaError code "params" */
+  obtain(source: Source<any, any>, params: unknown, made: (entry: Entry) => void): Entry {
+    const shelf = this.of(source);
+    const found = shelf.find(params);
+    if (found) return found;
+    const key = keyText(source.name, params);
+    const spelledOtherwise = this.byKey.get(key);
+    if (spelledOtherwise) return spelledOtherwise;
+    if (inDevelopment()) freeze(params);
+    const entry = new Entry(shelf, params, key);
+    shelf.add(entry);
+    this.byKey.set(key, entry);
+    made(entry);
+    return entry;
+  }
+
+  remove(entry: Entry): void {
+    entry.gone = true;
+    entry.shelf.remove(entry);
+    this.byKey.delete(entry.key);
+  }
+
+  clear(): void {
+    this.#bySource.clear();
+    this.#byName.clear();
+    this.byKey.clear();
+    this.#last = undefined;
+  }
+
+  #open(source: Source<any, any>): Shelf {
+    const old = this.#byName.get(source.name);
+    if (old && !inDevelopment()) {
+      throw new CistaError(
+        "name",
+        `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
+      );
+    }
+    const shelf = new Shelf(source, this.#defaults);
+    this.#byName.set(source.name, shelf);
+    this.#bySource.set(source, shelf);
+    if (old) {
+      // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
+      for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
+      this.#replaced(old, shelf);
+    }
+    return shelf;
+  }
+}
+
+/** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */
+function freeze(params: unknown): void {
+  if (typeof params !== "object" || params === null || Object.isFrozen(params) || "toJSON" in params) return;
+  Object.freeze(params);
+  Object.values(params).forEach(freeze);
+}

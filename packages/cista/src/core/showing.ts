@@ -1,0 +1,30 @@
+/** What decides what a reading shows. */
+export interface Facts {
+  readonly standing: "fresh" | "stale" | "expired" | "invalidated";
+  readonly mustRevalidate: boolean;
+  /** A request is under way, whatever its phase. */
+  readonly asking: boolean;
+  /** The last request failed. */
+  readonly failed: boolean;
+  /** The held value is young enough for `staleIfError`. */
+  readonly coversError: boolean;
+  /** It is already shown to somebody. */
+  readonly shown: boolean;
+  /** It was no longer fresh when it came: shown as it came (rule F3) for as long as it is watched. */
+  readonly cameStale: boolean;
+}
+
+/**
+ * Whether what is held may be shown: the table of readings in design.md, row by row.
+ * RFC 9111 §4.2.4: nothing stale, unless an allowance or a lost connection lets it.
+ */
+export function mayShow(facts: Facts): boolean {
+  const { standing } = facts;
+  if (standing === "fresh") return true;
+  // Shown to one is shown to all, and does not blink while it is asked about; must-revalidate forbids even that.
+  if (facts.asking) return !facts.mustRevalidate && (standing === "stale" || facts.shown);
+  // RFC 5861 §4; an invalidated one only for those who already show it (rule F5).
+  if (facts.failed) return facts.coversError && (standing !== "invalidated" || facts.shown);
+  if (standing === "invalidated") return facts.shown;
+  return standing === "stale" || facts.cameStale;
+}

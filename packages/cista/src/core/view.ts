@@ -1,0 +1,104 @@
+import type { Entry } from "./entry.js";
+import { type AnyReading, type Reading, samePart, withValue } from "./reading.js";
+import { shareKeeping } from "./share.js";
+
+/** A live, subscribable handle on one entry. */
+export interface View<T> {
+  readonly key: string;
+  /** The reading now. Never starts a request; the same object until something changes. */
+  get(): Reading<T>;
+  /** Attaches. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
+  subscribe(listener: () => void): () => void;
+  /** Asks the source now, joining a request under way unless that one is already out of date. */
+  revalidate(): Promise<Reading<T>>;
+}
+
+export interface ViewOptions<T, U = T> {
+  /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
+  when?: boolean;
+  /** Only this part of the value is shown, and only its changes are told. */
+  pick?(value: T): U;
+}
+
+/** What a view needs of its cache. */
+export interface Viewing {
+  /** The entry, looked up anew where it was let go meanwhile. */
+  entry(before: Entry): Entry;
+  now(entry: Entry): AnyReading;
+  ahead(entry: Entry): AnyReading;
+  subscribe(entry: Entry, listener: () => void, asks: boolean): () => void;
+  ask(entry: Entry): Promise<void>;
+}
+
+export class EntryView implements View<any> {
+  #entry: Entry;
+  readonly #viewing: Viewing;
+  readonly #asks: boolean;
+  readonly #pick: ((value: any) => unknown) | undefined;
+  #attached = 0;
+  /** With `pick`: the last part shown, and the whole reading that it is a part of. */
+  #part: AnyReading | undefined;
+  #whole: AnyReading | undefined;
+
+  constructor(entry: Entry, viewing: Viewing, options: ViewOptions<any, any> = {}) {
+    this.#entry = entry;
+    this.#viewing = viewing;
+    this.#asks = options.when ?? true;
+    this.#pick = options.pick;
+  }
+
+  get key(): string {
+    return this.#entry.key;
+  }
+
+  get(): Reading<any> {
+    // Of an attached view's entry the reading is kept right: this is a field read.
+    const whole = this.#attached > 0 && this.#entry.reading ? this.#entry.reading : this.#unattached();
+    return (this.#pick ? this.#picked(whole) : whole) as Reading<any>;
+  }
+
+  subscribe(listener: () => void): () => void {
+    this.#entry = this.#viewing.entry(this.#entry);
+    this.get(); // what a picking listener's next change is measured against
+    const heard = this.#pick ? () => this.#changedPart() && listener() : listener;
+    this.#attached++;
+    const end = this.#viewing.subscribe(this.#entry, heard, this.#asks);
+    let ended = false;
+    return () => {
+      if (ended) return;
+      ended = true;
+      this.#attached--;
+      end();
+    };
+  }
+
+  async revalidate(): Promise<Reading<any>> {
+    this.#entry = this.#viewing.entry(this.#entry);
+    await this.#viewing.ask(this.#entry);
+    return this.get();
+  }
+
+  #unattached(): AnyReading {
+    this.#entry = this.#viewing.entry(this.#entry);
+    return this.#asks ? this.#viewing.ahead(this.#entry) : this.#viewing.now(this.#entry);
+  }
+
+  /** Rule N2. Also true where `pick` throws: the listener's own look will show it. */
+  #changedPart(): boolean {
+    const before = this.#part;
+    try {
+      return this.get() !== before;
+    } catch {
+      return true;
+    }
+  }
+
+  #picked(whole: AnyReading): AnyReading {
+    if (this.#part && whole === this.#whole) return this.#part;
+    const value = whole.value === undefined ? undefined : this.#pick?.(whole.value);
+    const part = withValue(whole, this.#part ? shareKeeping(this.#part.value, value) : value);
+    this.#whole = whole;
+    if (!this.#part || !samePart(this.#part, part)) this.#part = part;
+    return this.#part;
+  }
+}

@@ -1,0 +1,48 @@
+import type { Failure } from "./failure.js";
+
+/** How a request ended, for those who waited for its value. */
+export type Outcome =
+  | { readonly value: unknown; readonly failure?: undefined }
+  | {
+      readonly failure: Failure;
+      /** What may be used in its place (RFC 5861 §4). */
+      readonly instead?: { readonly value: unknown } | undefined;
+    };
+
+/** Those who wait for one answer, behind two promises that they share, however many they are. */
+export class Waiters {
+  #lenient: Promised | undefined;
+  #strict: Promised | undefined;
+
+  /** The value, or what may be used in its place if the request fails. */
+  get value(): Promise<unknown> {
+    this.#lenient ??= new Promised();
+    return this.#lenient.promise;
+  }
+
+  /** The value as the source gives it now, or the failure. */
+  get confirmed(): Promise<unknown> {
+    this.#strict ??= new Promised();
+    return this.#strict.promise;
+  }
+
+  settle(outcome: Outcome): void {
+    if (!outcome.failure) {
+      this.#lenient?.resolve(outcome.value);
+      this.#strict?.resolve(outcome.value);
+      return;
+    }
+    if (outcome.instead) this.#lenient?.resolve(outcome.instead.value);
+    else this.#lenient?.reject(outcome.failure);
+    this.#strict?.reject(outcome.failure);
+  }
+}
+
+class Promised {
+  resolve!: (value: unknown) => void;
+  reject!: (failure: Failure) => void;
+  readonly promise: Promise<unknown> = new Promise((resolve, reject) => {
+    this.resolve = resolve;
+    this.reject = reject;
+  });
+}

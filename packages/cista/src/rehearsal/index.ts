@@ -1,0 +1,2 @@
+export type { VirtualClock, VirtualEnvironment } from "./virtual.js";
+export { virtualClock, virtualEnvironment } from "./virtual.js";

@@ -1,0 +1,26 @@
+import { createCache, source } from "cista";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+import { expect, test } from "vitest";
+test("smoke", async () => {
+  const clock = virtualClock(1000);
+  const environment = virtualEnvironment();
+  let n = 0;
+  const cache = createCache({ clock, environment });
+  cache.journal.subscribe((e) => console.log(e.seq, e.at, e.kind, e.key, e.cause ?? "", e.cacheStatus ?? "", e.note ?? "", e.failure?.message ?? ""));
+  const hut = source({ name: "hut", load: async (p: { id: string }) => { n++; return { id: p.id, n }; }, maxAge: "10s", staleWhileRevalidate: "20s" });
+  const v = cache.view(hut, { id: "h-1" });
+  const before = v.get();
+  let told = 0;
+  const end = v.subscribe(() => { told++; console.log(v.get().state, v.get().value, v.get().fresh, v.get().request) });
+  expect(v.get()).toBe(before);
+  await clock.advance(0);
+  expect(v.get().state).toBe("ready");
+  await clock.advance("10s");
+  await clock.advance("20s");
+  expect(n).toBe(2);
+  console.log(await cache.read(hut, { id: "h-1" }));
+  end();
+  await clock.advance("10m");
+  expect([...cache.entries()].length).toBe(0);
+  expect(clock.pendingTimers).toBe(0);
+});

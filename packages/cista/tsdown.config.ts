@@ -1,0 +1,17 @@
+import { defineConfig } from "tsdown";
+
+export default defineConfig({
+  entry: {
+    index: "src/index.ts",
+    http: "src/http/index.ts",
+    react: "src/react/index.ts",
+    browser: "src/browser/index.ts",
+    rehearsal: "src/rehearsal/index.ts",
+  },
+  format: "esm",
+  platform: "neutral",
+  target: "es2022",
+  fixedExtension: false,
+  dts: true,
+  publint: true,
+});

@@ -1,0 +1,67 @@
+import { fileURLToPath } from "node:url";
+import { playwright } from "@vitest/browser-playwright";
+import { defineConfig } from "vitest/config";
+import { chromiumPath } from "./scripts/chromium.mjs";
+
+const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
+
+/** The library from its sources: a test sees what stands in the editor, not what was built last. */
+const alias = [
+  { find: /^cista$/, replacement: at("packages/cista/src/index.ts") },
+  { find: /^cista\/(\w+)$/, replacement: at("packages/cista/src/$1/index.ts") },
+  { find: /^@cista\/example-origin$/, replacement: at("examples/origin/src/index.ts") },
+];
+
+const browserArguments = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+];
+
+export default defineConfig({
+  test: {
+    projects: [
+      {
+        resolve: { alias },
+        test: {
+          name: "node",
+          environment: "node",
+          include: ["{packages,examples}/*/test/**/*.test.ts"],
+          exclude: ["**/*.browser.test.*", "**/*.e2e.test.*", "**/node_modules/**"],
+        },
+      },
+      {
+        resolve: { alias },
+        optimizeDeps: { include: ["react", "react-dom", "react-dom/client", "react/jsx-dev-runtime"] },
+        test: {
+          name: "browser",
+          include: ["packages/*/test/**/*.browser.test.{ts,tsx}"],
+          browser: {
+            enabled: true,
+            headless: true,
+            screenshotFailures: false,
+            provider: playwright({
+              launchOptions: { executablePath: chromiumPath() ?? "chromium", args: browserArguments },
+            }),
+            instances: [{ browser: "chromium" }],
+          },
+        },
+      },
+      {
+        // What people run: the built command and the built board, in a real browser.
+        test: {
+          name: "whole",
+          environment: "node",
+          include: ["{packages,examples}/*/test/**/*.e2e.test.ts"],
+          testTimeout: 60_000,
+          hookTimeout: 60_000,
+          fileParallelism: false,
+        },
+      },
+    ],
+  },
+});
