@@ -12,7 +12,10 @@ const elsewhere = [
 export function chromiumPath() {
   const { CHROMIUM, PATH = "" } = process.env;
   if (CHROMIUM) return runnable(CHROMIUM) ? CHROMIUM : undefined;
-  const candidates = [...PATH.split(delimiter).flatMap((folder) => names.map((name) => join(folder, name))), ...elsewhere];
+  const candidates = [
+    ...PATH.split(delimiter).flatMap((folder) => names.map((name) => join(folder, name))),
+    ...elsewhere,
+  ];
   return candidates.find(runnable);
 }
 

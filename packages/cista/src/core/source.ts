@@ -69,6 +69,8 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends Freshness {
   name: string;
   /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
   load(params: P, context: LoadContext): R;
+  /** False: takes none, though `load` names a first argument to come by its second. Needed only where a binding must tell "none" from "not known yet". */
+  params?: false;
   /** False: needs no network and runs offline too. Default true. */
   network?: boolean;
   /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */

@@ -1,6 +1,6 @@
 import type { Entry } from "./entry.js";
-import { type AnyReading, type Reading, samePart, withValue } from "./reading.js";
-import { shareKeeping } from "./share.js";
+import { picked } from "./picking.js";
+import type { AnyReading, Reading } from "./reading.js";
 
 /** A live, subscribable handle on one entry. */
 export interface View<T> {
@@ -94,11 +94,10 @@ export class EntryView implements View<any> {
   }
 
   #picked(whole: AnyReading): AnyReading {
-    if (this.#part && whole === this.#whole) return this.#part;
-    const value = whole.value === undefined ? undefined : this.#pick?.(whole.value);
-    const part = withValue(whole, this.#part ? shareKeeping(this.#part.value, value) : value);
-    this.#whole = whole;
-    if (!this.#part || !samePart(this.#part, part)) this.#part = part;
-    return this.#part;
+    if (this.#pick && (!this.#part || whole !== this.#whole)) {
+      this.#part = picked(whole, this.#pick, this.#part);
+      this.#whole = whole;
+    }
+    return this.#part ?? whole;
   }
 }

@@ -1,1 +1,2 @@
-export {};
+export type { HttpSourceDefinition, Origin, OriginOptions, Url } from "./origin.js";
+export { origin } from "./origin.js";

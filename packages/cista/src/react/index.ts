@@ -1,1 +1,3 @@
-export {};
+export { CistaProvider, useCache } from "./context.js";
+export { Outcome, type OutcomeProps } from "./outcome.js";
+export { type ReadingOptions, useReading } from "./use-reading.js";

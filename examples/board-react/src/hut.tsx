@@ -1,0 +1,97 @@
+import { useReading } from "cista/react";
+import { Panel } from "./panel.js";
+import { bunks, type Hut, hut } from "./sources.js";
+import { nightInWords, tonight } from "./time.js";
+
+/** The chosen hut, and its bunks tonight. */
+export function HutPanel({ id }: { id: string | undefined }) {
+  const reading = useReading(hut, id === undefined ? undefined : { id });
+  if (id === undefined) {
+    return (
+      <section className="panel hut unchosen" aria-label="Hut">
+        <p className="note">Choose a hut from the list to see its bunks, its water and its warden.</p>
+      </section>
+    );
+  }
+  return (
+    <div className="column">
+      <Panel
+        title={reading.value?.name ?? "Hut"}
+        className="hut"
+        of={reading}
+        lines={6}
+        missing={
+          <>
+            There is no hut <b>{id}</b> in the network. It may have been taken down, or the address was mistyped.
+          </>
+        }
+      >
+        {(found) => <HutFacts hut={found} />}
+      </Panel>
+      {reading.state !== "missing" && <BunksPanel id={id} />}
+    </div>
+  );
+}
+
+const months = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+function HutFacts({ hut }: { hut: Hut }) {
+  return (
+    <>
+      <dl className="facts">
+        <div>
+          <dt>Region</dt>
+          <dd>{hut.region}</dd>
+        </div>
+        <div>
+          <dt>Altitude</dt>
+          <dd>{hut.altitude} m</dd>
+        </div>
+        <div>
+          <dt>Warden</dt>
+          <dd>{hut.warden}</dd>
+        </div>
+        <div>
+          <dt>Water</dt>
+          <dd>{hut.water} litres in the tank</dd>
+        </div>
+        <div>
+          <dt>Routes</dt>
+          <dd>{hut.routes.length === 0 ? "none passes here" : `${hut.routes.length} pass here`}</dd>
+        </div>
+      </dl>
+      <ol className="months" aria-label="Open in">
+        {months.map((month, index) => {
+          const open = hut.openMonths.includes(index + 1);
+          return (
+            <li key={month} className={open ? "open" : "shut"}>
+              {month}
+              <span className="unseen">{open ? ": open" : ": closed"}</span>
+            </li>
+          );
+        })}
+      </ol>
+    </>
+  );
+}
+
+function BunksPanel({ id }: { id: string }) {
+  const night = tonight();
+  const reading = useReading(bunks, { id, night });
+  return (
+    <Panel
+      title={`Bunks, ${nightInWords(night)}`}
+      className="bunks"
+      of={reading}
+      lines={1}
+      missing="This hut has no bunks to let."
+    >
+      {({ free, of }) => (
+        <p className="free">
+          <strong>{free}</strong> of {of} free tonight
+          <meter min={0} max={of} value={free} aria-hidden="true" />
+        </p>
+      )}
+    </Panel>
+  );
+}

@@ -1,0 +1,59 @@
+import { useReading } from "cista/react";
+import { Panel } from "./panel.js";
+import { huts } from "./sources.js";
+
+const regions = ["Ashdale", "Corrie Tops", "Lower Fells", "Saltmarch"];
+
+interface HutListProps {
+  region: string | undefined;
+  onRegion(region: string | undefined): void;
+  chosen: string | undefined;
+  onChoose(id: string): void;
+}
+
+export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
+  const reading = useReading(huts, { region });
+  return (
+    <Panel
+      title="Huts"
+      className="list"
+      of={reading}
+      lines={9}
+      missing="The network has no list of huts."
+      tools={<RegionFilter region={region} onRegion={onRegion} />}
+    >
+      {(list) =>
+        list.length === 0 ? (
+          <p className="note">No hut in {region ?? "the network"} yet.</p>
+        ) : (
+          <ul className="huts">
+            {list.map((hut) => (
+              <li key={hut.id}>
+                <button type="button" aria-current={hut.id === chosen || undefined} onClick={() => onChoose(hut.id)}>
+                  <span className="name">{hut.name}</span>
+                  <span className="where">
+                    {hut.region}, {hut.altitude} m
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        )
+      }
+    </Panel>
+  );
+}
+
+function RegionFilter({ region, onRegion }: Pick<HutListProps, "region" | "onRegion">) {
+  return (
+    <fieldset className="regions">
+      <legend className="unseen">Region</legend>
+      {[undefined, ...regions].map((name) => (
+        <label key={name ?? "all"}>
+          <input type="radio" name="region" checked={region === name} onChange={() => onRegion(name)} />
+          <span>{name ?? "All"}</span>
+        </label>
+      ))}
+    </fieldset>
+  );
+}

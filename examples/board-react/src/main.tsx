@@ -1,0 +1,18 @@
+import { createCache } from "cista";
+import { CistaProvider } from "cista/react";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { Board } from "./board.js";
+import { startTally } from "./tally.js";
+import "./board.css";
+
+const cache = createCache();
+startTally(cache);
+
+createRoot(document.getElementById("board") as HTMLElement).render(
+  <StrictMode>
+    <CistaProvider cache={cache}>
+      <Board />
+    </CistaProvider>
+  </StrictMode>,
+);

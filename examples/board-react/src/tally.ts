@@ -1,0 +1,33 @@
+import type { Cache } from "cista";
+import { useSyncExternalStore } from "react";
+
+/** Reads that the page's components made, against requests that went out for them. */
+interface Tally {
+  reads: number;
+  requests: number;
+}
+
+let tally: Tally = { reads: 0, requests: 0 };
+const listeners = new Set<() => void>();
+
+/** Counts from the cache's journal. */
+export function startTally(cache: Cache): void {
+  cache.journal.subscribe(({ kind }) => {
+    if (kind === "attach" || kind === "read") tally = { ...tally, reads: tally.reads + 1 };
+    else if (kind === "request") tally = { ...tally, requests: tally.requests + 1 };
+    else return;
+    queueMicrotask(() => {
+      for (const listener of listeners) listener();
+    });
+  });
+}
+
+export function useTally(): Tally {
+  return useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => tally,
+  );
+}

@@ -1,0 +1,100 @@
+import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from "react";
+import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
+import { picked } from "../core/picking.js";
+import type { AnyReading } from "../core/reading.js";
+import { useCache } from "./context.js";
+import { Lookout } from "./tracked.js";
+
+export interface ReadingOptions<T, U = T> extends ViewOptions<T, U> {
+  /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
+  carryOver?: boolean;
+}
+
+/**
+ * The reading of one entry. Attaches while mounted; components with the same source and params share one request and
+ * one value. Renders again only when a member of the reading changes that the component has looked at.
+ * Params not known yet: pass `undefined` where the source needs some, and the reading is `empty` and asks for nothing.
+ * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ */
+export function useReading<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: [P] extends [void]
+    ? [params?: undefined, options?: ReadingOptions<T, U>]
+    : [params: P | undefined, options?: ReadingOptions<T, U>]
+): Reading<U>;
+export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const [params, { when = true, pick, carryOver = false } = {}] = rest;
+  const cache = useCache();
+  const known = params !== undefined || rest.length === 0 || !needsParams(source);
+  const view = useView(cache, source, params, known, when);
+  const [memory] = useState(() => new Memory());
+
+  const subscribe = useCallback((listener: () => void) => view.subscribe(listener), [view]);
+  const look = memory.lookFor(view, source, pick, carryOver);
+  const reading = useSyncExternalStore(subscribe, look, look);
+  useEffect(() => memory.keep(source, reading));
+  return memory.lookout.over(reading);
+}
+
+/** One view for as long as it is of the same entry, however often the params are spelled anew. */
+function useView(cache: Cache, source: Source<any, any>, params: unknown, known: boolean, when: boolean): View<any> {
+  const view = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
+  // The key stands for the params: a new literal with the same members is no new view.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the view follows from what is listed
+  return useMemo(() => view, [cache, source, view.key, known, when]);
+}
+
+/** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
+class Memory {
+  readonly lookout: Lookout = new Lookout();
+  #part: AnyReading | undefined;
+  /** The last value that was on the page, to be carried over to other params of the same source. */
+  #kept: { source: unknown; key: string; value: unknown } | undefined;
+  #carried: { from: Reading<any>; reading: Reading<any> } | undefined;
+
+  /**
+   * What React compares. The first look of a render is the newest reading; later ones are the same object until a
+   * member changes that the component has looked at.
+   */
+  lookFor(
+    view: View<any>,
+    source: unknown,
+    pick: ((value: any) => unknown) | undefined,
+    carryOver: boolean,
+  ): () => Reading<any> {
+    let rendered: Reading<any> | undefined;
+    return () => {
+      let next = view.get();
+      if (pick) next = this.#part = picked(next as AnyReading, pick, this.#part) as any;
+      if (carryOver) next = this.#carriedOver(next, source);
+      if (rendered && this.lookout.alike(rendered, next)) return rendered;
+      rendered ??= next;
+      return next;
+    };
+  }
+
+  /** After a render reached the page. */
+  keep(source: unknown, reading: Reading<any>): void {
+    if (reading.state === "ready") this.#kept = { source, key: reading.key, value: reading.value };
+  }
+
+  #carriedOver(reading: Reading<any>, source: unknown): Reading<any> {
+    const kept = this.#kept;
+    const fits = reading.state === "loading" && reading.value === undefined && kept?.source === source;
+    if (!fits || kept?.key === reading.key) return reading;
+    if (this.#carried?.from !== reading) {
+      this.#carried = { from: reading, reading: { ...reading, value: kept?.value, provisional: "carried" } };
+    }
+    return this.#carried.reading;
+  }
+}
+
+function needsParams({ definition }: Source<any, any>): boolean {
+  return definition.params !== false && definition.load.length > 0;
+}
+
+/** Stands in for a view while the params are not known. */
+function nothingAsked(name: string): View<any> {
+  const reading: Reading<any> = { key: name, state: "empty", request: "none", revalidate: async () => {} };
+  return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
+}

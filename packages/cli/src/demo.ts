@@ -1,0 +1,58 @@
+import { existsSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import pc from "picocolors";
+
+const usualPort = 4310;
+
+interface DemoOptions {
+  port: number | undefined;
+  print(line: string): void;
+}
+
+/** Serves the board and the origin behind it until the process is told to end. */
+export async function demo({ port, print }: DemoOptions): Promise<void> {
+  const files = fileURLToPath(new URL("./board", import.meta.url));
+  if (!existsSync(files)) throw new Error('The board is not built. Run "npm run build" first.');
+  const origin = await started(port, files, print);
+  print(`
+${pc.bold("The Greyfell hut board")}   ${pc.cyan(origin.url)}
+
+Things to try there:
+  Choose a hut, another, and the first again: within a minute it is shown without a request.
+  Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
+  The basket's count above and its list are two components: one request serves both.
+  Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
+  ${pc.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
+
+Ctrl-C ends the demo.`);
+  await stopAsked();
+  print("\nStopping.");
+  await origin.close();
+}
+
+/** On the port that was named; else on the usual one, or on any that is free. */
+async function started(
+  named: number | undefined,
+  files: string,
+  print: (line: string) => void,
+): Promise<RunningOrigin> {
+  try {
+    return await startOrigin({ port: named ?? usualPort, files });
+  } catch (thrown) {
+    if ((thrown as { code?: string }).code !== "EADDRINUSE") throw thrown;
+    if (named !== undefined) {
+      throw new Error(
+        `Port ${named} is taken by another program. Name another one with --port, or none to have one chosen.`,
+      );
+    }
+    print(`Port ${usualPort} is taken by another program, so another one was chosen.`);
+    return startOrigin({ files });
+  }
+}
+
+function stopAsked(): Promise<void> {
+  return new Promise((resolve) => {
+    for (const signal of ["SIGINT", "SIGTERM"] as const) process.once(signal, () => resolve());
+  });
+}

@@ -1,0 +1,44 @@
+import type { Cache, JournalEvent } from "cista";
+import pc from "picocolors";
+
+const told = new Set(["read", "attach", "request", "answer", "unchanged", "missing", "retry", "failure", "abort"]);
+
+/** Prints a cache's journal as it is written, a line for each event that a reader would ask about. */
+export function narrate(cache: Cache, print: (line: string) => void): { reads(): number } {
+  let start: number | undefined;
+  let reads = 0;
+  cache.journal.subscribe((event) => {
+    if (event.kind === "read" || event.kind === "attach") reads++;
+    if (!told.has(event.kind)) return;
+    start ??= event.at;
+    print(line(event, event.at - start, stateOf(cache, event.key)));
+  });
+  return { reads: () => reads };
+}
+
+function line(event: JournalEvent, elapsed: number, state: string): string {
+  const time = `${(elapsed / 1000).toFixed(3)} s`.padStart(9);
+  const kind = event.kind.padEnd(9);
+  const key = (event.key ?? "").padEnd(19);
+  return `${pc.dim(time)}  ${colourOf(event)(kind)}  ${key}  ${state.padEnd(7)}  ${explanation(event)}`.trimEnd();
+}
+
+function explanation({ cacheStatus, failure, duration, note, kind }: JournalEvent): string {
+  const parts = [cacheStatus ?? ""];
+  if (kind === "retry") parts.push(`${failure?.status ?? failure?.kind}: again in ${Math.round(duration ?? 0)} ms`);
+  if (kind === "failure") parts.push(`${failure?.kind} ${failure?.status ?? ""}`.trim());
+  if (note) parts.push(note);
+  return parts.filter(Boolean).join("  ");
+}
+
+function stateOf(cache: Cache, key: string | undefined): string {
+  for (const entry of cache.entries()) if (entry.key === key) return entry.reading.state;
+  return "";
+}
+
+function colourOf({ kind, cacheStatus }: JournalEvent): (text: string) => string {
+  if (kind === "failure" || kind === "abort" || kind === "retry") return pc.red;
+  if (kind === "request") return pc.yellow;
+  if (kind === "answer" || kind === "unchanged" || cacheStatus?.includes("; hit")) return pc.green;
+  return pc.cyan;
+}

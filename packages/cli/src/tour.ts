@@ -1,0 +1,138 @@
+import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { type Cache, createCache, Failure, type Source } from "cista";
+import { origin as httpOrigin } from "cista/http";
+import pc from "picocolors";
+import { narrate } from "./narrator.js";
+
+interface TourOptions {
+  /** Wait a little between the steps, for a reader's sake. */
+  pause: boolean;
+  print(line: string): void;
+}
+
+interface Stage {
+  cache: Cache;
+  hut: Source<{ id: string }, Hut>;
+  origin: RunningOrigin;
+  say(text: string): void;
+}
+
+/** A narrated run of one cache against an origin of its own, over real HTTP. */
+export async function tour({ pause, print }: TourOptions): Promise<void> {
+  const origin = await startOrigin();
+  const cache = createCache();
+  try {
+    // Its own lifetimes win over the server's minute, so that nobody has to wait for a value to turn stale.
+    const hut = httpOrigin({ base: origin.url }).source<{ id: string }, Hut>({
+      name: "hut",
+      url: ({ id }) => `/api/huts/${id}`,
+      maxAge: "400ms",
+      staleWhileRevalidate: "1m",
+      retry: { times: 1, first: "100ms" },
+    });
+    print(`${pc.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`);
+    print(pc.dim("   time   what       key                  state    Cache-Status (RFC 9211), and why"));
+    const narrator = narrate(cache, print);
+    const stage: Stage = { cache, hut, origin, say: (text) => print(pc.dim(`          ${text}`)) };
+    for (const [index, [title, step]] of steps.entries()) {
+      if (pause && index > 0) await milliseconds(900);
+      print(`\n${pc.bold(`${index + 1}. ${title}`)}`);
+      await step(stage);
+      await milliseconds(30); // what the step set going behind it is told before the next begins
+    }
+    const { all } = origin.tally.toJSON();
+    print(
+      `\n${pc.bold("In all")}: ${narrator.reads()} reads, ${all.requests} requests at the origin, ${all.notModified} of them answered "not modified", ${all.abandoned} given up.`,
+    );
+  } finally {
+    cache.dispose();
+    await origin.close();
+  }
+}
+
+const steps: readonly (readonly [string, (stage: Stage) => Promise<void>])[] = [
+  ["A first read goes to the origin", firstRead],
+  ["Five reads of one hut, at once: one request", collapsedReads],
+  ["Read again while it is fresh: a hit", hit],
+  ["Stale: shown at once, checked behind", staleShown],
+  ["A hut that does not exist is missing, not an error", missingHut],
+  ["An origin that fails: tried again, then a failure that says why", failing],
+  ["Nobody waits any more: the request is aborted", abort],
+];
+
+async function firstRead({ cache, hut, say }: Stage): Promise<void> {
+  const found = await cache.read(hut, { id: "h-07" });
+  say(`got: ${found.name}, ${found.water} litres of water`);
+}
+
+async function collapsedReads({ cache, hut, origin, say }: Stage): Promise<void> {
+  await Promise.all(Array.from({ length: 5 }, () => cache.read(hut, { id: "h-12" })));
+  say(`the origin counted ${origin.tally.of("/api/huts/h-12").requests} request for it`);
+}
+
+async function hit({ cache, hut }: Stage): Promise<void> {
+  await cache.read(hut, { id: "h-12" });
+}
+
+async function staleShown({ cache, hut, origin, say }: Stage): Promise<void> {
+  await milliseconds(450);
+  const water = origin.world.huts.get("h-07")?.water ?? 0;
+  Object.assign(origin.world.huts.get("h-07") ?? {}, { water: water - 35 });
+  say(`meanwhile somebody drew 35 litres; a component now attaches to the hut of step 1`);
+  await watched({ cache, hut }, "h-07", (reading) => {
+    if (reading.state !== "ready") return false;
+    say(`it shows ${reading.value.water} litres, ${reading.fresh ? "fresh" : "stale"}`);
+    return reading.fresh;
+  });
+  await milliseconds(450);
+  say("stale once more, but nothing has changed: the origin answers 304, and the value stays the same object");
+  await watched({ cache, hut }, "h-07", (reading) => reading.state === "ready" && reading.fresh);
+}
+
+async function missingHut({ cache, hut, say }: Stage): Promise<void> {
+  const thrown = await cache.read(hut, { id: "h-99" }).catch((failure: unknown) => failure);
+  if (thrown instanceof Failure)
+    say(`read rejects with kind "${thrown.kind}"; a component's reading has the state "missing"`);
+}
+
+async function failing({ cache, hut, origin, say }: Stage): Promise<void> {
+  origin.faults.set({ path: "/api/huts/h-20", failing: 1 });
+  const thrown = await cache.read(hut, { id: "h-20" }).catch((failure: unknown) => failure);
+  if (thrown instanceof Failure) say(`after ${thrown.attempts} tries: ${thrown.message.replace(origin.url, "")}`);
+  origin.faults.clear();
+  say("the origin is well again; the same read:");
+  await cache.read(hut, { id: "h-20" });
+}
+
+async function abort({ cache, hut, origin, say }: Stage): Promise<void> {
+  origin.faults.set({ path: "/api/huts/h-31", latency: 5000 });
+  const leave = cache.view(hut, { id: "h-31" }).subscribe(() => {});
+  await milliseconds(80);
+  say("a component waits for a slow origin, and is taken off the page");
+  leave();
+  await milliseconds(80);
+  say(`the origin saw ${origin.tally.of("/api/huts/h-31").abandoned} connection close before it had answered`);
+  origin.faults.clear();
+}
+
+/** A component for the time being: attached until what it is shown is what it waited for. */
+function watched(
+  { cache, hut }: Pick<Stage, "cache" | "hut">,
+  id: string,
+  done: (reading: ReturnType<Cache["peek"]> & { value?: any }) => boolean,
+): Promise<void> {
+  const view = cache.view(hut, { id });
+  return new Promise((resolve) => {
+    const look = () => {
+      if (!done(view.get())) return;
+      end();
+      resolve();
+    };
+    const end = view.subscribe(look);
+    look();
+  });
+}
+
+function milliseconds(length: number): Promise<void> {
+  return new Promise((resolve) => setTimeout(resolve, length));
+}

@@ -1,0 +1,13 @@
+// `npm run demo`: everything that is missing, then the demo. Options go on to it: `npm run demo -- --port 5000`.
+import { spawn } from "node:child_process";
+import { join } from "node:path";
+import { build, install, root } from "./ready.mjs";
+
+install();
+build();
+const child = spawn(process.execPath, [join(root, "packages/cli/bin/cista.mjs"), "demo", ...process.argv.slice(2)], {
+  stdio: "inherit",
+});
+// A terminal's Ctrl-C reaches the child by itself; a signal sent to this process alone is handed on.
+for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => child.kill(signal));
+child.on("exit", (code) => process.exit(code ?? 0));

@@ -1,0 +1,45 @@
+// Shared by `npm run demo` and `npm test`: installs and builds what is missing, with nothing but Node and npm.
+import { spawnSync } from "node:child_process";
+import { existsSync, readdirSync, statSync } from "node:fs";
+import { dirname, join } from "node:path";
+import { fileURLToPath } from "node:url";
+
+export const root = dirname(dirname(fileURLToPath(import.meta.url)));
+
+/** Runs a command in the project's root; ends this process with its exit code where it fails. */
+export function run(command, args, options = {}) {
+  const { status, error } = spawnSync(command, args, { cwd: root, stdio: "inherit", ...options });
+  if (error) fail(`${command} could not be run: ${error.message}`);
+  if (status !== 0) process.exit(status ?? 1);
+}
+
+export function fail(message) {
+  console.error(message);
+  process.exit(1);
+}
+
+/** Installs the packages that package-lock.json names, unless that has been done since it last changed. */
+export function install() {
+  const [major = 0, minor = 0] = process.versions.node.split(".").map(Number);
+  if (major < 20 || (major === 20 && minor < 19)) fail(`Node 20.19 or newer is needed; this is ${process.version}.`);
+  const done = join(root, "node_modules/.package-lock.json");
+  if (existsSync(done) && statSync(done).mtimeMs >= statSync(join(root, "package-lock.json")).mtimeMs) return;
+  console.log("Installing packages (once) …");
+  run("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+}
+
+/** Builds the library, the board and the command, unless nothing that they are made of is newer than they are. */
+export function build() {
+  const made = join(root, "packages/cli/dist/board/index.html");
+  const sources = ["packages/cista", "packages/cli", "examples/origin", "examples/board-react", "package-lock.json"];
+  if (existsSync(made) && sources.every((path) => newest(join(root, path)) <= statSync(made).mtimeMs)) return;
+  console.log("Building …");
+  run("npm", ["run", "build", "--silent", "--loglevel=error"], { stdio: ["ignore", "ignore", "inherit"] });
+}
+
+function newest(path) {
+  const stat = statSync(path);
+  if (!stat.isDirectory()) return stat.mtimeMs;
+  const names = readdirSync(path).filter((name) => !["node_modules", "dist", "test"].includes(name));
+  return Math.max(0, ...names.map((name) => newest(join(path, name))));
+}
