@@ -27,11 +27,19 @@ function needChromium() {
   const debian = existsSync("/etc/os-release") && /^ID(_LIKE)?=.*debian/m.test(readFileSync("/etc/os-release", "utf8"));
   if (debian && process.getuid?.() === 0) {
     console.log("Installing Chromium from apt (once) …");
-    const quiet = { stdio: ["ignore", "ignore", "inherit"], env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" } };
+    const quiet = {
+      stdio: ["ignore", "ignore", "inherit"],
+      env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" },
+    };
     spawnSync("apt-get", ["update", "-qq"], { cwd: root, ...quiet });
-    spawnSync("apt-get", ["install", "-y", "-qq", "--no-install-recommends", "chromium"], { cwd: join(root), ...quiet });
+    spawnSync("apt-get", ["install", "-y", "-qq", "--no-install-recommends", "chromium"], {
+      cwd: join(root),
+      ...quiet,
+    });
   }
   if (!chromiumPath()) {
-    fail("The browser tests need Chromium: install it (on Debian: apt install chromium), or name one by CHROMIUM=/path/to/it.");
+    fail(
+      "The browser tests need Chromium: install it (on Debian: apt install chromium), or name one by CHROMIUM=/path/to/it.",
+    );
   }
 }

@@ -1,4 +1,5 @@
 import { useReading } from "cista/react";
+import { useEffect, useRef } from "react";
 import { Panel } from "./panel.js";
 import { huts } from "./sources.js";
 
@@ -13,6 +14,12 @@ interface HutListProps {
 
 export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
   const reading = useReading(huts, { region });
+  const list = useRef<HTMLUListElement>(null);
+  const loaded = reading.state === "ready";
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another hut was chosen, or its row is there now
+  useEffect(() => {
+    list.current?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest" });
+  }, [chosen, loaded]);
   return (
     <Panel
       title="Huts"
@@ -22,12 +29,12 @@ export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
       missing="The network has no list of huts."
       tools={<RegionFilter region={region} onRegion={onRegion} />}
     >
-      {(list) =>
-        list.length === 0 ? (
+      {(found) =>
+        found.length === 0 ? (
           <p className="note">No hut in {region ?? "the network"} yet.</p>
         ) : (
-          <ul className="huts">
-            {list.map((hut) => (
+          <ul className="huts" ref={list}>
+            {found.map((hut) => (
               <li key={hut.id}>
                 <button type="button" aria-current={hut.id === chosen || undefined} onClick={() => onChoose(hut.id)}>
                   <span className="name">{hut.name}</span>

@@ -69,7 +69,7 @@ function Trouble({ failure, again }: { failure: Failure; again: () => void }) {
   return (
     <div className="trouble" role="alert">
       <p>{failure.problem?.title ?? titles[failure.kind] ?? "This could not be loaded"}</p>
-      <p className="note">{failure.message}</p>
+      <p className="note">{failure.problem?.detail ?? failure.message}</p>
       <button type="button" onClick={again}>
         Try again
       </button>

@@ -24,9 +24,10 @@ export function Strip() {
 }
 
 function OriginMood() {
-  const [mood, setMood] = useState<keyof typeof moods>("steady");
+  const [mood, setMood] = useState(() => (sessionStorage.getItem("mood") ?? "steady") as keyof typeof moods);
   const change = async (next: keyof typeof moods) => {
     setMood(next);
+    sessionStorage.setItem("mood", next);
     const fault = moods[next];
     await (fault
       ? fetch("/origin/faults", { method: "PUT", body: JSON.stringify(fault) })

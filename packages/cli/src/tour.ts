@@ -26,7 +26,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
     const hut = httpOrigin({ base: origin.url }).source<{ id: string }, Hut>({
       name: "hut",
       url: ({ id }) => `/api/huts/${id}`,
-      maxAge: "400ms",
+      maxAge: "1500ms",
       staleWhileRevalidate: "1m",
       retry: { times: 1, first: "100ms" },
     });
@@ -75,7 +75,7 @@ async function hit({ cache, hut }: Stage): Promise<void> {
 }
 
 async function staleShown({ cache, hut, origin, say }: Stage): Promise<void> {
-  await milliseconds(450);
+  await milliseconds(1550);
   const water = origin.world.huts.get("h-07")?.water ?? 0;
   Object.assign(origin.world.huts.get("h-07") ?? {}, { water: water - 35 });
   say(`meanwhile somebody drew 35 litres; a component now attaches to the hut of step 1`);
@@ -84,7 +84,7 @@ async function staleShown({ cache, hut, origin, say }: Stage): Promise<void> {
     say(`it shows ${reading.value.water} litres, ${reading.fresh ? "fresh" : "stale"}`);
     return reading.fresh;
   });
-  await milliseconds(450);
+  await milliseconds(1550);
   say("stale once more, but nothing has changed: the origin answers 304, and the value stays the same object");
   await watched({ cache, hut }, "h-07", (reading) => reading.state === "ready" && reading.fresh);
 }

@@ -63,7 +63,7 @@ export class CoreCache implements Cache {
     this.#watching = new Watching(this.#wiring, this.#keeping, this.#asking);
     this.#looking = new Looking(
       this.#wiring,
-      (entry) => this.#ask(this.#current(entry)),
+      async (entry) => this.#ask(this.#current(entry)),
       (entry) => this.#standIn(entry),
     );
     this.#reader = new Reader(this.#wiring, this.#keeping, this.#asking, this.#watching, (source, params) =>

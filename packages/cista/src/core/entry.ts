@@ -176,6 +176,7 @@ export class Entry implements Scheduled {
     this.activity.failure = undefined;
     this.activity.owed = false;
     this.activity.standIn = undefined;
+    this.activity.shown = this.activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
     this.activity.cameStale = !this.isInvalidated && standingOf(policy, age) !== "fresh";
     this.activity.passed = this.activity.cameStale ? "expired" : "fresh";
   }

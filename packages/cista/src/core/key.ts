@@ -3,6 +3,9 @@ import { CistaError, shown } from "./failure.js";
 /** JSON, plus anything with `toJSON` (Date, URL). Anything else is refused with a `CistaError` that names the path. */
 export type Params = unknown;
 
+/** Params are not nested deeper than this. */
+const deepest = 100;
+
 /**
  * The text of a key: the source's name, one space, the canonical JSON of the params; just the name where there are none.
  * @throws CistaError code "params", naming the path of what JSON cannot say
@@ -37,6 +40,7 @@ function write(value: unknown, path: string, above: object[]): string {
 
 function writeObject(value: object, path: string, above: object[]): string {
   if (above.includes(value)) refuse(path, "an object that contains itself");
+  if (above.length >= deepest) refuse(path, `nested deeper than ${deepest} levels`);
   const inside = [...above, value];
   if ("toJSON" in value && typeof value.toJSON === "function") {
     if (value instanceof Date && Number.isNaN(value.getTime())) refuse(path, "an invalid Date");
@@ -76,18 +80,19 @@ function refuse(path: string, came: string): never {
  * A number that is equal for params that make the same key, in whatever order their members stand; or `undefined`
  * where only the text can tell (something with `toJSON`, or something to refuse). Many params may share one number.
  */
-export function paramsHash(params: object): number | undefined {
+export function paramsHash(params: object, depth = 0): number | undefined {
+  if (depth > deepest) return undefined; // too deep, or within itself
   const prototype: unknown = Object.getPrototypeOf(params);
-  if (prototype === Object.prototype) return objectHash(params as Record<string, unknown>);
-  return Array.isArray(params) ? arrayHash(params) : undefined;
+  if (prototype === Object.prototype) return objectHash(params as Record<string, unknown>, depth);
+  return Array.isArray(params) ? arrayHash(params, depth) : undefined;
 }
 
-function objectHash(object: Record<string, unknown>): number | undefined {
+function objectHash(object: Record<string, unknown>, depth: number): number | undefined {
   let sum = 7;
   for (const name in object) {
     const value = object[name];
     if (value === undefined) continue; // left out of the text, so left out here
-    const hash = valueHash(value);
+    const hash = valueHash(value, depth);
     if (hash === undefined) return undefined;
     // Two letters and the length tell most names apart; the comparison that follows tells the rest.
     const named = name.length * 31 + name.charCodeAt(0) * 7 + name.charCodeAt(name.length - 1);
@@ -96,17 +101,17 @@ function objectHash(object: Record<string, unknown>): number | undefined {
   return sum;
 }
 
-function arrayHash(array: readonly unknown[]): number | undefined {
+function arrayHash(array: readonly unknown[], depth: number): number | undefined {
   let hash = array.length;
   for (const item of array) {
-    const next = valueHash(item);
+    const next = valueHash(item, depth);
     if (next === undefined) return undefined;
     hash = Math.imul(hash ^ next, 0x01000193);
   }
   return hash;
 }
 
-function valueHash(value: unknown): number | undefined {
+function valueHash(value: unknown, depth: number): number | undefined {
   switch (typeof value) {
     case "string":
       return textHash(value);
@@ -116,7 +121,7 @@ function valueHash(value: unknown): number | undefined {
     case "boolean":
       return value ? 0x3c6ef372 : 0x1b873593;
     case "object":
-      return value === null ? 0x2545f491 : paramsHash(value);
+      return value === null ? 0x2545f491 : paramsHash(value, depth + 1);
     default:
       return undefined;
   }

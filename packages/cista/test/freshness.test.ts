@@ -1,0 +1,267 @@
+import { answer, type Freshness, missing, source, unchanged } from "cista";
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import { ageAt, coversError, defaultPolicy, policyWith, standingOf } from "../src/core/freshness.js";
+import { heldSource, inShort, stage, watch } from "./stage.js";
+
+const second = fc.integer({ min: 0, max: 100 });
+
+test("F1: fresh exactly while the lifetime exceeds the age, which a clock that jumps back never lowers (RFC 9111 §4.2)", () => {
+  fc.assert(
+    fc.property(
+      second,
+      second,
+      second,
+      fc.integer({ min: -500, max: 500 }),
+      (maxAge, whileRevalidate, initial, since) => {
+        const policy = policyWith(defaultPolicy, { maxAge, staleWhileRevalidate: whileRevalidate });
+        const age = ageAt(1000 + since, 1000, initial);
+        expect(age).toBe(initial + Math.max(0, since));
+        expect(standingOf(policy, age)).toBe(
+          age < maxAge ? "fresh" : age < maxAge + whileRevalidate ? "stale" : "expired",
+        );
+        expect(coversError(policyWith(policy, { staleIfError: whileRevalidate }), age)).toBe(
+          age < maxAge + whileRevalidate,
+        );
+      },
+    ),
+  );
+});
+
+test("F7: the answer's own details win over the source's policy, member by member; must-revalidate forbids all stale use", () => {
+  const own = policyWith(defaultPolicy, { maxAge: "1m", staleIfError: "2m" });
+  expect(policyWith(own, { maxAge: "5s", immutable: true })).toEqual({ ...own, maxAge: 5000, immutable: true });
+  expect(policyWith(own, { mustRevalidate: true })).toMatchObject({
+    maxAge: 60_000,
+    staleWhileRevalidate: 0,
+    staleIfError: 0,
+  });
+});
+
+test("F2: fresh is a hit, stale is shown at once and checked behind, expired is waited for", async () => {
+  const { cache, clock, events } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s", staleWhileRevalidate: "20s" });
+  const answered = async (value: string) => {
+    loads.at(-1)?.answer(value);
+    await clock.advance(0);
+  };
+  void cache.read(hut);
+  await answered("one");
+  await clock.advance("9999ms");
+  expect(await cache.read(hut)).toBe("one");
+  expect(loads).toHaveLength(1);
+  await clock.advance("1ms");
+  expect(await cache.read(hut)).toBe("one");
+  expect(loads).toHaveLength(2); // behind
+  await answered("two");
+  await clock.advance("30s");
+  const waited = cache.read(hut);
+  await answered("three");
+  expect(await waited).toBe("three");
+  const statuses = events.filter(({ kind }) => kind === "read").map(({ cacheStatus }) => cacheStatus);
+  expect(statuses).toEqual(["Cista; fwd=miss", "Cista; hit; ttl=0", "Cista; hit; ttl=0", "Cista; fwd=stale"]);
+});
+
+test("F2: a stale value is shown to who attaches, and checked behind only if a trigger says so", async () => {
+  const { cache, clock } = stage();
+  const { source: quiet, loads: none } = heldSource("quiet", { maxAge: "10s", triggers: [] });
+  const { source: usual, loads } = heldSource("usual", { maxAge: "10s" });
+  for (const each of [quiet, usual]) cache.put(each, undefined, 1);
+  await clock.advance("15s");
+  expect(inShort(watch(cache, quiet).view.get())).toBe("ready 1 stale");
+  expect(inShort(watch(cache, usual).view.get())).toBe("ready 1 stale running");
+  expect([none.length, loads.length]).toEqual([0, 1]);
+});
+
+test("F3: what came stale is shown as it came, to all, and not asked for again by itself", async () => {
+  const { cache, clock } = stage();
+  const { source: basket, loads } = heldSource("basket", { maxAge: 0, staleWhileRevalidate: 0 });
+  const { view, seen } = watch(cache, basket);
+  loads[0]?.answer(["h-03"]);
+  await clock.advance("1h");
+  expect(seen).toEqual(['ready ["h-03"] stale']);
+  expect(loads).toHaveLength(1);
+  const newcomer = watch(cache, basket);
+  expect(newcomer.view.get()).toBe(view.get()); // F4
+  expect(inShort(view.get())).toBe('ready ["h-03"] stale running');
+  loads[1]?.answer(["h-03", "h-07"]);
+  await clock.advance("1h");
+  expect(inShort(view.get())).toBe('ready ["h-03","h-07"] stale');
+  expect(loads).toHaveLength(2);
+});
+
+test("F3: a watched value changes its reading when it turns stale, and is asked for when it expires, or when next looked at", async () => {
+  const { cache, clock, environment } = stage();
+  const { source: bunks, loads } = heldSource("bunks", { maxAge: "5s", staleWhileRevalidate: "5s" });
+  cache.put(bunks, undefined, 11);
+  const { seen } = watch(cache, bunks);
+  await clock.advance("5s");
+  expect(seen).toEqual(["ready 11 stale"]);
+  expect(loads).toHaveLength(0);
+  await clock.advance("5s");
+  expect(seen.slice(1)).toEqual(["ready 11 stale running"]);
+  loads[0]?.answer(10);
+  await clock.advance(0);
+  environment.set({ visible: false });
+  await clock.advance("1h");
+  expect(loads).toHaveLength(1);
+  environment.set({ visible: true });
+  expect(loads.map(({ cause }) => cause)).toEqual(["expired", "visible"]);
+});
+
+test("F5: invalidated: who shows it keeps it marked stale, a newcomer's read waits, and no error is covered for a read", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  cache.put(hut, { id: 1 }, "old", { groups: ["huts"] });
+  cache.put(hut, { id: 2 }, "old", { groups: ["huts"] });
+  const { seen } = watch(cache, hut, { id: 1 });
+  expect(cache.invalidate({ group: "huts" })).toBe(2);
+  expect(cache.invalidate({ group: "Huts" })).toBe(0);
+  expect(seen).toEqual(['ready "old" stale running']);
+  expect(loads).toHaveLength(1); // the unwatched one waits until it is wanted
+  const read = cache.read(hut, { id: 2 }).catch((failure) => failure);
+  loads[0]?.fail(new Error("no"));
+  loads[1]?.fail(new Error("no"));
+  await clock.advance(0);
+  expect(seen.at(-1)).toBe('ready "old" stale (load)');
+  expect(await read).toMatchObject({ kind: "load" });
+});
+
+test("stale-if-error covers a failed revalidation for as long as it says, then the failure is shown (RFC 5861 §4)", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s", staleWhileRevalidate: "10s", staleIfError: "1m" });
+  cache.put(hut, undefined, "old");
+  const { seen } = watch(cache, hut);
+  await clock.advance("20s");
+  loads[0]?.fail(new Error("no"));
+  await clock.advance(0);
+  expect(seen.at(-1)).toBe('ready "old" stale (load)');
+  const read = cache.read(hut);
+  loads[1]?.fail(new Error("no"));
+  await clock.advance(0);
+  expect(await read).toBe("old");
+  const strict = cache.read(hut, undefined, { cache: "no-cache" }).catch((failure) => failure);
+  loads[2]?.fail(new Error("no"));
+  expect(await strict).toMatchObject({ kind: "load" });
+  await clock.advance("50s");
+  expect(seen.at(-1)).toBe("failed (load)");
+});
+
+test("mustRevalidate: once stale never shown again before it is asked about (RFC 9111 §5.2.2.2)", async () => {
+  const { cache, clock } = stage();
+  const { source: bunks, loads } = heldSource("bunks", { maxAge: "5s", mustRevalidate: true });
+  cache.put(bunks, undefined, 11);
+  const { seen } = watch(cache, bunks);
+  await clock.advance("5s");
+  loads[0]?.fail(new Error("no"));
+  await clock.advance(0);
+  expect(seen).toEqual(["loading running", "failed (load)"]);
+});
+
+test("noStore: given to all who watch or wait, dropped when the last one has left (RFC 9111 §5.2.2.5)", async () => {
+  const { cache, clock } = stage();
+  const { source: basket, loads } = heldSource("basket");
+  const [one, other] = [watch(cache, basket), watch(cache, basket)];
+  loads[0]?.answer(answer(["h-03"], { noStore: true }));
+  await clock.advance(0);
+  expect(one.view.get()).toBe(other.view.get());
+  one.leave();
+  await clock.advance("1s");
+  expect(cache.peek(basket).value).toEqual(["h-03"]);
+  other.leave();
+  await clock.advance(0);
+  expect(cache.peek(basket).state).toBe("empty");
+  const read = cache.read(basket);
+  loads[1]?.answer(answer(["h-07"], { noStore: true }));
+  await clock.advance(0);
+  expect(await read).toEqual(["h-07"]);
+  await clock.advance(0);
+  expect(cache.peek(basket).state).toBe("empty");
+});
+
+test("immutable: not asked for while fresh, not even on demand; a reload does ask (RFC 8246 §2)", async () => {
+  const { cache, clock } = stage();
+  const { source: portrait, loads } = heldSource("portrait", { maxAge: "1d", immutable: true });
+  cache.put(portrait, undefined, "stone and slate");
+  const { view } = watch(cache, portrait);
+  await view.revalidate();
+  expect(loads).toHaveLength(0);
+  void cache.read(portrait, undefined, { cache: "reload" });
+  expect(loads.map(({ mode }) => mode)).toEqual(["reload"]);
+  loads[0]?.answer("stone, slate and moss");
+  await clock.advance(0);
+  expect(view.get().value).toBe("stone, slate and moss");
+});
+
+test("unchanged: fresh again, the same object, no new value told; what is missing is cached alike (F6)", async () => {
+  const { cache, clock } = stage();
+  const held: unknown[] = [];
+  const answers = [
+    answer({ water: 90 }, { validator: { etag: '"a"' }, maxAge: "10s" }),
+    unchanged(),
+    missing({ maxAge: "10s" }),
+  ];
+  const hut = source<void, Promise<any>>({
+    name: "hut",
+    load: async (_, context) => {
+      held.push(context.held?.validator);
+      return answers.shift();
+    },
+  });
+  const { view, seen } = watch(cache, hut);
+  await clock.advance(0);
+  const { value } = view.get();
+  await clock.advance("10s");
+  await view.revalidate();
+  expect(view.get()).toMatchObject({ state: "ready", fresh: true });
+  expect(view.get().value).toBe(value);
+  await clock.advance("10s");
+  await view.revalidate();
+  expect(seen.at(-1)).toBe("missing");
+  expect(held).toEqual([undefined, { etag: '"a"' }, { etag: '"a"' }]);
+  await clock.advance("10s");
+  expect(seen.at(-1)).toBe("missing stale");
+});
+
+test("the cache modes of a read mean what they mean to fetch", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
+  const read = (mode: any) => cache.read(hut, undefined, { cache: mode });
+  const answered = async (reading: Promise<unknown>, value: string) => {
+    loads.at(-1)?.answer(value);
+    await clock.advance(0);
+    return reading;
+  };
+  await expect(read("only-if-cached")).rejects.toMatchObject({ kind: "unheld", key: "hut" });
+  expect(await answered(read("no-store"), "apart")).toBe("apart");
+  expect(cache.peek(hut).state).toBe("empty");
+  expect(await answered(read("default"), "one")).toBe("one");
+  expect(await answered(read("no-cache"), "two")).toBe("two"); // asks though it is fresh
+  expect(await answered(read("reload"), "three")).toBe("three");
+  await clock.advance("1m");
+  expect(await read("only-if-cached")).toBe("three"); // however old
+  expect(await read("force-cache")).toBe("three");
+  expect(loads.map(({ mode }) => mode)).toEqual(["no-store", "default", "no-cache", "reload"]);
+});
+
+test("a put value counts from now, a patched one stays as old and as trusted as it was", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
+  expect(cache.patch(hut, undefined, (water: number) => water - 1)).toBe(false);
+  cache.put(hut, undefined, 90, { age: "3s" });
+  await clock.advance("2s");
+  expect(cache.patch(hut, undefined, (water: number) => water - 1)).toBe(true);
+  await clock.advance("4999ms");
+  expect(inShort(cache.peek(hut))).toBe("ready 89");
+  await clock.advance("1ms");
+  expect(inShort(cache.peek(hut))).toBe("ready 89 stale");
+  watch(cache, hut);
+  cache.invalidate(hut);
+  cache.patch(hut, undefined, () => 7);
+  expect(inShort(cache.peek(hut))).toBe("ready 7 stale running");
+  expect(loads.map(({ signal }) => signal.aborted)).toEqual([true, false]);
+  expect(() => cache.put(hut, undefined, undefined)).toThrow(expect.objectContaining({ code: "value" }));
+  const bad: Freshness = { maxAge: "soon" as any };
+  expect(() => cache.put(hut, undefined, 1, bad)).toThrow("maxAge must be");
+  expect(cache.peek(hut).value).toBe(7); // a refused call changes nothing
+});

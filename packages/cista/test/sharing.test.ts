@@ -1,0 +1,214 @@
+import { source } from "cista";
+import fc from "fast-check";
+import { expect, test, vi } from "vitest";
+import { share, shareKeeping } from "../src/core/share.js";
+import { heldSource, inShort, stage, watch } from "./stage.js";
+
+const json = fc.jsonValue({ depthSize: "medium" });
+
+test("sharing: the next value, equal to what came, with every unchanged part the previous one's own", () => {
+  fc.assert(
+    fc.property(json, json, (previous, next) => {
+      const before = structuredClone({ kept: previous, other: previous });
+      const came = { kept: structuredClone(previous), other: next };
+      const expected = structuredClone(came);
+      const frozen = Object.freeze(structuredClone(came));
+      const kept = shareKeeping(before, frozen);
+      expect(kept).toEqual(expected);
+      expect(frozen).toEqual(expected); // somebody else's: untouched
+      const shared = share(before, came);
+      expect(shared).toEqual(expected);
+      expect(shared.kept).toBe(before.kept);
+      expect(kept.kept).toBe(before.kept);
+      expect(share(before, structuredClone(before))).toBe(before);
+    }),
+  );
+});
+
+test("sharing: hostile members and cycles", () => {
+  const hostile = (value: string) => JSON.parse(`{"__proto__":{"a":${value}},"constructor":1}`);
+  const shared = share(hostile("[1]"), Object.freeze({ ...hostile("[2]"), more: 1 }));
+  expect(Object.getPrototypeOf(shared)).toBe(Object.prototype);
+  expect(share(hostile("[1]"), hostile("[2]"))).toEqual(hostile("[2]"));
+  const ring = () => {
+    const one: any = { name: "a" };
+    one.self = one;
+    one.again = one;
+    return one;
+  };
+  const next = ring();
+  expect(share(ring(), next)).toBe(next);
+});
+
+test("N1: listeners are told before the call returns, in order, once each; a throwing one does not stop the rest", () => {
+  const { cache } = stage();
+  const hut = source({ name: "hut", load: async () => "" });
+  const reported: unknown[] = [];
+  vi.stubGlobal("reportError", (thrown: unknown) => reported.push(thrown));
+  const view = cache.view(hut, undefined, { when: false });
+  const told: string[] = [];
+  view.subscribe(() => {
+    told.push("first");
+    leaveThird();
+  });
+  view.subscribe(() => {
+    told.push("second");
+    throw new Error("a listener's own");
+  });
+  const leaveThird = view.subscribe(() => told.push("third"));
+  const twice = () => told.push("twice");
+  view.subscribe(twice);
+  view.subscribe(twice); // two subscriptions
+  view.subscribe(() => told.push("late")); // subscribes nobody meanwhile
+  cache.put(hut, undefined, "value");
+  expect(told).toEqual(["first", "second", "twice", "twice", "late"]);
+  expect(reported).toEqual([new Error("a listener's own")]);
+  vi.unstubAllGlobals();
+});
+
+test("N1: a call that touches several entries tells when all are consistent, in the order of subscription", () => {
+  const { cache } = stage();
+  const hut = source({ name: "hut", load: async (_: number) => 0 });
+  for (const id of [1, 2]) cache.put(hut, id, 0, { groups: ["huts"] });
+  const told: string[] = [];
+  const both = () => [1, 2].map((id) => inShort(cache.peek(hut, id))).join(" ");
+  for (const [name, id] of [
+    ["a", 1],
+    ["b", 2],
+    ["c", 1],
+  ] as const) {
+    cache.view(hut, id, { when: false }).subscribe(() => told.push(`${name}: ${both()}`));
+  }
+  cache.invalidate({ group: "huts" });
+  expect(told).toEqual(["a", "b", "c"].map((name) => `${name}: ready 0 stale ready 0 stale`));
+});
+
+test("N1: a listener that changes the entry again: everybody is told once more, nobody of what is over", () => {
+  const { cache } = stage();
+  const count = source({ name: "count", load: async () => 0 });
+  const view = cache.view(count, undefined, { when: false });
+  const told: string[] = [];
+  view.subscribe(() => {
+    const { value = 0 } = view.get();
+    told.push(`a${value}`);
+    if (value < 3) cache.put(count, undefined, value + 1);
+  });
+  view.subscribe(() => told.push(`b${view.get().value}`));
+  cache.put(count, undefined, 1);
+  expect(told).toEqual(["a1", "a2", "a3", "b3"]);
+});
+
+test("N2: an equal value keeps the reference; a view with pick is told of its part only", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
+  const whole = watch(cache, hut);
+  const part = watch(cache, hut, undefined, { pick: (value: any) => ({ tags: value.tags.filter(Boolean) }) });
+  loads[0]?.answer({ tags: ["snow", ""], water: 1 });
+  await clock.advance(0);
+  const [first, firstPart] = [whole.view.get(), part.view.get()];
+  void whole.view.revalidate();
+  loads[1]?.answer({ tags: ["snow", ""], water: 1 });
+  await clock.advance(0);
+  expect(whole.view.get().value).toBe(first.value);
+  expect(whole.view.get()).toBe(whole.view.get());
+  expect(part.view.get()).toBe(firstPart);
+  void whole.view.revalidate();
+  loads[2]?.answer({ tags: ["snow", ""], water: 2 });
+  await clock.advance(0);
+  expect(whole.view.get().value.tags).toBe(first.value.tags);
+  expect(part.view.get()).toBe(firstPart);
+  expect(part.seen).toHaveLength(1);
+  await clock.advance("10s");
+  expect(part.seen.at(-1)).toBe('ready {"tags":["snow"]} stale');
+  expect(part.view.get().value).toBe(firstPart.value);
+});
+
+test("N3: a view shows before it attaches the very object that it shows after; one that starts nothing shows empty", async () => {
+  const { cache, clock, environment } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
+  const states = async (id: number) => {
+    const view = cache.view<any, any>(hut, id);
+    const before = view.get();
+    const leave = view.subscribe(() => {});
+    expect(view.get()).toBe(before);
+    leave();
+    return inShort(before);
+  };
+  expect(await states(1)).toBe("loading running");
+  cache.put(hut, 2, "held");
+  expect(await states(2)).toBe('ready "held"');
+  await clock.advance("10s");
+  expect(await states(2)).toBe('ready "held" stale running');
+  environment.set({ online: false });
+  expect(await states(3)).toBe("loading offline");
+  const idle = watch(cache, hut, 4, { when: false });
+  expect(inShort(idle.view.get())).toBe("empty");
+  expect(loads).toHaveLength(2);
+  environment.set({ online: true });
+  void idle.view.revalidate();
+  expect(inShort(idle.view.get())).toBe("loading running");
+});
+
+test("F8: an unwatched entry is let go after retain, the least recently used beyond the capacity; a watched one never", async () => {
+  const { cache, clock } = stage({ capacity: 2, retain: "1m" });
+  const hut = source({ name: "hut", load: async (_: number) => "" });
+  const held = () => [...cache.entries()].map(({ params }) => params);
+  for (const id of [1, 2, 3]) cache.put(hut, id, `hut ${id}`);
+  expect(held()).toEqual([2, 3]);
+  await cache.read(hut, 2);
+  cache.put(hut, 4, "hut 4");
+  expect(held()).toEqual([2, 4]);
+  const { leave } = watch(cache, hut, 4);
+  await clock.advance("1m");
+  expect(held()).toEqual([4]);
+  leave();
+  await clock.advance("59s");
+  expect(held()).toEqual([4]);
+  await clock.advance("1s");
+  expect(held()).toEqual([]);
+  expect(clock.pendingTimers).toBe(0);
+  const none = stage({ capacity: 0 });
+  none.cache.put(hut, 1, "at once let go");
+  expect([...none.cache.entries()]).toEqual([]);
+});
+
+test("S3: dispose leaves no timer, listener or request; a second one is harmless, any other call a CistaError", async () => {
+  const { cache, clock, environment } = stage();
+  const { source: hut, loads } = heldSource("hut");
+  const { view, leave } = watch(cache, hut, 1);
+  const read = cache.read(hut, 2).catch((failure) => failure);
+  const reading = view.get();
+  cache.put(hut, 3, "held");
+  cache.dispose();
+  cache.dispose();
+  expect(loads.every(({ signal }) => signal.aborted)).toBe(true);
+  expect(await read).toMatchObject({ kind: "aborted" });
+  expect(clock.pendingTimers).toBe(0);
+  environment.set({ visible: false });
+  environment.set({ visible: true });
+  loads[0]?.answer("late");
+  await clock.advance("1d");
+  leave();
+  expect(clock.pendingTimers).toBe(0);
+  expect(loads).toHaveLength(2);
+  for (const call of [
+    () => cache.peek(hut),
+    () => cache.view(hut),
+    () => cache.invalidate("all"),
+    () => cache.put(hut, 1, 1),
+  ]) {
+    expect(call).toThrow(expect.objectContaining({ code: "disposed" }));
+  }
+  await expect(cache.read(hut)).rejects.toMatchObject({ code: "disposed" });
+  await expect(reading.revalidate()).rejects.toMatchObject({ code: "disposed" });
+});
+
+test("intercept stands around every load, the last one added outermost, until it is removed", async () => {
+  const { cache } = stage();
+  const hut = source({ name: "hut", load: async (id: number) => `hut ${id}` });
+  const inner = cache.intercept(async ({ key }, proceed) => `${key} <${await proceed()}>`);
+  cache.intercept(async (_, proceed) => `(${await proceed()})`);
+  expect(await cache.read(hut, 1)).toBe("(hut 1 <hut 1>)");
+  inner();
+  expect(await cache.read(hut, 2)).toBe("(hut 2)");
+});
