@@ -1,7 +1,7 @@
 import { fileURLToPath } from "node:url";
 import { playwright } from "@vitest/browser-playwright";
 import { defineConfig } from "vitest/config";
-import { chromiumPath } from "./scripts/chromium.mjs";
+import { browserArguments, chromiumPath } from "./scripts/chromium.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 
@@ -10,16 +10,6 @@ const alias = [
   { find: /^cista$/, replacement: at("packages/cista/src/index.ts") },
   { find: /^cista\/(\w+)$/, replacement: at("packages/cista/src/$1/index.ts") },
   { find: /^@cista\/example-origin$/, replacement: at("examples/origin/src/index.ts") },
-];
-
-const browserArguments = [
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
 ];
 
 export default defineConfig({
@@ -53,6 +43,7 @@ export default defineConfig({
       },
       {
         // What people run: the built command and the built board, in a real browser.
+        resolve: { alias },
         test: {
           name: "whole",
           environment: "node",

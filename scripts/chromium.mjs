@@ -27,3 +27,14 @@ function runnable(path) {
     return false;
   }
 }
+
+/** Without a sandbox of its own (it may run as root) and without calls home. */
+export const browserArguments = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+  "--disable-component-update",
+  "--disable-sync",
+];

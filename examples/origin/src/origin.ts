@@ -88,7 +88,7 @@ function faulty(faults: Faults) {
   return async (c: Context<Bindings>, next: Next) => {
     const { path, ...fault } = faults.for(new URL(c.req.url).pathname) ?? ({ path: "" } as Fault);
     const wait = (fault.latency ?? 0) + Math.random() * (fault.jitter ?? 0);
-    if (wait > 0) await new Promise((resolve) => setTimeout(resolve, wait));
+    if (wait > 0) await waited(wait, c.env.outgoing);
     if (Math.random() < (fault.dropped ?? 0)) {
       c.env.outgoing.destroy(new Error("dropped on demand"));
       return c.body(null);
@@ -104,6 +104,19 @@ function faulty(faults: Faults) {
     if (fault.html) return c.html("<!doctype html><title>Greyfell</title><p>Please sign in to the network.</p>");
     return next();
   };
+}
+
+/** A length of time, or until the connection closes. */
+function waited(milliseconds: number, connection: ServerResponse): Promise<void> {
+  return new Promise((resolve) => {
+    const end = () => {
+      clearTimeout(timer);
+      connection.off("close", end);
+      resolve();
+    };
+    const timer = setTimeout(end, milliseconds);
+    connection.once("close", end);
+  });
 }
 
 /** `/origin/…`: how a test or a person changes the world, asks for faults and reads the tally. */

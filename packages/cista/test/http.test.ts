@@ -55,8 +55,9 @@ test("a list in an envelope is unwrapped; what the definition says itself wins o
 
 test("404 is missing; the basket is never stored", async () => {
   const { cache, clock } = stage();
-  await expect(cache.read(hutSource(), { id: "h-99" })).rejects.toMatchObject({ kind: "missing" });
-  expect(cache.peek(hutSource() as any, undefined).state).toBe("empty");
+  const hut = hutSource();
+  await expect(cache.read(hut, { id: "h-99" })).rejects.toMatchObject({ kind: "missing" });
+  expect(cache.peek(hut, { id: "h-99" })).toMatchObject({ state: "missing", fresh: true });
   const basket = api().source<void, any>({ name: "basket", url: "/api/basket" });
   expect((await cache.read(basket)).nights).toHaveLength(2);
   await clock.advance(0);
@@ -139,8 +140,8 @@ test("the signal reaches fetch: the origin sees the connection close", async () 
 test("a relative URL without a base, outside a page, says what to give", async () => {
   const thrown = await createCache()
     .read(origin().source({ name: "huts", url: "/api/huts", retry: false }))
-    .catch((error) => error);
-  expect(thrown.message).toContain("Give origin({ base }) the server's address");
+    .catch((error: Error) => error);
+  expect((thrown as Error).message).toContain("Give origin({ base }) the server's address");
   expect(() => origin({ base: "huts" })).toThrow(expect.objectContaining({ code: "base" }));
 });
 

@@ -18,9 +18,11 @@ export interface ReadingOptions<T, U = T> extends ViewOptions<T, U> {
  */
 export function useReading<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: [P] extends [void]
-    ? [params?: undefined, options?: ReadingOptions<T, U>]
-    : [params: P | undefined, options?: ReadingOptions<T, U>]
+  ...rest: 0 extends 1 & P
+    ? [params?: any, options?: ReadingOptions<T, U>]
+    : [P] extends [void]
+      ? [params?: undefined, options?: ReadingOptions<T, U>]
+      : [params: P | undefined, options?: ReadingOptions<T, U>]
 ): Reading<U>;
 export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
   const [params, { when = true, pick, carryOver = false } = {}] = rest;

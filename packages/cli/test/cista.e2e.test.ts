@@ -1,0 +1,96 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { once } from "node:events";
+import { createServer } from "node:http";
+import { fileURLToPath } from "node:url";
+import { expect, test } from "vitest";
+
+const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
+
+interface Run {
+  readonly child: ChildProcess;
+  output(): string;
+  readonly ended: Promise<number | null>;
+}
+
+function cista(...words: string[]): Run {
+  const child = spawn(process.execPath, [command, ...words], { env: { ...process.env, FORCE_COLOR: "" } });
+  let output = "";
+  for (const stream of [child.stdout, child.stderr]) stream.on("data", (part) => (output += part));
+  return { child, output: () => output, ended: once(child, "close").then(([code]) => code) };
+}
+
+async function said(run: Run, pattern: RegExp): Promise<RegExpExecArray> {
+  for (;;) {
+    const found = pattern.exec(run.output());
+    if (found) return found;
+    await Promise.race([
+      once(run.child.stdout!, "data"),
+      run.ended.then((code) => Promise.reject(new Error(`ended with ${code}: ${run.output()}`))),
+    ]);
+  }
+}
+
+test.each([
+  [["--help"], 0, /demo .*start the hut network[\s\S]*tour .*narrated run[\s\S]*Exit codes: 0/],
+  [["--version"], 0, /^0\.1\.0\n$/],
+  [["tuor"], 2, /unknown command 'tuor'\n\(Did you mean tour\?\)/],
+  [["demo", "--port", "many"], 2, /A port is a whole number from 0 to 65535/],
+  [[], 2, /Usage: cista/],
+])("cista %j ends with %d", async (words, code, output) => {
+  const run = cista(...words);
+  expect(await run.ended).toBe(code);
+  expect(run.output()).toMatch(output);
+});
+
+test("the tour tells what happened, each step with its Cache-Status, and in plain text when piped", async () => {
+  const run = cista("tour", "--no-pause");
+  expect(await run.ended).toBe(0);
+  const text = run.output();
+  expect(text).not.toContain("\u001b");
+  for (const told of [
+    /read +hut \{"id":"h-07"\} +empty +Cista; fwd=miss\n/,
+    /answer +hut \{"id":"h-07"\} +ready +Cista; fwd=miss; fwd-status=200; stored/,
+    /the origin counted 1 request for it/,
+    /read +hut \{"id":"h-12"\} +ready +Cista; hit; ttl=1/,
+    /it shows 90 litres, stale[\s\S]*it shows 55 litres, fresh/,
+    /unchanged +hut \{"id":"h-07"\} +ready +Cista; fwd=stale; fwd-status=304; stored/,
+    /missing +hut \{"id":"h-99"\} +missing +Cista; fwd=miss; fwd-status=404; stored/,
+    /failure +hut \{"id":"h-20"\} +failed +http 500/,
+    /abort +hut \{"id":"h-31"\}[\s\S]*the origin saw 1 connection close/,
+    /In all: 13 reads, 9 requests at the origin, 1 of them answered "not modified", 1 given up\.\n$/,
+  ]) {
+    expect(text).toMatch(told);
+  }
+  expect(text.match(/collapsed/g)).toHaveLength(4);
+});
+
+test("the demo serves the board and its interface on one address, and frees the port when it is told to end", async () => {
+  const run = cista("demo", "--port", "0");
+  const [, url = ""] = await said(run, /board {3}(http:\S+)/);
+  expect(await (await fetch(url)).text()).toContain("<title>Greyfell huts</title>");
+  expect(await (await fetch(`${url}/api/huts/h-07`)).json()).toMatchObject({ name: "Harebell Hut" });
+
+  const second = cista("demo", "--port", new URL(url).port);
+  expect(await second.ended).toBe(1);
+  expect(second.output()).toMatch(/cista: Port \d+ is taken by another program\. Name another one with --port/);
+
+  run.child.kill("SIGINT");
+  expect(await run.ended).toBe(0);
+  const again = createServer().listen(Number(new URL(url).port), "127.0.0.1");
+  await once(again, "listening");
+  again.close();
+});
+
+test("the demo's usual port is taken: it says so and takes another", async () => {
+  const usual = createServer().listen(4310, "127.0.0.1");
+  await Promise.race([once(usual, "listening"), once(usual, "error")]); // taken already is as good
+  const run = cista("demo");
+  const [, port] = await said(
+    run,
+    /Port 4310 is taken by another program, so another one was chosen\.[\s\S]*http:\/\/127\.0\.0\.1:(\d+)/,
+  );
+  expect(port).not.toBe("4310");
+  run.child.kill("SIGTERM");
+  expect(await run.ended).toBe(0);
+  usual.close();
+});
