@@ -227,7 +227,7 @@ test("without a provider: a CistaError that says what to wrap", async () => {
   function Lonely() {
     return <i>{String(useCache())}</i>;
   }
-  const thrown = await act(() => root.render(<Lonely />)).then(
+  const thrown = await act(async () => root.render(<Lonely />)).then(
     () => undefined,
     (error: unknown) => error,
   );

@@ -128,10 +128,11 @@ export class Request {
     // Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3).
     const ceiling = Math.min(retry.most, retry.first * 2 ** (this.attempt - 1));
     const delay = failure.retryAfter ?? this.#plan.clock.random() * ceiling;
-    this.#timer = this.#plan.clock.setTimer(() => {
+    const again = () => {
       this.#timer = undefined;
       this.start();
-    }, delay);
+    };
+    this.#timer = this.#plan.clock.setTimer(again, delay, true);
     this.phase = "waiting";
     this.#listener.retrying(this, failure, delay);
   }

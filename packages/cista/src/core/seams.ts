@@ -2,7 +2,11 @@
 export interface Clock {
   /** Milliseconds since the Unix epoch. */
   now(): number;
-  setTimer(callback: () => void, delay: number): unknown;
+  /**
+   * Calls back once, after a delay in milliseconds.
+   * @param awaited somebody waits for what it does: in Node such a timer, and no other, may keep the process alive
+   */
+  setTimer(callback: () => void, delay: number, awaited?: boolean): unknown;
   clearTimer(timer: unknown): void;
   /** At least 0, less than 1. */
   random(): number;

@@ -1,0 +1,45 @@
+import { execFileSync } from "node:child_process";
+import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, expect, test } from "vitest";
+
+// The package as its user gets it: unpacked in an empty folder, with no framework installed.
+let folder: string;
+beforeAll(() => {
+  folder = mkdtempSync(join(tmpdir(), "cista-package-"));
+  const library = fileURLToPath(new URL("..", import.meta.url));
+  const installed = join(folder, "node_modules/cista");
+  mkdirSync(installed, { recursive: true });
+  for (const part of ["dist", "package.json"]) cpSync(join(library, part), join(installed, part), { recursive: true });
+});
+afterAll(() => rmSync(folder, { recursive: true, force: true }));
+
+function run(program: string): string {
+  const file = join(folder, "program.mjs");
+  writeFileSync(file, program);
+  return execFileSync(process.execPath, [file], { encoding: "utf8", timeout: 20_000 });
+}
+
+test("imported in plain Node it touches no page, starts nothing and needs no framework", () => {
+  const out = run(`
+    const before = Object.keys(globalThis).length;
+    for (const name of ["document", "window", "navigator"]) Object.defineProperty(globalThis, name, { configurable: true, get() { throw new Error(name + " was touched"); } });
+    for (const part of ["", "/http", "/browser", "/rehearsal"]) await import("cista" + part);
+    console.log(process.getActiveResourcesInfo().filter((kind) => !/Pipe|TTY|FS|CloseReq/.test(kind)).length, Object.keys(globalThis).length - before);
+  `);
+  expect(out).toBe("0 0\n");
+});
+
+test("a value in the cache does not keep the process alive; a pause before another try does, for who waits", () => {
+  const out = run(`
+    import { createCache, source } from "cista";
+    let tries = 0;
+    const hut = source({ name: "hut", retry: { times: 1, first: 2000 }, load: async () => { if (tries++ === 0) throw new Error("once"); return "Harebell"; } });
+    const cache = createCache();
+    console.log(await cache.read(hut));
+    cache.view(hut).subscribe(() => {});
+  `);
+  expect(out).toBe("Harebell\n");
+});
