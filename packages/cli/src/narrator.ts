@@ -5,6 +5,7 @@ const told = new Set(["read", "attach", "request", "answer", "unchanged", "missi
 
 /** Prints a cache's journal as it is written, a line for each event that a reader would ask about. */
 export function narrate(cache: Cache, print: (line: string) => void): { reads(): number } {
+  print(pc.dim(columns("time", "what", "key", "state", "Cache-Status (RFC 9211), and why")));
   let start: number | undefined;
   let reads = 0;
   cache.journal.subscribe((event) => {
@@ -17,10 +18,14 @@ export function narrate(cache: Cache, print: (line: string) => void): { reads():
 }
 
 function line(event: JournalEvent, elapsed: number, state: string): string {
-  const time = `${(elapsed / 1000).toFixed(3)} s`.padStart(9);
-  const kind = event.kind.padEnd(9);
-  const key = (event.key ?? "").padEnd(19);
-  return `${pc.dim(time)}  ${colourOf(event)(kind)}  ${key}  ${state.padEnd(7)}  ${explanation(event)}`.trimEnd();
+  const time = `${(elapsed / 1000).toFixed(3)} s`;
+  return columns(time, event.kind, event.key ?? "", state, explanation(event), colourOf(event));
+}
+
+const plain = (text: string) => text;
+
+function columns(time: string, kind: string, key: string, state: string, why: string, colour = plain): string {
+  return `${pc.dim(time.padStart(9))}  ${colour(kind.padEnd(9))}  ${key.padEnd(19)}  ${state.padEnd(7)}  ${why}`.trimEnd();
 }
 
 function explanation({ cacheStatus, failure, duration, note, kind }: JournalEvent): string {

@@ -31,7 +31,6 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       retry: { times: 1, first: "100ms" },
     });
     print(`${pc.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`);
-    print(pc.dim("   time   what       key                  state    Cache-Status (RFC 9211), and why"));
     const narrator = narrate(cache, print);
     const stage: Stage = { cache, hut, origin, say: (text) => print(pc.dim(`          ${text}`)) };
     for (const [index, [title, step]] of steps.entries()) {

@@ -1,0 +1,40 @@
+// Takes the pictures in docs/screenshots anew, from the demo's own data: `npm run pictures`.
+// The terminal's needs (Debian): xvfb xterm imagemagick fonts-dejavu-core
+import { spawn } from "node:child_process";
+import { once } from "node:events";
+import { join } from "node:path";
+import { chromium } from "playwright";
+import { browserArguments, chromiumPath } from "./chromium.mjs";
+import { build, root, run } from "./ready.mjs";
+
+build();
+const command = join(root, "packages/cli/bin/cista.mjs");
+const demo = spawn(process.execPath, [command, "demo", "--port", "0"]);
+const [text] = await once(demo.stdout, "data");
+const url = /http:\S+/.exec(String(text))[0];
+const browser = await chromium.launch({ executablePath: chromiumPath(), args: browserArguments });
+
+await board("board", { hash: "#h-07" });
+await board("board-loading", { hash: "#h-07", fault: { path: "/", latency: 30_000 } });
+await board("board-failed", { hash: "#h-07", fault: { path: "/api/huts/", failing: 1 }, wait: 7000 });
+await board("board-missing-dark", { hash: "#h-99", colorScheme: "dark" });
+await board("board-narrow", { hash: "#h-07", viewport: { width: 390, height: 844 } });
+
+await browser.close();
+demo.kill("SIGTERM");
+run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
+  env: { ...process.env, FONT_SIZE: "8", COLUMNS_ROWS: "182x61" }, // the whole of it on one screen
+});
+
+async function board(
+  name,
+  { hash, fault, wait = 1200, viewport = { width: 1280, height: 800 }, colorScheme = "light" },
+) {
+  await fetch(`${url}/origin/reset`, { method: "POST" });
+  if (fault) await fetch(`${url}/origin/faults`, { method: "PUT", body: JSON.stringify(fault) });
+  const page = await browser.newPage({ viewport, colorScheme });
+  await page.goto(`${url}/${hash}`);
+  await page.waitForTimeout(wait);
+  await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
+  await page.close();
+}
