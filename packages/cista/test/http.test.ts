@@ -53,6 +53,17 @@ test("a list in an envelope is unwrapped; what the definition says itself wins o
   expect(entry?.expiredAt).toBe(clock.now() + 3_600_000 + 300_000);
 });
 
+test("a thousand components on one hut: the origin counts one request", async () => {
+  const { cache } = stage();
+  const hut = hutSource();
+  const views = Array.from({ length: 1000 }, () => cache.view(hut, { id: "h-07" }));
+  for (const view of views) view.subscribe(() => {});
+  await cache.read(hut, { id: "h-07" });
+  expect(new Set(views.map((view) => view.get())).size).toBe(1);
+  expect(views[999]?.get()).toMatchObject({ state: "ready", value: { name: "Harebell Hut" } });
+  expect(running.tally.of("/api/huts/h-07").requests).toBe(1);
+});
+
 test("404 is missing; the basket is never stored", async () => {
   const { cache, clock } = stage();
   const hut = hutSource();

@@ -1,0 +1,73 @@
+import { createCache, source } from "cista";
+import { ratioOfOnce } from "../measure.mjs";
+
+const load = async () => 1;
+
+/** The heap that something takes, in bytes. */
+function bytesOf(make) {
+  globalThis.gc();
+  const before = process.memoryUsage().heapUsed;
+  const made = make();
+  globalThis.gc();
+  return [process.memoryUsage().heapUsed - before, made];
+}
+
+/** Bytes for one idle entry: not a ratio, its budget is in bytes. */
+export function bytesAnEntry() {
+  const count = 100_000;
+  const params = Array.from({ length: count }, (_, n) => ({ id: n }));
+  const hut = source({ name: "hut", load, retain: "1h" });
+  const [bytes, cache] = bytesOf(() => {
+    const cache = createCache({ capacity: count });
+    for (const each of params) cache.put(hut, each, null);
+    return cache;
+  });
+  cache.dispose();
+  return bytes / count;
+}
+
+/** A value of 2,000 rows, as it comes over the wire: one row differs each time. */
+export function keepReferences() {
+  const rows = Array.from({ length: 2000 }, (_, n) => ({
+    id: `h-${n}`,
+    name: `Hut ${n}`,
+    region: "Lower Fells",
+    altitude: 400 + n,
+    tags: ["stone", "slate", `${n % 9}`],
+    warden: { name: "Fenn Oakley", since: 2011, notes: "x".repeat(280) },
+  }));
+  const before = JSON.stringify(rows);
+  const after = JSON.stringify(rows.map((row, n) => (n === 1000 ? { ...row, altitude: 1 } : row)));
+  const cache = createCache();
+  const huts = source({ name: "huts", load });
+  return ratioOfOnce({
+    rounds: 31,
+    baseline: { prepare: () => after, work: (text) => JSON.parse(text).length },
+    subject: {
+      prepare: () => {
+        cache.put(huts, undefined, JSON.parse(before));
+        return JSON.parse(after);
+      },
+      work: (next) => cache.put(huts, undefined, next) ?? 1,
+    },
+  });
+}
+
+export function groupAmongMany() {
+  const hut = source({ name: "hut", load, retain: "1h" });
+  const filled = (count) => {
+    const cache = createCache({ capacity: count });
+    for (let n = 0; n < count; n++) cache.put(hut, n, n, n % (count / 100) === 0 ? { groups: ["storm"] } : undefined);
+    return cache;
+  };
+  const [small, large] = [filled(10_000), filled(1_000_000)];
+  const work = (cache) => cache.invalidate({ group: "storm" });
+  const ratio = ratioOfOnce({
+    rounds: 51,
+    baseline: { prepare: () => small, work },
+    subject: { prepare: () => large, work },
+  });
+  small.dispose();
+  large.dispose();
+  return ratio;
+}

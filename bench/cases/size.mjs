@@ -1,0 +1,30 @@
+import { fileURLToPath } from "node:url";
+import { brotliCompressSync } from "node:zlib";
+import { build } from "esbuild";
+
+const resolveDir = fileURLToPath(new URL("..", import.meta.url));
+
+/** Kilobytes of what a program gets that imports only this, minified and compressed by brotli. */
+export async function kilobytes(statement, external = []) {
+  const { outputFiles } = await build({
+    stdin: { contents: statement, resolveDir },
+    bundle: true,
+    minify: true,
+    format: "esm",
+    target: "es2022",
+    platform: "browser",
+    define: { "process.env.NODE_ENV": '"production"' },
+    external,
+    write: false,
+    legalComments: "none",
+  });
+  return brotliCompressSync(outputFiles[0].contents).length / 1000;
+}
+
+const core = 'export { createCache, source } from "cista";';
+export const coreSize = () => kilobytes(core);
+export const reactSize = async () =>
+  (await kilobytes(`${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`, ["react"])) -
+  (await coreSize());
+export const httpSize = async () =>
+  (await kilobytes(`${core} export { origin } from "cista/http";`)) - (await coreSize());

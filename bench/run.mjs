@@ -1,0 +1,47 @@
+// `npm run bench`: every budget of the library as a ratio against bare code, measured in turns in this one run.
+// `npm run bench -- P3 P7` runs only those.
+
+import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
+import { bytesAnEntry, groupAmongMany, keepReferences } from "./cases/mass.mjs";
+import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
+import { coreSize, httpSize, reactSize } from "./cases/size.mjs";
+import { sink } from "./measure.mjs";
+
+const ratio = (figure) => `${figure.toFixed(2)}×`;
+const bytes = (figure) => `${Math.round(figure)} B`;
+const kB = (figure) => `${figure.toFixed(1)} kB`;
+
+const cases = [
+  ["P1", "find an entry by a text, among 1,000", "map.get(string)", scalarLookup, ratio, 4],
+  ["P2", "find an entry by a fresh literal {id, page}, either order", "map.get(string)", objectLookup, ratio, 8],
+  ["P3", "view.get() of an unchanged entry", "map.get(string)", unchangedView, ratio, 1],
+  ["P4", "tell 10,000 listeners of one key", "a loop over functions", notifyMany, ratio, 1.6],
+  ["P5", "10,000 listeners come and go in random order", "a Set of functions", comeAndGo, ratio, 1.5],
+  ["P6", "10,000 collapsed reads of one key", "await of one promise", collapsedReads, ratio, 1.6],
+  ["P7", "a hit, read synchronously", "await of a settled promise", syncHit, ratio, 1],
+  ["P9", "one idle entry, without its value", "", bytesAnEntry, bytes, 400],
+  [
+    "P10",
+    "keep the references of 2,000 rows (1 MB), one differs",
+    "JSON.parse of the text",
+    keepReferences,
+    ratio,
+    0.5,
+  ],
+  ["P11", "invalidate a group of 100 among 1,000,000 entries", "among 10,000", groupAmongMany, ratio, 4],
+  ["P14", "size of createCache + source", "", coreSize, kB, 11],
+  ["P15a", "size of cista/react on top", "", reactSize, kB, 1.5],
+  ["P15b", "size of cista/http on top", "", httpSize, kB, 4],
+];
+
+const wanted = process.argv.slice(2);
+const rows = [];
+for (const [id, title, baseline, work, unit, budget] of cases) {
+  if (wanted.length > 0 && !wanted.includes(id)) continue;
+  const figure = await work();
+  const row = `| ${id} | ${title} | ${baseline} | ${unit(figure)} | ≤ ${budget}${unit === ratio ? "×" : unit === kB ? " kB" : " B"}${figure > budget ? " **missed**" : ""} |`;
+  rows.push(row);
+  console.error(row);
+}
+console.log(`| # | Work | Baseline = 1× | Figure | Budget |\n|---|---|---|---|---|\n${rows.join("\n")}`);
+if (Number.isNaN(sink.sum)) process.exitCode = 1;
