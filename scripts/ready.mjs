@@ -25,7 +25,8 @@ export function install() {
   const done = join(root, "node_modules/.package-lock.json");
   if (existsSync(done) && statSync(done).mtimeMs >= statSync(join(root, "package-lock.json")).mtimeMs) return;
   console.log("Installing packages (once) …");
-  run("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+  // Not "npm ci": it refuses a lock file that was written where not every platform's optional packages could be seen.
+  run("npm", ["install", "--no-save", "--no-audit", "--no-fund", "--loglevel=error"]);
 }
 
 /** Builds the library, the board and the command, unless nothing that they are made of is newer than they are. */
