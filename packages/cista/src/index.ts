@@ -36,6 +36,7 @@ export type {
   RequestPhase,
   Retry,
   Selector,
+  Snapshot,
   Source,
   SourceDefinition,
   StandardSchema,

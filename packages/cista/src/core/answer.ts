@@ -48,6 +48,9 @@ export function missing(details: AnswerDetails = {}): Answer<never> {
   return make<never>("missing", undefined, details);
 }
 
+/** What a load is spared: all that the value was made of is as it was. It becomes no younger by that. */
+export const still: Answer<never> = unchanged();
+
 export function isAnswer(value: unknown): value is Answer<unknown> {
   return typeof value === "object" && value !== null && mark in value;
 }
@@ -58,6 +61,7 @@ export function isAnswer(value: unknown): value is Answer<unknown> {
  */
 export function asAnswer(came: unknown, holds: boolean): Answer<unknown> {
   const given = isAnswer(came) ? came : answer(came);
+  if (given === still) return given;
   if (given.kind === "unchanged" && !holds) {
     throw new Failure(
       "empty",

@@ -1,15 +1,17 @@
-import type { Answer } from "./answer.js";
+import { type Answer, type AnswerDetails, still } from "./answer.js";
 import { checked } from "./check.js";
+import { nowOf, record, touch, turn } from "./core.js";
+import { adoptParts, type Part, partsHold, readPart, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { asFailure, Failure, ofEntry } from "./failure.js";
-import { coversError } from "./freshness.js";
+import { standingOf } from "./freshness.js";
 import { type Forward, forwardStatus } from "./journal.js";
-import { type Keeping, labelsOf } from "./keeping.js";
+import { changeHeld, file } from "./keeping.js";
 import { missingFailure } from "./reading.js";
-import { Request, type RequestPlan } from "./request.js";
+import { Request } from "./request.js";
 import type { ArgumentsOf, Cause, LoadContext, LoadMode, Source } from "./source.js";
 import { type Outcome, Waiters } from "./waiters.js";
-import { record, type Wiring } from "./wiring.js";
+import { leave } from "./watching.js";
 
 /** One load, as those who stand around it see it. */
 export interface LoadCall {
@@ -20,245 +22,253 @@ export interface LoadCall {
 }
 export type Around = (call: LoadCall, proceed: () => unknown) => unknown;
 
-type ReadPart = (source: Source<any, any>, params: unknown, signal: AbortSignal) => Promise<unknown>;
-
-/** When a request is begun, joined, followed by another or given up; and what its answer does to its entry. */
-export class Asking {
-  readonly #wiring: Wiring;
-  readonly #keeping: Keeping;
-  readonly #readPart: ReadPart;
-  /** After a request ended on an entry that nobody watches. */
-  readonly #unwanted: (entry: Entry) => void;
-  #arounds: readonly Around[] = [];
-  /** Those with a request. */
-  readonly #underWay = new Set<Entry>();
-
-  constructor(wiring: Wiring, keeping: Keeping, readPart: ReadPart, unwanted: (entry: Entry) => void) {
-    this.#wiring = wiring;
-    this.#keeping = keeping;
-    this.#readPart = readPart;
-    this.#unwanted = unwanted;
-  }
-
-  intercept(around: Around): () => void {
-    const own: Around = (call, proceed) => around(call, proceed);
-    this.#arounds = [...this.#arounds, own];
-    return () => {
-      this.#arounds = this.#arounds.filter((other) => other !== own);
-    };
-  }
-
-  /** Begins a request; there must be none under way (rule R1). */
-  start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)): void {
-    const activity = entry.active();
-    const forward = forwardReason(entry, mode);
-    const request = new Request(this.#planOf(entry, forward), {
-      moved: () => this.#wiring.notifier.turn(() => this.#moved(entry, request, forward)),
-      answered: (_, answer) => this.#wiring.notifier.turn(() => this.#answered(entry, request, answer, forward)),
-      retrying: (_, failure, delay) => this.#wiring.notifier.turn(() => this.#retrying(entry, request, failure, delay)),
-      failed: (_, failure) => this.#wiring.notifier.turn(() => this.#failed(entry, request, failure)),
-    });
-    activity.request = request;
-    this.#underWay.add(entry);
-    activity.cause = cause;
-    activity.mode = mode;
-    activity.askedAt = this.#wiring.now();
-    this.#keeping.file(entry);
-    this.#wiring.notifier.turn(() => {
-      this.#wiring.notifier.touch(entry);
-      request.start();
-    });
-  }
-
-  /** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
-  join(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)): Waiters {
-    const activity = entry.active();
-    if (activity.request && mode === "reload" && activity.mode !== "reload") {
-      this.#drop(entry, "a reload was asked for"); // what is under way may be answered by a cache on the way
-    }
-    if (!activity.request) this.start(entry, cause, mode);
-    else if (endsPauses.has(cause)) activity.request.hurry();
-    if (entry.request && isOutdated(entry, entry.request)) {
-      activity.nextWaiters ??= new Waiters();
-      return activity.nextWaiters;
-    }
-    activity.waiters ??= new Waiters();
-    return activity.waiters;
-  }
-
-  /** Ends every pause between tries, and every wait for a network that is back. */
-  hurry(): void {
-    for (const entry of [...this.#underWay]) entry.request?.hurry();
-  }
-
-  /** Ends the request under way, if any, because something newer takes its place; those who wait go on waiting. */
-  #drop(entry: Entry, note: string): void {
-    const { activity } = entry;
-    if (!activity?.request) return;
-    const { request } = activity;
-    this.#over(entry);
-    request.abort(new Failure("aborted", `The request was given up: ${note}.`));
-    record(this.#wiring, "abort", entry, { cause: activity.cause, attempt: request.attempt, note });
-    this.#wiring.notifier.touch(entry);
-  }
-
-  /** Rule R2: a value that was put is newer than any answer under way; those who wait for one get it. */
-  supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
-    this.#drop(entry, note);
-    if (outcome) this.#settle(entry, outcome, true);
-  }
-
-  /** Gives the request up because nobody waits for it any more, or the cache ends. */
-  giveUp(entry: Entry, note: string): void {
-    this.#drop(entry, note);
-    const failure = ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0);
-    this.#settle(entry, { failure }, true);
-  }
-
-  // ── One load ───────────────────────────────────────────────────────────────
-
-  #planOf(entry: Entry, forward: Forward): RequestPlan {
-    const { clock, environment } = this.#wiring;
-    return {
-      clock,
-      environment,
-      settings: entry.shelf.settings,
-      nextVersion: () => this.#wiring.nextVersion(),
+/** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */
+export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {
+  const activity = entry.active();
+  const { core, settings, budget } = entry.shelf;
+  const forward = forwardReason(entry, mode);
+  const request = new Request(
+    {
+      clock: core.clock,
+      environment: core.environment,
+      // A composite runs offline too: its parts wait, not it (rule R6).
+      settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
+      nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
-      load: (request) => this.#load(entry, request, forward),
+      load: (request) => load(entry, request, forward),
       check: (value) => {
         const { check } = entry.shelf.source.definition;
         return check ? checked(check, value) : value;
       },
-    };
-  }
+      // Rule D5: what failed for a part was tried again there.
+      retries: (failure) => !activity.passedOn.has(failure) && settings.retry.when(failure),
+    },
+    {
+      moved: () => turn(core, () => moved(entry, request, forward)),
+      answered: (answer, open) => turn(core, () => answered(entry, request, answer, forward, open)),
+      ended: () => turn(core, () => ended(entry, request)),
+      retrying: (failure, delay) => turn(core, () => retrying(entry, request, failure, delay)),
+      failed: (failure) => turn(core, () => failed(entry, request, failure)),
+    },
+  );
+  activity.request = request;
+  core.underWay.add(entry);
+  activity.cause = cause;
+  activity.mode = mode;
+  activity.asked = asked;
+  activity.askedAt = nowOf(core);
+  file(entry);
+  turn(core, () => {
+    touch(entry);
+    if (budget.admits(entry, cause)) request.start();
+    else request.hold();
+  });
+}
 
-  #load(entry: Entry, request: Request, forward: Forward): unknown {
-    const { source } = entry.shelf;
-    const { signal, attempt } = request;
-    const { cause, mode } = entry.active();
+/** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
+export function ask(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): Waiters {
+  const activity = entry.active();
+  const { request } = activity;
+  // A stream that is open is opened anew; a reload is not to be answered by a cache on the way, as what is under way may be.
+  if (request && (activity.open || (mode === "reload" && activity.mode !== "reload")))
+    drop(entry, "it was asked for anew");
+  if (!activity.request) start(entry, cause, mode, asked);
+  else if (endsPauses.has(cause)) activity.request.hurry();
+  if (activity.request?.phase === "running" && activity.request.began < entry.invalidatedAt) {
+    activity.nextWaiters ??= new Waiters();
+    return activity.nextWaiters;
+  }
+  activity.waiters ??= new Waiters();
+  return activity.waiters;
+}
+
+/** Ends the request under way, if any, because something newer takes its place; those who wait go on waiting. */
+function drop(entry: Entry, note: string): void {
+  const { activity } = entry;
+  if (!activity?.request) return;
+  const { request, cause } = activity;
+  over(entry);
+  request.abort(new Failure("aborted", `The request was given up: ${note}.`));
+  record("abort", entry, () => ({ cause, attempt: request.attempt, note }));
+  touch(entry);
+}
+
+/** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
+export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
+  if (!entry.activity?.open || !outcome) drop(entry, note);
+  if (outcome) settle(entry, outcome, true);
+}
+
+/** Gives the request up because nobody waits for it any more, or the cache ends. */
+export function giveUp(entry: Entry, note: string): void {
+  drop(entry, note);
+  adoptParts(entry, entry.links?.parts ?? []);
+  settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
+}
+
+// ── One load ─────────────────────────────────────────────────────────────────
+
+async function load(entry: Entry, request: Request, forward: Forward): Promise<unknown> {
+  const { signal } = request;
+  const { core, source } = entry.shelf;
+  const { cause, mode, partsRead } = entry.active();
+  if (partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
+  // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
+  const own = standingOf(entry.policy, entry.age(nowOf(core)));
+  const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
+  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(entry, signal))) return still;
+  const context: LoadContext = {
+    signal,
+    cause,
+    attempt: request.attempt,
+    mode,
     // A reload looks at nothing that is held (WHATWG Fetch).
-    const held = entry.held === "value" && forward !== "request" ? heldOf(entry, this.#wiring.epoch) : undefined;
-    const context: LoadContext = {
-      signal,
-      cause,
-      attempt,
-      mode,
-      ...(held ? { held } : {}),
-      read: <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
-        this.#readPart(part, params, signal) as Promise<U>,
-    };
-    const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
-    let proceed = (): unknown => source.definition.load(entry.params, context);
-    for (const around of this.#arounds) {
-      const inner = proceed;
-      proceed = () => around(call, inner);
-    }
-    return proceed();
-  }
+    ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
+    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
+      (await readPart(entry, core.shelves.obtain(part, params, file), signal)) as U,
+  };
+  const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
+  const proceed = () => source.definition.load(entry.params, context);
+  return core.arounds.reduce<() => unknown>((inner, around) => () => around(call, inner), proceed)();
+}
 
-  // ── What a request tells ───────────────────────────────────────────────────
+function heldOf({ value, storedAt, extra, shelf }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, storedAt: shelf.core.epoch + storedAt };
+  return extra?.validator ? { ...held, validator: extra.validator } : held;
+}
 
-  #moved(entry: Entry, request: Request, forward: Forward): void {
-    const activity = entry.active();
-    this.#wiring.notifier.touch(entry);
-    if (request.phase !== "running") return;
-    activity.triedAt = this.#wiring.now();
-    record(this.#wiring, "request", entry, {
-      cause: activity.cause,
-      attempt: request.attempt,
-      cacheStatus: forwardStatus(forward),
-    });
-  }
+// ── What a request tells ─────────────────────────────────────────────────────
 
-  #retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {
-    const { cause } = entry.active();
-    entry.active().failure = ofEntry(failure, entry.key, request.attempt);
-    record(this.#wiring, "retry", entry, { cause, attempt: request.attempt, failure, duration: delay });
-    this.#keeping.file(entry);
-    this.#wiring.notifier.touch(entry);
-  }
+function moved(entry: Entry, request: Request, forward: Forward): void {
+  const activity = entry.active();
+  touch(entry);
+  if (request.phase !== "running") return;
+  activity.triedAt = nowOf(entry.shelf.core);
+  const { cause } = activity;
+  record("request", entry, () => ({ cause, attempt: request.attempt, cacheStatus: forwardStatus(forward) }));
+}
 
-  #answered(entry: Entry, request: Request, answer: Answer<unknown>, forward: Forward): void {
-    const activity = entry.active();
-    const before = labelsOf(entry);
-    try {
-      const now = this.#wiring.now();
-      if (answer.kind === "unchanged") entry.freshen(answer.details, request.began, now);
-      else entry.hold(answer.kind, answer.value, this.#labelled(entry, answer), request.began, now);
-    } catch (thrown) {
-      // The definition's own groups or share, or the answer's details: a mistake shown where it was made.
-      this.#failed(entry, request, asFailure(thrown));
-      return;
-    }
-    this.#keeping.relabel(entry, before);
-    this.#over(entry);
-    const stored = !entry.policy.noStore;
-    const status = answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined);
-    record(this.#wiring, answer.kind === "value" ? "answer" : answer.kind, entry, {
-      cause: activity.cause,
-      attempt: request.attempt,
-      cacheStatus: forwardStatus(forward, { status, stored }),
-      duration: this.#wiring.now() - activity.triedAt,
-    });
-    this.#end(entry, request, outcomeOf(entry));
-  }
+function retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {
+  const activity = entry.active();
+  const { cause } = activity;
+  activity.open = false;
+  activity.failure = ofEntry(failure, entry.key, request.attempt);
+  record("retry", entry, () => ({ cause, attempt: request.attempt, failure, duration: delay }));
+  file(entry);
+  touch(entry);
+}
 
-  #failed(entry: Entry, request: Request, thrown: Failure): void {
-    const activity = entry.active();
-    const failure = ofEntry(thrown, entry.key, request.attempt);
-    this.#over(entry);
-    activity.failure = failure;
-    record(this.#wiring, "failure", entry, {
-      cause: activity.cause,
-      attempt: request.attempt,
-      failure,
-      duration: this.#wiring.now() - activity.triedAt,
-    });
-    // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
-    const covered =
-      entry.held === "value" && !entry.isInvalidated && coversError(entry.policy, entry.age(this.#wiring.now()));
-    this.#end(entry, request, { failure, instead: covered ? { value: entry.value } : undefined });
+function answered(entry: Entry, request: Request, answer: Answer<unknown>, forward: Forward, open: boolean): void {
+  const activity = entry.active();
+  const { core } = entry.shelf;
+  try {
+    changeHeld(entry, () => take(entry, answer, request.began, nowOf(core)));
+  } catch (thrown) {
+    // The definition's own groups or share, or the answer's details: a mistake shown where it was made.
+    if (open) request.abort(new Failure("aborted", "What the stream brought could not be taken."));
+    failed(entry, request, asFailure(thrown));
+    return;
   }
+  activity.open = open;
+  if (!open) over(entry);
+  if (answer !== still) adoptParts(entry, activity.partsRead);
+  review(entry);
+  const { cause } = activity;
+  record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
+    cause,
+    attempt: request.attempt,
+    cacheStatus: forwardStatus(forward, {
+      status: answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined),
+      stored: !entry.policy.noStore,
+    }),
+    duration: nowOf(core) - activity.triedAt,
+    ...(answer === still ? { note: "all its parts are as they were" } : {}),
+  }));
+  end(entry, request, outcomeOf(entry));
+}
 
-  /** The answer's groups and the definition's own add up (rule F7). */
-  #labelled(entry: Entry, answer: Answer<unknown>): Answer<unknown>["details"] {
-    const { groups } = entry.shelf.source.definition;
-    if (!groups || answer.kind !== "value") return answer.details;
-    const own = groups(answer.value, entry.params);
-    return { ...answer.details, groups: [...new Set([...(answer.details.groups ?? []), ...own])] };
-  }
+/** Holds what an answer brought. */
+function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
+  if (answer === still) return;
+  const { activity } = entry;
+  const parts = activity?.partsRead ?? [];
+  const details = withParts(labelled(entry, answer), parts);
+  if (answer.kind === "unchanged") entry.freshen(details, began, now);
+  else entry.hold(answer.kind, answer.value, details, began, now);
+}
 
-  #over(entry: Entry): void {
-    entry.active().request = undefined;
-    this.#underWay.delete(entry);
-  }
+/** The answer's groups and the definition's own add up (rule F7). */
+function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
+  const { groups } = entry.shelf.source.definition;
+  if (!groups || answer.kind !== "value") return answer.details;
+  return {
+    ...answer.details,
+    groups: [...new Set([...(answer.details.groups ?? []), ...groups(answer.value, entry.params)])],
+  };
+}
 
-  #end(entry: Entry, request: Request, outcome: Outcome): void {
-    const activity = entry.active();
-    const outdated = request.began < entry.invalidatedAt;
-    activity.pinned = false;
-    this.#settle(entry, outcome, !outdated);
-    this.#wiring.notifier.touch(entry);
-    this.#keeping.file(entry);
-    if (outdated && (activity.waiters || activity.askers > 0)) {
-      // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
-      activity.pinned = activity.waiters !== undefined;
-      this.start(entry, "invalidated");
-    } else if (activity.watchers === 0) {
-      this.#unwanted(entry);
-    }
-  }
+/** Rule D2: what a part forbids is forbidden for the whole. */
+function withParts(details: AnswerDetails, parts: readonly Part[]): AnswerDetails {
+  const some = (name: "mustRevalidate" | "noStore") => parts.some(({ entry }) => entry.policy[name]);
+  return {
+    ...details,
+    ...(some("mustRevalidate") ? { mustRevalidate: true } : {}),
+    ...(some("noStore") ? { noStore: true } : {}),
+  };
+}
 
-  #settle(entry: Entry, outcome: Outcome, all: boolean): void {
-    const { activity } = entry;
-    if (!activity) return;
-    const { waiters, nextWaiters } = activity;
-    activity.waiters = all ? undefined : nextWaiters;
-    activity.nextWaiters = undefined;
-    waiters?.settle(outcome);
-    if (all) nextWaiters?.settle(outcome);
+function failed(entry: Entry, request: Request, thrown: Failure): void {
+  const activity = entry.active();
+  const { cause } = activity;
+  const failure = ofEntry(thrown, entry.key, request.attempt);
+  over(entry);
+  activity.failure = failure;
+  adoptParts(entry, entry.links?.parts ?? []);
+  const now = nowOf(entry.shelf.core);
+  record("failure", entry, () => ({ cause, attempt: request.attempt, failure, duration: now - activity.triedAt }));
+  // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
+  const covered = entry.held === "value" && !entry.isInvalidated && now < entry.coveredUntil;
+  end(entry, request, covered ? { failure, instead: { value: entry.value } } : { failure });
+}
+
+/** A stream has ended: its last answer is kept as a plain one. */
+function ended(entry: Entry, request: Request): void {
+  over(entry);
+  end(entry, request, outcomeOf(entry));
+}
+
+function over(entry: Entry): void {
+  const activity = entry.active();
+  activity.request = undefined;
+  activity.open = false;
+  activity.passedOn = new WeakSet();
+  entry.shelf.core.underWay.delete(entry);
+}
+
+function end(entry: Entry, request: Request, outcome: Outcome): void {
+  const activity = entry.active();
+  const outdated = request.began < entry.invalidatedAt && !activity.open;
+  activity.pinned = false;
+  settle(entry, outcome, !outdated);
+  touch(entry);
+  file(entry);
+  if (outdated && (activity.waiters || activity.askers > 0)) {
+    // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
+    activity.pinned = activity.waiters !== undefined;
+    start(entry, "invalidated");
+  } else if (activity.watchers === 0) {
+    leave(entry);
   }
+}
+
+function settle(entry: Entry, outcome: Outcome, all: boolean): void {
+  const { activity } = entry;
+  if (!activity) return;
+  const { waiters, nextWaiters } = activity;
+  activity.waiters = all ? undefined : nextWaiters;
+  activity.nextWaiters = undefined;
+  waiters?.settle(outcome);
+  if (all) nextWaiters?.settle(outcome);
 }
 
 /** Rule R5: what somebody wants now does not wait for a pause between tries to end. */
@@ -269,20 +279,10 @@ function modeOf(cause: Cause): LoadMode {
   return cause === "asked" || cause === "invalidated" ? "no-cache" : "default";
 }
 
-/** Whether the try under way began before the entry was invalidated. */
-function isOutdated(entry: Entry, request: Request): boolean {
-  return request.phase === "running" && request.began < entry.invalidatedAt;
-}
-
 /** RFC 9211 §2.2. */
 function forwardReason(entry: Entry, mode: LoadMode): Forward {
   if (mode === "reload" || mode === "no-store") return "request";
   return entry.held === "none" ? "miss" : "stale";
-}
-
-function heldOf(entry: Entry, epoch: number): NonNullable<LoadContext["held"]> {
-  const validator = entry.extra?.validator;
-  return { value: entry.value, storedAt: epoch + entry.storedAt, ...(validator ? { validator } : {}) };
 }
 
 /** What those who wait get of what is held now. */

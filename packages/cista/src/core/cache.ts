@@ -1,301 +1,278 @@
 import type { AnswerDetails } from "./answer.js";
-import { type Around, Asking } from "./asking.js";
-import { Changing } from "./changing.js";
+import { type Around, giveUp, start } from "./asking.js";
+import { forget, invalidate, patch, put } from "./changing.js";
 import type { Cache, CacheOptions, EntryInfo } from "./contract.js";
+import { type Core, nowOf, refuseDisposed, turn } from "./core.js";
+import { milliseconds } from "./duration.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
 import { Groups } from "./groups.js";
-import { Idle } from "./idle.js";
 import { type Journal, Recorder } from "./journal.js";
-import { expiredAt, Keeping, labelsOf, releasedAt, staleAt } from "./keeping.js";
+import { file } from "./keeping.js";
 import { keyText } from "./key.js";
-import { Looking, standInOf } from "./looking.js";
-import { Notifier } from "./notifier.js";
-import { Reader, type ReadOptions } from "./reader.js";
-import type { AnyReading, Reading } from "./reading.js";
+import { askNow, emptyReading, lookAhead, lookHeld, lookNow, renew } from "./looking.js";
+import { type ReadOptions, read } from "./reader.js";
+import type { Reading } from "./reading.js";
 import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Selector, selected } from "./selector.js";
 import { type Shelf, Shelves } from "./shelf.js";
+import { adoptRestored, restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
 import type { Source } from "./source.js";
 import { EntryView, type View, type Viewing, type ViewOptions } from "./view.js";
-import { Watching } from "./watching.js";
-import type { Wiring } from "./wiring.js";
+import { attach, detach, momentsCame, wake } from "./watching.js";
 
 type AnySource = Source<any, any>;
+type JustParams = [params?: any, options?: never];
 
 /** The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in. */
 export class CoreCache implements Cache {
-  readonly #wiring: Wiring;
-  readonly #keeping: Keeping;
-  readonly #asking: Asking;
-  readonly #watching: Watching;
-  readonly #looking: Looking;
-  readonly #reader: Reader;
-  readonly #changing: Changing;
+  readonly #core: Core;
   readonly #viewing: Viewing;
   readonly #leaveEnvironment: () => void;
   #subscriptions = 0;
-  #disposed = false;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
-    const { clock, environment } = options;
-    const epoch = clock.now();
-    const now = () => clock.now() - epoch;
-    let version = 0;
-    this.#wiring = {
-      clock,
-      environment,
-      epoch,
-      now,
-      nextVersion: () => ++version,
-      shelves: new Shelves(options, (old, by) => this.#takeOver(old, by)),
-      groups: new Groups(),
-      idle: new Idle(capacityOf(options)),
-      schedule: new Schedule<Entry>(clock, now, (entries) => this.#watching.due(entries)),
-      notifier: new Notifier((entry) => this.#looking.renew(entry)),
-      recorder: new Recorder(() => clock.now()),
-    };
-    const readPart = (source: AnySource, params: unknown, signal: AbortSignal) =>
-      this.#reader.read(source, params, { signal });
-    this.#keeping = new Keeping(this.#wiring);
-    this.#asking = new Asking(this.#wiring, this.#keeping, readPart, (entry) => this.#watching.leave(entry));
-    this.#watching = new Watching(this.#wiring, this.#keeping, this.#asking);
-    this.#looking = new Looking(
-      this.#wiring,
-      async (entry) => this.#ask(this.#current(entry)),
-      (entry) => this.#standIn(entry),
-    );
-    this.#reader = new Reader(this.#wiring, this.#keeping, this.#asking, this.#watching, (source, params) =>
-      this.#obtain(source, params),
-    );
-    this.#changing = new Changing(this.#wiring, this.#keeping, this.#asking, this.#watching);
+    const core = coreOf(options, this);
+    this.#core = core;
     this.#viewing = {
       entry: (before) => this.#current(before),
-      now: (entry) => this.#looking.now(entry),
-      ahead: (entry) => this.#looking.ahead(entry),
+      now: lookNow,
+      ahead: lookAhead,
       subscribe: (entry, listener, asks) => this.#subscribe(entry, listener, asks),
-      ask: (entry) => this.#ask(entry),
+      ask: ({ shelf, params }) => askNow(shelf, params),
     };
-    this.#leaveEnvironment = this.#followEnvironment(environment);
+    this.#leaveEnvironment = followEnvironment(core);
+    if (options.snapshot) restoreSnapshot(core, options.snapshot);
   }
 
   get journal(): Journal {
-    return this.#wiring.recorder;
+    return this.#core.recorder;
   }
 
-  read(source: AnySource, params?: unknown, options?: ReadOptions): Promise<any> {
+  read(source: AnySource, params?: unknown, options: ReadOptions = {}): Promise<any> {
     try {
       this.#open();
-      return this.#reader.read(source, params, options);
+      return read(this.#core.shelves.of(source), params, options);
     } catch (thrown) {
       return Promise.reject(thrown);
     }
   }
 
-  peek(source: AnySource, ...[params]: [params?: any, options?: never]): Reading<any> {
+  peek(source: AnySource, ...[params]: JustParams): Reading<any> {
     this.#open();
-    const entry = this.#wiring.shelves.find(source, params);
-    return (entry ? this.#looking.held(entry) : this.#emptyReading(source, params)) as Reading<any>;
+    const { shelves } = this.#core;
+    const entry = shelves.find(source, params);
+    return (
+      entry ? lookHeld(entry) : emptyReading(shelves.of(source), params, keyText(source.name, params))
+    ) as Reading<any>;
   }
 
   view(source: AnySource, params?: unknown, options?: ViewOptions<any, any>): View<any> {
-    this.#open();
     return new EntryView(this.#obtain(source, params), this.#viewing, options);
   }
 
-  prefetch(source: AnySource, ...[params]: [params?: any, options?: never]): void {
-    this.#open();
+  prefetch(source: AnySource, ...[params]: JustParams): void {
     const entry = this.#obtain(source, params);
-    if (entry.isUsable(this.#wiring.now())) return;
+    if (entry.isUsable(nowOf(this.#core))) return;
     entry.active().pinned = true;
-    if (!entry.request) this.#wiring.notifier.turn(() => this.#asking.start(entry, "prefetch"));
+    if (!entry.request) turn(this.#core, () => start(entry, "prefetch"));
   }
 
   put(source: AnySource, params: unknown, value: unknown, details?: AnswerDetails): void {
-    this.#open();
-    this.#changing.put(this.#obtain(source, params), value, details);
+    put(this.#obtain(source, params), value, details);
   }
 
   patch(source: AnySource, params: unknown, change: (value: any) => unknown): boolean {
     this.#open();
-    const entry = this.#wiring.shelves.find(source, params);
-    return entry !== undefined && this.#changing.patch(entry, change);
+    const entry = this.#core.shelves.find(source, params);
+    return entry !== undefined && patch(entry, change);
   }
 
   invalidate(selector: Selector): number {
-    return this.#forEach(selector, (entry) => this.#changing.invalidate(entry));
+    return this.#count(selector, invalidate);
   }
 
   delete(selector: Selector): number {
-    return this.#forEach(selector, (entry) => {
-      this.#changing.delete(entry);
-      return true;
-    });
+    return this.#count(selector, forget);
   }
 
   async revalidate(selector: Selector): Promise<void> {
-    this.#open();
     const watched = this.#selected(selector).filter((entry) => entry.watchers > 0);
-    await this.#wiring.notifier.turn(() => Promise.all(watched.map((entry) => this.#ask(entry))));
+    await turn(this.#core, () => Promise.all(watched.map(({ shelf, params }) => askNow(shelf, params))));
   }
 
   *entries(): IterableIterator<EntryInfo> {
     this.#open();
-    for (const entry of this.#wiring.shelves.byKey.values()) yield this.#infoOf(entry);
+    for (const entry of this.#core.shelves.byKey.values()) yield infoOf(entry);
+  }
+
+  snapshot(select: Selector = "all"): Snapshot {
+    return takeSnapshot(this.#core, this.#selected(select));
+  }
+
+  restore(snapshot: Snapshot): void {
+    this.#open();
+    restoreSnapshot(this.#core, snapshot);
   }
 
   intercept(around: Around): () => void {
     this.#open();
-    return this.#asking.intercept(around);
+    const own: Around = (call, proceed) => around(call, proceed); // the same function twice stands there twice
+    this.#core.arounds = [...this.#core.arounds, own];
+    return () => {
+      this.#core.arounds = this.#core.arounds.filter((other) => other !== own);
+    };
   }
 
   dispose(): void {
-    if (this.#disposed) return;
-    this.#disposed = true;
+    const core = this.#core;
+    if (core.disposed) return;
+    core.disposed = true;
     this.#leaveEnvironment();
-    const { shelves, schedule, groups, recorder } = this.#wiring;
-    for (const entry of shelves.byKey.values()) {
-      if (entry.request) this.#asking.giveUp(entry, "the cache was disposed");
-      entry.gone = true;
-      entry.filed = Number.POSITIVE_INFINITY;
-    }
-    this.#watching.stop();
-    schedule.stop();
-    shelves.clear();
-    groups.clear();
-    recorder.close();
+    for (const entry of [...core.underWay]) giveUp(entry, "the cache was disposed");
+    for (const entry of core.shelves.byKey.values()) entry.gone = true;
+    for (const { budget } of core.shelves) budget.stop();
+    for (const timer of [core.leaveTimer, core.restoredTimer]) if (timer !== undefined) core.clock.clearTimer(timer);
+    core.schedule.stop();
+    core.shelves.clear();
+    core.groups.clear();
+    for (const set of [core.watched, core.left, core.doubted, core.restored]) set.clear();
+    core.oldest = core.newest = undefined;
+    core.recorder.close();
   }
 
   [Symbol.dispose](): void {
     this.dispose();
   }
 
-  // ── Between the rooms ──────────────────────────────────────────────────────
-
   #open(): void {
-    if (this.#disposed) {
-      throw new CistaError("disposed", "This cache has been disposed of. Make another one with createCache().");
-    }
+    refuseDisposed(this.#core);
   }
 
   #obtain(source: AnySource, params: unknown): Entry {
-    return this.#wiring.shelves.obtain(source, params, (entry) => this.#keeping.file(entry));
+    this.#open();
+    return this.#core.shelves.obtain(source, params, file);
   }
 
   /** The entry itself, or the one in its place where it was let go. */
   #current(entry: Entry): Entry {
-    if (!entry.gone) return entry;
-    this.#open();
-    return this.#obtain(entry.shelf.source, entry.params);
+    return entry.gone ? this.#obtain(entry.shelf.source, entry.params) : entry;
   }
 
   #selected(selector: Selector): Entry[] {
-    return selected(this.#wiring, selector, (entry) => this.#infoOf(entry));
+    this.#open();
+    return selected(this.#core, selector, infoOf);
   }
 
-  #forEach(selector: Selector, change: (entry: Entry) => boolean): number {
-    this.#open();
+  #count(selector: Selector, change: (entry: Entry) => boolean): number {
     const entries = this.#selected(selector);
-    return this.#wiring.notifier.turn(() => entries.filter(change).length);
+    return turn(this.#core, () => entries.filter(change).length);
   }
 
   #subscribe(entry: Entry, listener: () => void, asks: boolean): () => void {
     this.#open();
-    this.#wiring.notifier.turn(() => this.#watching.attach(entry, asks));
-    const remove = entry.active().listeners.add(listener, ++this.#subscriptions);
+    turn(this.#core, () => attach(entry, asks));
+    const remove = entry.active().listeners.add(listener, ++this.#subscriptions); // only now: not told of its own coming
     return () => {
       remove();
-      if (!this.#disposed) this.#watching.detach(entry, asks);
+      detach(entry, asks);
     };
-  }
-
-  /** Asks now; resolves when the answer has come, whatever it is. */
-  async #ask(entry: Entry): Promise<void> {
-    this.#open();
-    // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
-    if (entry.policy.immutable && entry.isFresh(this.#wiring.now())) return;
-    const answer = this.#wiring.notifier.turn(() => {
-      const { confirmed } = this.#asking.join(entry, "asked");
-      if (entry.watchers === 0) entry.active().pinned = true;
-      return confirmed;
-    });
-    await answer.then(ignore, ignore);
-  }
-
-  #standIn(entry: Entry): unknown {
-    const { standIn } = entry.shelf.source.definition;
-    return standInOf(entry, standIn && ((params) => standIn(params, this)));
-  }
-
-  #emptyReading(source: AnySource, params: unknown): AnyReading {
-    return {
-      key: keyText(source.name, params),
-      state: "empty",
-      value: undefined,
-      provisional: undefined,
-      fresh: undefined,
-      storedAt: undefined,
-      failure: undefined,
-      pendingWrites: undefined,
-      request: "none",
-      revalidate: () => this.#ask(this.#obtain(source, params)),
-    };
-  }
-
-  #infoOf(entry: Entry): EntryInfo {
-    const { epoch } = this.#wiring;
-    const moment = (at: number) => (at === Number.POSITIVE_INFINITY ? undefined : epoch + at);
-    const held = entry.held !== "none";
-    return {
-      key: entry.key,
-      source: entry.shelf.source.name,
-      params: entry.params,
-      reading: this.#looking.held(entry) as Reading<unknown>,
-      watchers: entry.watchers,
-      groups: labelsOf(entry),
-      ...defined("staleAt", held ? moment(staleAt(entry)) : undefined),
-      ...defined("expiredAt", held ? moment(expiredAt(entry)) : undefined),
-      ...defined("releasedAt", entry.isIdle ? moment(releasedAt(entry)) : undefined),
-    };
-  }
-
-  /** In development a newer definition takes a name over: what the old one brought is forgotten and loaded anew. */
-  #takeOver(old: Shelf, by: Shelf): void {
-    const name = by.source.name;
-    const note = `A second source is named "${name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
-    console.warn(`Cista: ${note}`);
-    if (this.#wiring.recorder.listening) this.#wiring.recorder.record("warning", { source: name, note });
-    const entries = [...this.#wiring.shelves.byKey.values()].filter((entry) => entry.shelf === old);
-    this.#wiring.notifier.turn(() => {
-      for (const entry of entries) {
-        old.remove(entry);
-        entry.shelf = by;
-        entry.policy = by.settings.policy;
-        by.add(entry);
-        this.#changing.delete(entry);
-      }
-    });
-  }
-
-  #followEnvironment(environment: Environment): () => void {
-    let { visible, online } = environment;
-    return environment.subscribe(() => {
-      const before = { visible, online };
-      ({ visible, online } = environment);
-      if (online && !before.online) this.#watching.wake("online");
-      if (visible && !before.visible) this.#watching.wake("visible");
-    });
   }
 }
 
-function capacityOf({ capacity = 10_000 }: CacheOptions): number {
-  if (typeof capacity === "number" && capacity >= 0) return capacity;
-  throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
+function coreOf(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache): Core {
+  const { clock, environment, capacity = 10_000 } = options;
+  if (!(typeof capacity === "number" && capacity >= 0)) {
+    throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
+  }
+  const epoch = clock.now();
+  const core = {} as { -readonly [member in keyof Core]: Core[member] };
+  return Object.assign<object, Core>(core, {
+    options,
+    cache,
+    clock,
+    environment,
+    epoch,
+    shelves: new Shelves(core, opened),
+    groups: new Groups(),
+    schedule: new Schedule<Entry>(
+      clock,
+      () => clock.now() - epoch,
+      (entries) => momentsCame(core, entries),
+    ),
+    recorder: new Recorder(() => clock.now()),
+    version: 0,
+    depth: 0,
+    touched: [],
+    doubted: new Set(),
+    watched: new Set(),
+    underWay: new Set(),
+    left: new Set(),
+    leaveTimer: undefined,
+    oldest: undefined,
+    newest: undefined,
+    idle: 0,
+    capacity,
+    arounds: [],
+    retain: milliseconds(options.retain ?? "5m", "retain"),
+    restored: new Map(),
+    restoredTimer: undefined,
+    disposed: false,
+    renew,
+  });
 }
 
-function defined<K extends string, V>(name: K, value: V | undefined): { [k in K]?: V } {
-  return value === undefined ? {} : ({ [name]: value } as { [k in K]?: V });
+/** A source is used for the first time. In development a newer one takes a name over: what the old one brought is loaded anew. */
+function opened(shelf: Shelf, old: Shelf | undefined): void {
+  if (!old) {
+    adoptRestored(shelf);
+    return;
+  }
+  const { core, source } = shelf;
+  const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
+  console.warn(`Cista: ${note}`);
+  if (core.recorder.listening) core.recorder.record("warning", { source: source.name, note });
+  turn(core, () => {
+    for (const entry of [...core.shelves.byKey.values()]) {
+      if (entry.shelf !== old) continue;
+      old.remove(entry);
+      entry.shelf = shelf;
+      entry.policy = shelf.settings.policy;
+      shelf.add(entry);
+      forget(entry);
+    }
+  });
 }
 
-function ignore(): void {}
+function followEnvironment(core: Core): () => void {
+  const { environment } = core;
+  let { visible, online } = environment;
+  return environment.subscribe(() => {
+    const before = { visible, online };
+    ({ visible, online } = environment);
+    if (online && !before.online) wake(core, "online");
+    if (visible && !before.visible) wake(core, "visible");
+  });
+}
+
+function infoOf(entry: Entry): EntryInfo {
+  const { epoch } = entry.shelf.core;
+  const held = entry.held !== "none";
+  const moments = {
+    staleAt: held ? entry.staleAt : Number.POSITIVE_INFINITY,
+    expiredAt: held ? entry.expiredAt : Number.POSITIVE_INFINITY,
+    releasedAt: entry.isIdle && entry.due >= 0 ? entry.due : Number.POSITIVE_INFINITY,
+  };
+  const known = Object.entries(moments).filter(([, at]) => at < Number.POSITIVE_INFINITY);
+  return {
+    key: entry.key,
+    source: entry.shelf.source.name,
+    params: entry.params,
+    reading: lookHeld(entry) as Reading<unknown>,
+    watchers: entry.watchers,
+    groups: entry.groups,
+    dependsOn: entry.links?.parts.map((part) => part.entry.key) ?? [],
+    ...Object.fromEntries(known.map(([name, at]) => [name, epoch + at])),
+  };
+}

@@ -6,12 +6,17 @@ import type { Reading } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import type { Selector } from "./selector.js";
 import type { Defaults } from "./settings.js";
+import type { Snapshot } from "./snapshot.js";
 import type { ArgumentsOf, Source } from "./source.js";
 import type { View, ViewOptions } from "./view.js";
 
 export interface CacheOptions extends Defaults {
   /** Unwatched entries kept at most; the least recently used go first. Default 10,000. */
   capacity?: number;
+  /** Keeps one user's entries apart from another's in snapshots, stores and tabs. */
+  partition?: string;
+  /** Restored before anything else. */
+  snapshot?: Snapshot;
   /** Default: the platform's own. */
   clock?: Clock;
   /** Default: the page's own; on a server always visible and online. */
@@ -45,6 +50,10 @@ export interface Cache {
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
   delete(selector: Selector): number;
   entries(): IterableIterator<EntryInfo>;
+  /** The content as data, for a file, a page rendered on a server, or another cache: see docs/snapshot-format.md. Default: all of it. */
+  snapshot(select?: Selector): Snapshot;
+  /** Takes a snapshot's entries in where nothing is held yet. @throws CistaError code "snapshot" for one of another form or partition */
+  restore(snapshot: Snapshot): void;
   readonly journal: Journal;
   /**
    * Stands around every load from now on: may delay it, answer in its place, or fail it. The last one added stands
@@ -64,6 +73,8 @@ export interface EntryInfo {
   readonly reading: Reading<unknown>;
   readonly watchers: number;
   readonly groups: readonly string[];
+  /** The keys of the entries that it was made of. */
+  readonly dependsOn: readonly string[];
   readonly staleAt?: number;
   readonly expiredAt?: number;
   readonly releasedAt?: number;

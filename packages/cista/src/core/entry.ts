@@ -1,7 +1,8 @@
 import type { AnswerDetails, Validator } from "./answer.js";
+import type { Links, Part } from "./dependencies.js";
 import { milliseconds } from "./duration.js";
 import type { Failure } from "./failure.js";
-import { ageAt, coversError, type Policy, policyWith, type Standing, standingOf } from "./freshness.js";
+import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "./freshness.js";
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
@@ -13,14 +14,14 @@ import type { Cause, LoadMode } from "./source.js";
 import type { Waiters } from "./waiters.js";
 
 /**
- * What the cache holds under one key. All times are milliseconds since the cache's epoch, so that they stay small
- * integers; what only entries in use need hangs on `activity`, what only some answers say on `extra`.
+ * What the cache holds under one key. All times are milliseconds since the cache's epoch; what only entries in use need
+ * hangs on `activity`, what only some answers say on `extra`, what others are made of on `links`.
  */
 export class Entry implements Scheduled {
-  readonly key: string;
   /** Another one only when, in development, a newer definition takes over the source's name. */
   shelf: Shelf;
   readonly params: unknown;
+  readonly key: string;
 
   held: "none" | "value" | "missing" = "none";
   /** `undefined` unless `held` is "value". */
@@ -31,22 +32,25 @@ export class Entry implements Scheduled {
   initialAge = 0;
   /** When the try began that brought what is held, or when it was put: only goes up. 0: nothing held. */
   version = 0;
+  /** The version at which what is held last became another: an unchanged answer leaves it. 0: never. */
+  changedAt = 0;
   /** What is of an earlier version is not to be trusted (RFC 9111 §4.4). 0: never invalidated. */
   invalidatedAt = 0;
   extra: Extra | undefined = undefined;
+  links: Links | undefined = undefined;
 
   /** The last picture made of it; of a watched entry the one that its watchers have. */
   reading: AnyReading | undefined = undefined;
+  /** Until when that is also the picture of what is held, so that it need not be made to know; 0: not known. */
+  readUntil = 0;
   activity: Activity | undefined = undefined;
 
-  due: number = Number.POSITIVE_INFINITY;
-  filed: number = Number.POSITIVE_INFINITY;
-  /** When it was last read, watched or asked about. */
-  usedAt = 0;
-  /** No longer in the cache: views look their entry up anew. */
+  due = -1;
+  filed = -1;
+  /** No longer in the cache, or never in it: views look their entry up anew. */
   gone = false;
 
-  // Links of lists that other rooms keep: the idle (idle.ts), and entries with one hash (shelf.ts).
+  // Links of lists that other rooms keep: the idle (keeping.ts), and entries with one hash (shelf.ts).
   older: Entry | undefined = undefined;
   newer: Entry | undefined = undefined;
   twin: Entry | undefined = undefined;
@@ -58,6 +62,11 @@ export class Entry implements Scheduled {
     this.policy = shelf.settings.policy;
   }
 
+  active(): Activity {
+    this.activity ??= new Activity();
+    return this.activity;
+  }
+
   get watchers(): number {
     return this.activity?.watchers ?? 0;
   }
@@ -66,26 +75,60 @@ export class Entry implements Scheduled {
     return this.activity?.request;
   }
 
-  get isInvalidated(): boolean {
-    return this.version < this.invalidatedAt;
+  /** A request is under way, whatever its phase; a stream that is open asks for nothing. */
+  get isAsking(): boolean {
+    return this.request !== undefined && this.request.phase !== "none";
   }
 
-  /** What other entries' requests have nothing to do with: unwatched, and nothing under way. */
+  /** Nobody watches it, nothing is under way for it, and nothing that is kept is made of it. */
   get isIdle(): boolean {
-    return this.watchers === 0 && this.request === undefined;
+    return this.watchers === 0 && !this.request && !this.links?.dependents.size;
   }
 
-  active(): Activity {
-    this.activity ??= new Activity();
-    return this.activity;
+  get groups(): readonly string[] {
+    return this.extra?.groups ?? none;
+  }
+
+  // ── Whether what is held is good ───────────────────────────────────────────
+
+  get isInvalidated(): boolean {
+    return this.version < this.invalidatedAt || this.links?.doubt === "invalidated";
   }
 
   age(now: number): number {
     return ageAt(now, this.storedAt, this.initialAge);
   }
 
+  /** The moments at which it turns stale, expires, and no longer stands in for a failed answer. */
+  get staleAt(): number {
+    return Math.min(this.#agedAt(0), this.links?.staleAt ?? Number.POSITIVE_INFINITY);
+  }
+
+  get expiredAt(): number {
+    return Math.min(this.#agedAt(this.policy.staleWhileRevalidate), this.links?.expiredAt ?? Number.POSITIVE_INFINITY);
+  }
+
+  get coveredUntil(): number {
+    return Math.min(this.#agedAt(this.policy.staleIfError), this.links?.coveredUntil ?? Number.POSITIVE_INFINITY);
+  }
+
+  #agedAt(pastLifetime: number): number {
+    return this.storedAt + this.policy.maxAge - this.initialAge + pastLifetime;
+  }
+
   standing(now: number): Standing | "invalidated" {
-    return this.isInvalidated ? "invalidated" : standingOf(this.policy, this.age(now));
+    if (this.isInvalidated) return "invalidated";
+    return this.activity?.open ? "fresh" : this.ageing(now);
+  }
+
+  /** By time and by its parts; an invalidated one ages like any other. */
+  ageing(now: number): Standing {
+    const own = standingOf(this.policy, this.age(now));
+    const { links } = this;
+    if (!links || own === "expired") return own;
+    if (now >= links.expiredAt) return "expired";
+    if (links.doubt === "none" && now < links.staleAt) return own;
+    return this.policy.staleWhileRevalidate > 0 ? "stale" : "expired";
   }
 
   isFresh(now: number): boolean {
@@ -99,11 +142,6 @@ export class Entry implements Scheduled {
     return standing === "fresh" || standing === "stale";
   }
 
-  get isAsking(): boolean {
-    const request = this.request;
-    return request !== undefined && request.phase !== "none";
-  }
-
   /** @param asking as if a request were under way, or not */
   showsHeld(now: number, asking: boolean): boolean {
     if (this.held === "none") return false;
@@ -113,7 +151,7 @@ export class Entry implements Scheduled {
       mustRevalidate: this.policy.mustRevalidate,
       asking,
       failed: activity?.failure !== undefined,
-      coversError: coversError(this.policy, this.age(now)),
+      coversError: now < this.coveredUntil,
       shown: activity?.shown ?? false,
       cameStale: activity?.cameStale ?? false,
     });
@@ -125,6 +163,7 @@ export class Entry implements Scheduled {
   hold(kind: "value" | "missing", value: unknown, details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.shelf.settings.policy); // may refuse the details: before anything changes
     const held = this.held === "value" && kind === "value" ? this.#shared(value) : value;
+    if (held !== this.value || kind !== this.held) this.changedAt = ++this.shelf.core.version;
     this.held = kind;
     this.value = held;
     this.extra = extraOf(details.validator, details.groups);
@@ -139,23 +178,25 @@ export class Entry implements Scheduled {
   }
 
   /** Another value in place of the held one, as old and as trusted as that was; its validator no longer fits. */
-  replace(value: unknown, version: number, now: number): void {
-    const invalidated = this.isInvalidated;
+  replace(value: unknown, now: number): void {
+    const trusted = this.version >= this.invalidatedAt;
+    const { core } = this.shelf;
     this.value = this.#shared(value);
     this.initialAge = this.age(now);
     this.storedAt = now;
-    this.version = version;
-    if (invalidated) this.invalidatedAt = version + 1;
+    this.version = this.changedAt = ++core.version;
+    if (!trusted) this.invalidatedAt = ++core.version;
     this.extra = extraOf(undefined, this.extra?.groups);
   }
 
   forget(): void {
+    if (this.held !== "none") this.changedAt = ++this.shelf.core.version;
     this.held = "none";
     this.value = undefined;
     this.version = 0;
     this.invalidatedAt = 0;
     this.extra = undefined;
-    if (this.activity) this.activity.settleDown();
+    this.activity?.settleDown();
   }
 
   /** Rule F7: what the answer says wins, member by member; `silent` is for one that says nothing of freshness. */
@@ -172,13 +213,12 @@ export class Entry implements Scheduled {
     this.storedAt = now;
     this.initialAge = age;
     this.version = version;
-    if (!this.activity) return;
-    this.activity.failure = undefined;
-    this.activity.owed = false;
-    this.activity.standIn = undefined;
-    this.activity.shown = this.activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
-    this.activity.cameStale = !this.isInvalidated && standingOf(policy, age) !== "fresh";
-    this.activity.passed = this.activity.cameStale ? "expired" : "fresh";
+    const { activity } = this;
+    if (!activity) return;
+    activity.settleDown();
+    activity.shown = activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
+    activity.cameStale = version >= this.invalidatedAt && standingOf(policy, age) !== "fresh";
+    activity.passed = activity.cameStale ? "expired" : "fresh";
   }
 
   #shared(value: unknown): unknown {
@@ -188,25 +228,16 @@ export class Entry implements Scheduled {
   }
 }
 
+const none: readonly string[] = [];
+
 /** What only some answers say. */
 export interface Extra {
   readonly validator: Validator | undefined;
   readonly groups: readonly string[];
 }
 
-function extraOf(validator: Validator | undefined, groups: readonly string[] = []): Extra | undefined {
+function extraOf(validator: Validator | undefined, groups: readonly string[] = none): Extra | undefined {
   return validator || groups.length > 0 ? { validator, groups } : undefined;
-}
-
-function saysFreshness(details: AnswerDetails): boolean {
-  return (
-    details.maxAge !== undefined ||
-    details.staleWhileRevalidate !== undefined ||
-    details.staleIfError !== undefined ||
-    details.mustRevalidate !== undefined ||
-    details.noStore !== undefined ||
-    details.immutable !== undefined
-  );
 }
 
 /** What an entry needs while it is watched, waited for or asked about. */
@@ -218,10 +249,15 @@ export class Activity {
   askers = 0;
 
   request: Request | undefined = undefined;
+  /** Its answers keep coming: what is held is fresh for as long as the stream is open. */
+  open = false;
   /** Of the request under way, or the last one. */
   cause: Cause = "attach";
   mode: LoadMode = "default";
-  /** When the try under way began. */
+  /** The version at which somebody asked for what is under way; 0: nobody did. */
+  asked = 0;
+  /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */
+  askedAt = 0;
   triedAt = 0;
   /** It runs on without watchers: it was prefetched, or somebody without a signal waits. */
   pinned = false;
@@ -232,6 +268,11 @@ export class Activity {
   /** Joined after an invalidation: wait for an answer begun after it (rule R2). */
   nextWaiters: Waiters | undefined = undefined;
 
+  /** What the load under way has read so far; what it waits for now; what failed for it there. */
+  partsRead: Part[] = [];
+  readonly awaited: Set<Entry> = new Set();
+  passedOn: WeakSet<WeakKey> = new WeakSet();
+
   /** Of the last request, until the next answer. */
   failure: Failure | undefined = undefined;
   /** What is held is shown to watchers. */
@@ -241,21 +282,16 @@ export class Activity {
   passed: Standing = "fresh";
   /** It expired while nobody looked at the page: to be revalidated when somebody does. */
   owed = false;
-  /** When it was last asked for, for `revalidateEvery`. */
-  askedAt = 0;
   /** What a view shows that has not attached yet but will ask when it does (rule N3). */
   prospect: AnyReading | undefined = undefined;
   standIn: { readonly value: unknown } | undefined = undefined;
 
-  /** Nothing is held and nothing has failed. */
+  /** What was said of the last answer, or of its failing to come, no longer applies. */
   settleDown(): void {
     this.failure = undefined;
+    this.standIn = undefined;
     this.shown = false;
     this.cameStale = false;
     this.owed = false;
-  }
-
-  get isBusy(): boolean {
-    return this.watchers > 0 || this.request !== undefined || this.failure !== undefined;
   }
 }

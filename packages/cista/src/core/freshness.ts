@@ -75,12 +75,13 @@ export function standingOf(policy: Policy, age: number): Standing {
   return age < policy.maxAge + policy.staleWhileRevalidate ? "stale" : "expired";
 }
 
-/** RFC 5861 §4: whether a value of this age may stand in for an answer that failed. */
-export function coversError(policy: Policy, age: number): boolean {
-  return age < policy.maxAge + policy.staleIfError;
-}
-
-/** The moment at which a value stored at `storedAt` reaches an age. */
-export function momentOfAge(age: number, storedAt: number, initialAge: number): number {
-  return storedAt + age - initialAge;
+export function saysFreshness(details: Freshness): boolean {
+  return (
+    details.maxAge !== undefined ||
+    details.staleWhileRevalidate !== undefined ||
+    details.staleIfError !== undefined ||
+    details.mustRevalidate !== undefined ||
+    details.noStore !== undefined ||
+    details.immutable !== undefined
+  );
 }

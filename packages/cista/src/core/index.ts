@@ -15,6 +15,7 @@ export { match } from "./reading.js";
 export type { Clock, Environment } from "./seams.js";
 export { steadyEnvironment } from "./seams.js";
 export type { Selector } from "./selector.js";
+export type { Snapshot } from "./snapshot.js";
 export type {
   ArgumentsOf,
   Cause,

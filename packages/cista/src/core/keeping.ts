@@ -1,81 +1,81 @@
+import { type Core, nowOf, record, touch } from "./core.js";
+import { adoptParts } from "./dependencies.js";
 import type { Entry } from "./entry.js";
-import { momentOfAge } from "./freshness.js";
-import { record, type Wiring } from "./wiring.js";
 
-/** Which entries are kept, and until when (rule F8); and when each next needs looking after. */
-export class Keeping {
-  readonly #wiring: Wiring;
-
-  constructor(wiring: Wiring) {
-    this.#wiring = wiring;
+/** After an entry was used, or its occupation or freshness changed: when it next needs looking after (rule F8). */
+export function file(entry: Entry): void {
+  if (entry.gone) return;
+  const { core, settings } = entry.shelf;
+  if (!entry.isIdle) {
+    unline(entry);
+    core.schedule.set(entry, nextMoment(entry, nowOf(core)));
+    return;
   }
-
-  /** After an entry was used, or its occupation or freshness changed. */
-  file(entry: Entry): void {
-    if (entry.gone) return;
-    const { idle, schedule } = this.#wiring;
-    const now = this.#wiring.now();
-    if (!entry.isIdle) {
-      idle.remove(entry);
-      schedule.set(entry, nextMoment(entry, now, this.#wiring.environment.visible));
-      return;
-    }
-    entry.usedAt = now;
-    schedule.set(entry, releasedAt(entry));
-    const surplus = idle.add(entry);
-    if (surplus) this.evict(surplus, "over capacity");
-  }
-
-  evict(entry: Entry, note?: string): void {
-    const { idle, groups, schedule, shelves } = this.#wiring;
-    idle.remove(entry);
-    schedule.set(entry, Number.POSITIVE_INFINITY);
-    if (entry.extra) groups.move(entry, entry.extra.groups, []);
-    shelves.remove(entry);
-    record(this.#wiring, "evict", entry, note === undefined ? {} : { note });
-  }
-
-  /** The extra of an entry was replaced: its labels are filed anew. */
-  relabel(entry: Entry, before: readonly string[]): void {
-    if (!entry.gone) this.#wiring.groups.move(entry, before, labelsOf(entry));
-  }
+  // Its last use is now. While it is idle, its one moment is that of letting it go.
+  core.schedule.set(entry, nowOf(core) + settings.retain);
+  line(entry);
+  if (core.idle > core.capacity && core.oldest) evict(core.oldest, "over capacity");
 }
 
-const none: readonly string[] = [];
-
-export function labelsOf(entry: Entry): readonly string[] {
-  return entry.extra?.groups ?? none;
+/** Lets an entry go. */
+export function evict(entry: Entry, note: string): void {
+  const { core } = entry.shelf;
+  unline(entry);
+  core.schedule.set(entry, Number.POSITIVE_INFINITY);
+  core.groups.move(entry, entry.groups, []);
+  adoptParts(entry, []);
+  core.shelves.remove(entry);
+  record("evict", entry, () => ({ note }));
 }
 
-/** When an idle entry is let go. */
-export function releasedAt(entry: Entry): number {
-  return entry.usedAt + entry.shelf.settings.retain;
-}
-
-export function staleAt(entry: Entry): number {
-  return momentOfAge(entry.policy.maxAge, entry.storedAt, entry.initialAge);
-}
-
-export function expiredAt(entry: Entry): number {
-  return staleAt(entry) + entry.policy.staleWhileRevalidate;
+/** Changes what an entry holds, with what follows from it: its labels are filed anew, its watchers told. */
+export function changeHeld(entry: Entry, change: () => void): void {
+  const before = entry.groups;
+  change();
+  if (!entry.gone) entry.shelf.core.groups.move(entry, before, entry.groups);
+  touch(entry);
 }
 
 /** When what a watched entry shows may change by time alone, or when it is to be asked for. */
-function nextMoment(entry: Entry, now: number, visible: boolean): number {
-  const { activity } = entry;
+function nextMoment(entry: Entry, now: number): number {
+  const { activity, shelf } = entry;
   let next = Number.POSITIVE_INFINITY;
   if (!activity || activity.watchers === 0) return next; // a request under way has timers of its own
   const consider = (moment: number) => {
     if (moment > now && moment < next) next = moment;
   };
-  if (entry.held !== "none") {
-    const stale = staleAt(entry);
-    consider(stale);
-    consider(stale + entry.policy.staleWhileRevalidate);
-    if (activity.failure) consider(stale + entry.policy.staleIfError);
+  if (entry.held !== "none" && !activity.open) {
+    consider(entry.staleAt);
+    consider(entry.expiredAt);
+    if (activity.failure) consider(entry.coveredUntil);
   }
   // Paused while nobody looks; overdue when somebody does again: at once.
-  if (visible && activity.askers > 0)
-    consider(Math.max(now + 1, activity.askedAt + entry.shelf.settings.revalidateEvery));
+  const { visible } = shelf.core.environment;
+  if (visible && activity.askers > 0) consider(Math.max(now + 1, activity.askedAt + shelf.settings.revalidateEvery));
   return next;
+}
+
+// ── The line of the idle, least recently used first ──────────────────────────
+
+function line(entry: Entry): void {
+  const { core } = entry.shelf;
+  unline(entry);
+  entry.older = core.newest;
+  if (core.newest) core.newest.newer = entry;
+  else core.oldest = entry;
+  core.newest = entry;
+  core.idle++;
+}
+
+/** Harmless for one that is not idle. */
+function unline(entry: Entry): void {
+  const core: Core = entry.shelf.core;
+  if (!entry.older && !entry.newer && core.oldest !== entry) return;
+  if (entry.older) entry.older.newer = entry.newer;
+  else core.oldest = entry.newer;
+  if (entry.newer) entry.newer.older = entry.older;
+  else core.newest = entry.older;
+  entry.older = undefined;
+  entry.newer = undefined;
+  core.idle--;
 }

@@ -1,110 +1,133 @@
+import { ask } from "./asking.js";
+import { nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
+import { file } from "./keeping.js";
 import { type AnyReading, sameReading } from "./reading.js";
+import type { Shelf } from "./shelf.js";
 import { wantsRequest } from "./watching.js";
-import type { Wiring } from "./wiring.js";
 
-/** Makes the pictures of entries that components render from; the same object as before wherever nothing changed. */
-export class Looking {
-  readonly #wiring: Wiring;
-  /** Asks the source of an entry now: what every reading's own `revalidate` does. */
-  readonly #ask: (entry: Entry) => Promise<void>;
-  readonly #standIn: (entry: Entry) => unknown;
+/** Makes a watched entry's reading anew; says whether it is another one. */
+export function renew(entry: Entry): boolean {
+  const before = entry.reading;
+  const reading = known(entry, compose(entry, nowOf(entry.shelf.core), entry.isAsking));
+  entry.reading = reading;
+  const activity = entry.active();
+  activity.prospect = undefined;
+  activity.shown = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
+  return reading !== before;
+}
 
-  constructor(wiring: Wiring, ask: (entry: Entry) => Promise<void>, standIn: (entry: Entry) => unknown) {
-    this.#wiring = wiring;
-    this.#ask = ask;
-    this.#standIn = standIn;
-  }
+/** The reading now, for a view that is not attached and starts nothing. */
+export function lookNow(entry: Entry): AnyReading {
+  const reading = known(entry, compose(entry, nowOf(entry.shelf.core), entry.isAsking));
+  if (entry.watchers === 0) keep(entry, reading, 0);
+  return reading;
+}
 
-  /** Makes a watched entry's reading anew; says whether it is another one. */
-  renew(entry: Entry): boolean {
-    const before = entry.reading;
-    const reading = this.#known(entry, this.#compose(entry, this.#wiring.now(), entry.isAsking));
-    entry.reading = reading;
-    const activity = entry.active();
-    activity.prospect = undefined;
-    activity.shown = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
-    return reading !== before;
-  }
+/** Rule N3: what a view will show when it has attached, so that its component renders once less. */
+export function lookAhead(entry: Entry): AnyReading {
+  const now = nowOf(entry.shelf.core);
+  const reading = known(entry, compose(entry, now, entry.isAsking || wantsRequest(entry, now)));
+  entry.active().prospect = reading;
+  return reading;
+}
 
-  /** The reading now, for a view that does not attach, or starts nothing. */
-  now(entry: Entry): AnyReading {
-    const reading = this.#known(entry, this.#compose(entry, this.#wiring.now(), entry.isAsking));
-    if (entry.watchers === 0) entry.reading = reading;
-    return reading;
-  }
+/** What is held, whatever the allowances. */
+export function lookHeld(entry: Entry): AnyReading {
+  const now = nowOf(entry.shelf.core);
+  if (entry.readUntil > now && entry.reading) return entry.reading;
+  const reading = known(entry, compose(entry, now, entry.isAsking, true));
+  const until = entry.isFresh(now) ? entry.staleAt : Number.POSITIVE_INFINITY;
+  if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
+  return reading;
+}
 
-  /** Rule N3: what a view will show when it has attached, so that its component renders once less. */
-  ahead(entry: Entry): AnyReading {
-    const now = this.#wiring.now();
-    const asks = entry.isAsking || wantsRequest(entry, now);
-    const reading = this.#known(entry, this.#compose(entry, now, asks));
-    entry.active().prospect = reading;
-    return reading;
-  }
+function keep(entry: Entry, reading: AnyReading, until: number): void {
+  entry.reading = reading;
+  entry.readUntil = until;
+}
 
-  /** What is held, whatever the allowances. */
-  held(entry: Entry): AnyReading {
-    const now = this.#wiring.now();
-    const reading = this.#known(entry, this.#compose(entry, now, entry.isAsking, true));
-    if (entry.watchers === 0) entry.reading = reading;
-    return reading;
-  }
+/** The object that already shows the same, if there is one. */
+function known(entry: Entry, reading: AnyReading): AnyReading {
+  if (entry.reading && sameReading(entry.reading, reading)) return entry.reading;
+  const prospect = entry.activity?.prospect;
+  return prospect && sameReading(prospect, reading) ? prospect : reading;
+}
 
-  /** The object that already shows the same, if there is one. */
-  #known(entry: Entry, reading: AnyReading): AnyReading {
-    if (entry.reading && sameReading(entry.reading, reading)) return entry.reading;
-    const prospect = entry.activity?.prospect;
-    return prospect && sameReading(prospect, reading) ? prospect : reading;
-  }
+function compose(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
+  const { activity, shelf, reading } = entry;
+  const failure = activity?.failure;
+  const shows = whatever ? entry.held !== "none" : entry.showsHeld(now, asking);
+  const standIn = !shows && asking ? standInOf(entry) : undefined;
+  const state = shows
+    ? entry.held === "value"
+      ? "ready"
+      : "missing"
+    : asking
+      ? "loading"
+      : failure
+        ? "failed"
+        : "empty";
+  return {
+    key: entry.key,
+    state,
+    value: state === "ready" ? entry.value : standIn,
+    provisional: standIn === undefined ? undefined : "stand-in",
+    fresh: shows ? entry.isFresh(now) : undefined,
+    storedAt: shows ? shelf.core.epoch + entry.storedAt : undefined,
+    failure,
+    pendingWrites: state === "ready" ? 0 : undefined,
+    request: phaseOf(entry, asking),
+    revalidate: (reading ?? activity?.prospect)?.revalidate ?? (async () => askNow(shelf, entry.params)),
+  };
+}
 
-  #compose(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
-    const failure = entry.activity?.failure;
-    const shows = whatever ? entry.held !== "none" : entry.showsHeld(now, asking);
-    const state = shows
-      ? entry.held === "value"
-        ? "ready"
-        : "missing"
-      : asking
-        ? "loading"
-        : failure
-          ? "failed"
-          : "empty";
-    const standIn = state === "loading" ? this.#standIn(entry) : undefined;
-    return {
-      key: entry.key,
-      state,
-      value: state === "ready" ? entry.value : standIn,
-      provisional: standIn === undefined ? undefined : "stand-in",
-      fresh: shows ? entry.isFresh(now) : undefined,
-      storedAt: shows ? this.#wiring.epoch + entry.storedAt : undefined,
-      failure,
-      pendingWrites: state === "ready" ? 0 : undefined,
-      request: this.#phase(entry, asking),
-      revalidate: entry.reading?.revalidate ?? entry.activity?.prospect?.revalidate ?? (() => this.#ask(entry)),
-    };
-  }
+/** Nothing, where there is no entry. */
+export function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
+  const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
+  const revalidate = async () => askNow(shelf, params);
+  return { key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate };
+}
 
-  /** Of the request under way, or of the one that attaching would begin. */
-  #phase(entry: Entry, asking: boolean): AnyReading["request"] {
-    if (!asking) return "none";
-    const phase = entry.request?.phase ?? "none";
-    if (phase !== "none") return phase;
-    return entry.shelf.settings.usesNetwork && !this.#wiring.environment.online ? "offline" : "running";
-  }
+/** Asks the source now; resolves when the answer has come, whatever it is. */
+export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
+  const { core, source } = shelf;
+  refuseDisposed(core);
+  const entry = core.shelves.obtain(source, params, file);
+  // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
+  if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
+  const answer = turn(core, () => {
+    const { confirmed } = ask(entry, "asked", undefined, core.version + 1);
+    if (entry.watchers === 0) entry.active().pinned = true;
+    return confirmed;
+  });
+  await answer.then(ignore, ignore);
+}
+
+/** Of the request under way, or of the one that attaching would begin. */
+function phaseOf(entry: Entry, asking: boolean): AnyReading["request"] {
+  if (!asking) return "none";
+  const phase = entry.request?.phase ?? "none";
+  if (phase !== "none") return phase;
+  const { core, settings } = entry.shelf;
+  return settings.usesNetwork && !core.environment.online && !entry.links?.parts.length ? "offline" : "running";
 }
 
 /** A source's stand-in, made once for each time that there is nothing else to show. */
-export function standInOf(entry: Entry, make: ((params: unknown) => unknown) | undefined): unknown {
-  if (!make) return undefined;
+function standInOf(entry: Entry): unknown {
+  const { core, source } = entry.shelf;
+  const { standIn } = source.definition;
+  if (!standIn) return undefined;
   const activity = entry.active();
   if (!activity.standIn) {
     let value: unknown;
     guarded(() => {
-      value = make(entry.params);
+      value = standIn(entry.params, core.cache);
     });
     activity.standIn = { value };
   }
   return activity.standIn.value;
 }
+
+function ignore(): void {}

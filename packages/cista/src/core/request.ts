@@ -17,20 +17,25 @@ export interface RequestPlan {
   load(request: Request): unknown;
   /** Makes sure that the value is what the source promises. May throw, or take its time. */
   check(value: unknown): unknown;
+  /** Whether another try may help. */
+  retries(failure: Failure): boolean;
 }
 
-/** What a request tells. After `answered` or `failed` it says nothing more, unless the answers keep coming. */
+/** What a request tells. After `ended`, `failed`, or `answered` with nothing open, it says nothing more. */
 export interface RequestListener {
   /** `phase` or `attempt` has another value. */
-  moved(request: Request): void;
-  answered(request: Request, answer: Answer<unknown>): void;
-  retrying(request: Request, failure: Failure, delay: number): void;
-  failed(request: Request, failure: Failure): void;
+  moved(): void;
+  /** @param open more answers may follow */
+  answered(answer: Answer<unknown>, open: boolean): void;
+  /** A stream of answers has ended well. */
+  ended(): void;
+  retrying(failure: Failure, delay: number): void;
+  failed(failure: Failure): void;
 }
 
 /**
- * One request for one value: its tries, the pauses between them (rule R5), the wait for a network (R6), its end.
- * Knows nothing of keys and watchers.
+ * One request for one value, or for a stream of them: its tries, the pauses between them (rule R5), the wait for a
+ * network (R6), its end. Knows nothing of keys and watchers.
  */
 export class Request {
   phase: RequestPhase = "none";
@@ -44,6 +49,11 @@ export class Request {
   #abort = new AbortController();
   /** The time-out of a try, or the pause before the next. */
   #timer: unknown;
+  /** What is left of the time-out, and since when that counts; what stands still has no timer. */
+  #left = 0;
+  #since = 0;
+  #pauses = 0;
+  #held = false;
   #over = false;
 
   constructor(plan: RequestPlan, listener: RequestListener) {
@@ -56,16 +66,22 @@ export class Request {
   }
 
   start(): void {
+    this.#held = false;
     if (this.#plan.settings.usesNetwork && !this.#plan.environment.online) this.#move("offline");
     else this.#try();
   }
 
+  /** Waits until it is started by whoever holds it back. */
+  hold(): void {
+    this.#held = true;
+    this.#move("waiting");
+  }
+
   /** Ends a pause between tries at once (rule R5); a wait for the network ends when there is one. */
   hurry(): void {
-    if (this.phase === "waiting" || this.phase === "offline") {
-      this.#clearTimer();
-      this.start();
-    }
+    if (this.#held || (this.phase !== "waiting" && this.phase !== "offline")) return;
+    this.#clearTimer();
+    this.start();
   }
 
   /** Ends without an answer. Nobody is told: whoever aborts knows. */
@@ -76,35 +92,81 @@ export class Request {
     this.#abort.abort(reason);
   }
 
+  get isOver(): boolean {
+    return this.#over;
+  }
+
+  // ── The time-out stands still while the load waits for its parts (rule D5) ──
+
+  pause(): void {
+    if (this.#pauses++ > 0 || this.#timer === undefined) return;
+    this.#left -= Math.min(this.#left, Math.max(0, this.#plan.clock.now() - this.#since));
+    this.#clearTimer();
+  }
+
+  resume(): void {
+    if (--this.#pauses === 0 && this.phase === "running") this.#limit();
+  }
+
+  #limit(): void {
+    if (this.#left === Number.POSITIVE_INFINITY) return;
+    this.#since = this.#plan.clock.now();
+    const abort = this.#abort;
+    this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#left);
+  }
+
+  // ── One try ────────────────────────────────────────────────────────────────
+
   #try(): void {
     const abort = new AbortController();
     this.#abort = abort;
     this.attempt++;
     this.began = this.#plan.nextVersion();
+    this.#left = this.#plan.settings.timeout;
+    this.#pauses = 0;
     this.#move("running");
-    if (this.#plan.settings.timeout < Number.POSITIVE_INFINITY) {
-      this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#plan.settings.timeout);
-    }
-    this.#load().then(
-      (answer) => {
-        if (this.#ended(abort)) this.#finish(() => this.#listener.answered(this, answer));
-      },
-      (thrown) => {
-        if (this.#ended(abort)) this.#fail(asFailure(thrown));
-      },
-    );
+    if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
+    this.#limit();
+    this.#load(abort).catch((thrown) => {
+      if (this.#counts(abort)) this.#fail(asFailure(thrown));
+    });
   }
 
-  async #load(): Promise<Answer<unknown>> {
+  async #load(abort: AbortController): Promise<void> {
     const came = await this.#plan.load(this);
+    if (isIterable(came)) return this.#follow(came, abort);
+    const answer = await this.#answerOf(came);
+    if (this.#counts(abort)) this.#finish(() => this.#listener.answered(answer, false));
+  }
+
+  /** Every value that a stream yields is an answer; the time-out counts for the first only. */
+  async #follow(stream: AsyncIterable<unknown>, abort: AbortController): Promise<void> {
+    const iterator = stream[Symbol.asyncIterator]();
+    // Whoever iterates may be waiting for an event that never comes: told to end, not waited for.
+    abort.signal.addEventListener("abort", () => void Promise.resolve(iterator.return?.()).catch(() => {}));
+    let any = false;
+    for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
+      const answer = await this.#answerOf(next.value);
+      if (!this.#counts(abort)) return;
+      if (any) this.began = this.#plan.nextVersion();
+      any = true;
+      this.attempt = 1; // what breaks from here on is tried again from the beginning
+      this.phase = "none";
+      this.#listener.answered(answer, true);
+    }
+    if (!any) throw new Failure("empty", "The stream ended before its first value.", { retryable: true });
+    if (this.#counts(abort)) this.#finish(() => this.#listener.ended());
+  }
+
+  async #answerOf(came: unknown): Promise<Answer<unknown>> {
     const answer = asAnswer(came, this.#plan.holds());
     if (answer.kind !== "value") return answer;
     const value = await this.#plan.check(answer.value);
     return value === answer.value ? answer : { ...answer, value };
   }
 
-  /** Whether this try is still the one that counts; if so, it has ended now. Late results of earlier tries end here. */
-  #ended(abort: AbortController): boolean {
+  /** Whether this try is still the one that counts; if so, its time-out has ended. Late results of earlier tries end here. */
+  #counts(abort: AbortController): boolean {
     if (this.#over || abort !== this.#abort || abort.signal.aborted) return false;
     this.#clearTimer();
     return true;
@@ -121,8 +183,8 @@ export class Request {
 
   #fail(failure: Failure): void {
     const { retry } = this.#plan.settings;
-    if (this.attempt > retry.times || !retry.when(failure)) {
-      this.#finish(() => this.#listener.failed(this, failure));
+    if (this.attempt > retry.times || !this.#plan.retries(failure)) {
+      this.#finish(() => this.#listener.failed(failure));
       return;
     }
     // Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3).
@@ -134,7 +196,7 @@ export class Request {
     };
     this.#timer = this.#plan.clock.setTimer(again, delay, true);
     this.phase = "waiting";
-    this.#listener.retrying(this, failure, delay);
+    this.#listener.retrying(failure, delay);
   }
 
   #finish(tell: () => void): void {
@@ -145,11 +207,15 @@ export class Request {
 
   #move(phase: RequestPhase): void {
     this.phase = phase;
-    this.#listener.moved(this);
+    this.#listener.moved();
   }
 
   #clearTimer(): void {
     if (this.#timer !== undefined) this.#plan.clock.clearTimer(this.#timer);
     this.#timer = undefined;
   }
+}
+
+function isIterable(came: unknown): came is AsyncIterable<unknown> {
+  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }

@@ -2,9 +2,9 @@ import type { Clock } from "./seams.js";
 
 /** Something with a next moment that matters. */
 export interface Scheduled {
-  /** When something is next to be done about it, on the cache's clock; Infinity for never. Write it through `Schedule.set`. */
+  /** When something is next to be done about it, on the cache's clock; -1 for never. Write it through `Schedule.set`. */
   due: number;
-  /** The moment under which it is filed, never later than `due` but while it waits to be filed anew; Infinity: not filed. */
+  /** The moment under which it is filed, never later than `due`; -1: not filed. (Not Infinity: small integers take no space of their own.) */
   filed: number;
 }
 
@@ -31,10 +31,10 @@ export class Schedule<T extends Scheduled> {
     this.#onDue = onDue;
   }
 
-  /** Puts an item's moment. A later one is only noted: it is filed anew when the old moment comes. */
+  /** Puts an item's moment, Infinity for never. A later one is only noted: it is filed anew when the old moment comes. */
   set(item: T, due: number): void {
-    item.due = due;
-    if (due < item.filed) this.#file(item, this.#now());
+    item.due = due === Number.POSITIVE_INFINITY ? -1 : Math.ceil(due);
+    if (item.due >= 0 && (item.filed < 0 || item.due < item.filed)) this.#file(item, this.#now());
   }
 
   stop(): void {
@@ -73,9 +73,9 @@ export class Schedule<T extends Scheduled> {
       this.#files.delete(moment);
       for (const item of file) {
         if (item.filed !== moment) continue; // filed elsewhere since
-        item.filed = Number.POSITIVE_INFINITY;
-        if (item.due <= now) due.push(item);
-        else if (item.due < Number.POSITIVE_INFINITY) this.#file(item, now);
+        item.filed = -1;
+        if (item.due > now) this.#file(item, now);
+        else if (item.due >= 0) due.push(item);
       }
     }
     let next = Number.POSITIVE_INFINITY;

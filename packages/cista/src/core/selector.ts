@@ -1,8 +1,8 @@
 import type { EntryInfo } from "./contract.js";
+import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
 import type { Source } from "./source.js";
-import type { Wiring } from "./wiring.js";
 
 /** Which entries are meant. */
 export type Selector =
@@ -14,13 +14,13 @@ export type Selector =
   | "all";
 
 /** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */
-export function selected(wiring: Wiring, selector: Selector, infoOf: (entry: Entry) => EntryInfo): Entry[] {
-  const { shelves, groups } = wiring;
+export function selected(core: Core, selector: Selector, infoOf: (entry: Entry) => EntryInfo): Entry[] {
+  const { shelves, groups } = core;
   if (selector === "all") return [...shelves.byKey.values()];
   if (typeof selector === "object" && selector !== null) {
-    if ("definition" in selector) return ofSource(wiring, selector);
+    if ("definition" in selector) return ofSource(core, selector);
     if ("source" in selector) {
-      if (selector.params === undefined && !("params" in selector)) return ofSource(wiring, selector.source);
+      if (selector.params === undefined && !("params" in selector)) return ofSource(core, selector.source);
       return one(shelves.find(selector.source, selector.params));
     }
     if ("key" in selector) return one(shelves.byKey.get(selector.key));
@@ -33,9 +33,9 @@ export function selected(wiring: Wiring, selector: Selector, infoOf: (entry: Ent
   );
 }
 
-function ofSource(wiring: Wiring, source: Source<any, any>): Entry[] {
-  const shelf = wiring.shelves.of(source);
-  return [...wiring.shelves.byKey.values()].filter((entry) => entry.shelf === shelf);
+function ofSource(core: Core, source: Source<any, any>): Entry[] {
+  const shelf = core.shelves.of(source);
+  return [...core.shelves.byKey.values()].filter((entry) => entry.shelf === shelf);
 }
 
 function one(entry: Entry | undefined): Entry[] {

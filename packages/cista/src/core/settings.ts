@@ -1,5 +1,5 @@
 import { type Duration, milliseconds } from "./duration.js";
-import type { Failure } from "./failure.js";
+import { CistaError, type Failure, shown } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
 import type { Retry, SourceDefinition, Trigger } from "./source.js";
 
@@ -32,6 +32,8 @@ export interface Settings {
   readonly retry: RetryPlan;
   readonly timeout: number;
   readonly usesNetwork: boolean;
+  /** Rule R7; `per` in milliseconds. */
+  readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
 }
 
 export function settingsOf(definition: SourceDefinition<any, any, any>, defaults: Defaults): Settings {
@@ -43,7 +45,17 @@ export function settingsOf(definition: SourceDefinition<any, any, any>, defaults
     retry: retryPlan(definition.retry ?? defaults.retry ?? {}),
     timeout: milliseconds(definition.timeout ?? defaults.timeout ?? "30s", "timeout"),
     usesNetwork: definition.network ?? true,
+    requestBudget: budgetOf(definition.requestBudget ?? { bursts: 100, per: "10s" }),
   };
+}
+
+function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["requestBudget"] {
+  if (budget === false) return false;
+  if (budget.bursts >= 1) return { bursts: budget.bursts, per: milliseconds(budget.per, "requestBudget.per") };
+  throw new CistaError(
+    "budget",
+    `requestBudget.bursts is a number, 1 or more, but it is ${shown(budget.bursts)}. For no limit, write requestBudget: false.`,
+  );
 }
 
 function retryPlan(retry: Retry | false): RetryPlan {

@@ -1,24 +1,30 @@
+import { Budget } from "./budget.js";
+import type { Core } from "./core.js";
 import { inDevelopment } from "./development.js";
 import { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { type Policy, samePolicy } from "./freshness.js";
 import { keyText, paramsHash, sameParams } from "./key.js";
-import { type Defaults, type Settings, settingsOf } from "./settings.js";
+import { type Settings, settingsOf } from "./settings.js";
 import type { Source } from "./source.js";
 
 /** All entries of one source in one cache, found by their params without building the key's text. */
 export class Shelf {
+  readonly core: Core;
   readonly source: Source<any, any>;
   readonly settings: Settings;
+  readonly budget: Budget;
   /** Params that are text, a number, a boolean, null or nothing. */
   readonly #byScalar = new Map<unknown, Entry>();
   /** Params that are an object or array, by `paramsHash`; entries with one hash are chained as twins. */
   readonly #byHash = new Map<number, Entry>();
   #lastPolicy: Policy;
 
-  constructor(source: Source<any, any>, defaults: Defaults) {
+  constructor(core: Core, source: Source<any, any>) {
+    this.core = core;
     this.source = source;
-    this.settings = settingsOf(source.definition, defaults);
+    this.settings = settingsOf(source.definition, core.options);
+    this.budget = new Budget(core, this.settings.requestBudget);
     this.#lastPolicy = this.settings.policy;
   }
 
@@ -72,18 +78,18 @@ export class Shelf {
 
 /** The shelves of one cache, one for each source, and every entry by its key's text. */
 export class Shelves {
-  readonly #defaults: Defaults;
+  readonly #core: Core;
   readonly #bySource = new Map<Source<any, any>, Shelf>();
   readonly #byName = new Map<string, Shelf>();
   readonly byKey: Map<string, Entry> = new Map();
   /** The shelf asked for last: most calls in a row are for one source. */
   #last: Shelf | undefined;
-  /** Called in development when a second source takes a name over. */
-  readonly #replaced: (old: Shelf, by: Shelf) => void;
+  /** Called when a shelf is opened; `old` is there when, in development, a second source takes a name over. */
+  readonly #opened: (shelf: Shelf, old: Shelf | undefined) => void;
 
-  constructor(defaults: Defaults, replaced: (old: Shelf, by: Shelf) => void) {
-    this.#defaults = defaults;
-    this.#replaced = replaced;
+  constructor(core: Core, opened: (shelf: Shelf, old: Shelf | undefined) => void) {
+    this.#core = core;
+    this.#opened = opened;
   }
 
   /** @throws CistaError code "name" for a second source of one name, unless in development */
@@ -94,8 +100,12 @@ export class Shelves {
   }
 
   /** The shelf of a source that this cache has already used. */
-  known(source: Source<any, any>): Shelf | undefined {
-    return this.#bySource.get(source);
+  named(name: string): Shelf | undefined {
+    return this.#byName.get(name);
+  }
+
+  [Symbol.iterator](): Iterator<Shelf> {
+    return this.#byName.values();
   }
 
   find(source: Source<any, any>, params: unknown): Entry | undefined {
@@ -140,14 +150,12 @@ export class Shelves {
         `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
       );
     }
-    const shelf = new Shelf(source, this.#defaults);
+    const shelf = new Shelf(this.#core, source);
     this.#byName.set(source.name, shelf);
     this.#bySource.set(source, shelf);
-    if (old) {
-      // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
-      for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
-      this.#replaced(old, shelf);
-    }
+    // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
+    for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
+    this.#opened(shelf, old);
     return shelf;
   }
 }

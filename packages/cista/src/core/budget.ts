@@ -1,0 +1,104 @@
+import type { Core } from "./core.js";
+import type { Entry } from "./entry.js";
+import type { Settings } from "./settings.js";
+import type { Cause } from "./source.js";
+
+/** The last requests that are remembered, to say who asked. */
+const remembered = 20;
+
+/**
+ * The request budget of one source (rule R7): a bucket of bursts, refilled evenly. A burst is all that the source starts
+ * in one turn of the event loop, so a page of 500 rows is one, and a render that feeds itself is many.
+ */
+export class Budget {
+  readonly #core: Core;
+  readonly #limit: Settings["requestBudget"];
+  /** Bursts left, and when that was so. */
+  #tokens: number;
+  #at = 0;
+  /** Whether the burst of this turn was let through; undefined between turns. */
+  #turn: boolean | undefined;
+  #heldBack: Entry[] = [];
+  #timer: unknown;
+  #recent: { readonly entry: Entry; readonly cause: Cause }[] = [];
+  #warned = false;
+
+  constructor(core: Core, limit: Settings["requestBudget"]) {
+    this.#core = core;
+    this.#limit = limit;
+    this.#tokens = limit ? limit.bursts : 0;
+  }
+
+  /** Whether a request may start now; if not, it is started when there is a token again and somebody still waits. */
+  admits(entry: Entry, cause: Cause): boolean {
+    if (!this.#limit) return true;
+    this.#recent.push({ entry, cause });
+    if (this.#recent.length > remembered) this.#recent.shift();
+    if (this.#turn === undefined) {
+      this.#turn = this.#heldBack.length === 0 && this.#spend(this.#limit);
+      queueMicrotask(() => {
+        this.#turn = undefined;
+      });
+    }
+    if (!this.#turn) this.#holdBack(entry, cause, this.#limit);
+    return this.#turn;
+  }
+
+  stop(): void {
+    if (this.#timer !== undefined) this.#core.clock.clearTimer(this.#timer);
+    this.#timer = undefined;
+    this.#heldBack = [];
+  }
+
+  #spend(limit: { bursts: number; per: number }): boolean {
+    const now = this.#core.clock.now();
+    const refill = (Math.max(0, now - this.#at) * limit.bursts) / limit.per;
+    this.#tokens = Math.min(limit.bursts, this.#tokens + refill);
+    this.#at = now;
+    if (this.#tokens < 1) return false;
+    this.#tokens--;
+    return true;
+  }
+
+  #holdBack(entry: Entry, cause: Cause, limit: { bursts: number; per: number }): void {
+    this.#heldBack.push(entry);
+    const { source } = entry.shelf;
+    const note = `The source "${source.name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
+    if (this.#core.recorder.listening) {
+      this.#core.recorder.record("held-back", { key: entry.key, source: source.name, cause, note });
+    }
+    if (!this.#warned) console.warn(`Cista: ${note}`);
+    this.#warned = true;
+    this.#timer ??= this.#core.clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
+  }
+
+  /** One token, one burst: all that are still waited for go. Those that nobody waits for any more were aborted. */
+  #release(): void {
+    this.#timer = undefined;
+    const held = this.#heldBack;
+    this.#heldBack = [];
+    this.#at = this.#core.clock.now();
+    this.#tokens = 0;
+    for (const { request } of held) if (request?.phase === "waiting" && request.attempt === 0) request.start();
+  }
+}
+
+/** Which keys, from what cause, and which member of the params is another each time. */
+function whoAsked(recent: readonly { readonly entry: Entry; readonly cause: Cause }[]): string {
+  const asked = recent.slice(-5).map(({ entry, cause }) => `${entry.key} (${cause})`);
+  const member = changingMember(recent.map(({ entry }) => entry.params));
+  const culprit = member
+    ? ` Their params differ in "${member}" each time: is it made anew on each render, like a time stamp or a random id?`
+    : "";
+  return `The last ones were ${asked.join(", ")}.${culprit}`;
+}
+
+function changingMember(params: readonly unknown[]): string | undefined {
+  const objects = params.filter((each) => typeof each === "object" && each !== null) as Record<string, unknown>[];
+  if (objects.length < 3 || objects.length < params.length) return undefined;
+  const names = Object.keys(objects[0] as object);
+  const kinds = (name: string) => new Set(objects.map((each) => JSON.stringify(each[name]))).size;
+  const changing = names.filter((name) => kinds(name) === objects.length);
+  const others = names.filter((name) => !changing.includes(name));
+  return changing.length === 1 && others.every((name) => kinds(name) === 1) ? changing[0] : undefined;
+}

@@ -1,0 +1,104 @@
+import type { Around } from "./asking.js";
+import type { Cache, CacheOptions } from "./contract.js";
+import type { Entry } from "./entry.js";
+import { CistaError } from "./failure.js";
+import type { Groups } from "./groups.js";
+import type { EventDetails, JournalKind, Recorder } from "./journal.js";
+import { Listeners } from "./listeners.js";
+import type { Schedule } from "./schedule.js";
+import type { Clock, Environment } from "./seams.js";
+import type { Shelves } from "./shelf.js";
+import type { StoredEntry } from "./snapshot.js";
+
+/** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
+export interface Core {
+  readonly options: CacheOptions;
+  readonly cache: Cache;
+  readonly clock: Clock;
+  readonly environment: Environment;
+  /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
+  readonly epoch: number;
+  readonly shelves: Shelves;
+  readonly groups: Groups;
+  readonly schedule: Schedule<Entry>;
+  readonly recorder: Recorder;
+
+  /** Rule R2: a counter that only goes up. What began later has a greater version. */
+  version: number;
+  /** Turns within turns. */
+  depth: number;
+  /** Entries whose reading may have changed in this turn. */
+  touched: Entry[];
+  /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
+  readonly doubted: Set<Entry>;
+  readonly watched: Set<Entry>;
+  readonly underWay: Set<Entry>;
+  /** Left by somebody: looked at again one macrotask later (rule R3). */
+  readonly left: Set<Entry>;
+  leaveTimer: unknown;
+  /** Entries that nobody watches and nothing is under way for, least recently used first. */
+  oldest: Entry | undefined;
+  newest: Entry | undefined;
+  idle: number;
+  readonly capacity: number;
+  arounds: readonly Around[];
+  /** Milliseconds that entries without a source of their own are kept. */
+  readonly retain: number;
+  /** Restored entries of sources that have not been used yet, by the source's name. */
+  readonly restored: Map<string, StoredEntry[]>;
+  restoredTimer: unknown;
+  disposed: boolean;
+  /** Makes a watched entry's reading anew; says whether it is another one. */
+  readonly renew: (entry: Entry) => boolean;
+}
+
+/** @throws CistaError code "disposed" */
+export function refuseDisposed(core: Core): void {
+  if (!core.disposed) return;
+  throw new CistaError("disposed", "This cache has been disposed of. Make another one with createCache().");
+}
+
+/** Milliseconds since the cache's epoch. */
+export function nowOf(core: Core): number {
+  return core.clock.now() - core.epoch;
+}
+
+/** Notes that an entry's reading may have changed: made anew when the turn ends. To be called within a turn. */
+export function touch(entry: Entry): void {
+  entry.readUntil = 0;
+  if (entry.watchers > 0) entry.shelf.core.touched.push(entry);
+}
+
+/**
+ * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, then those
+ * whose reading changed are told (rule N1). A turn inside a turn is part of it.
+ */
+export function turn<T>(core: Core, change: () => T): T {
+  core.depth++;
+  try {
+    return change();
+  } finally {
+    if (core.depth > 1) core.depth--;
+    else closeTurn(core);
+  }
+}
+
+function closeTurn(core: Core): void {
+  const tell: Listeners[] = [];
+  try {
+    const touched = core.touched.length > 1 ? new Set(core.touched) : core.touched;
+    for (const entry of touched) if (entry.activity && core.renew(entry)) tell.push(entry.activity.listeners);
+  } finally {
+    core.touched = [];
+    core.depth--;
+  }
+  // The state is consistent from here on: a listener may change something in a turn of its own.
+  if (tell.length === 1) tell[0]?.callAll();
+  else if (tell.length > 1) Listeners.callAllOf(tell);
+}
+
+/** Records what happened to an entry, if anybody listens. */
+export function record(kind: JournalKind, entry: Entry, details: () => EventDetails = () => ({})): void {
+  const { core, source } = entry.shelf;
+  if (core.recorder.listening) core.recorder.record(kind, { key: entry.key, source: source.name, ...details() });
+}

@@ -1,0 +1,190 @@
+import type { Core } from "./core.js";
+import { nowOf, record, touch, turn } from "./core.js";
+import { review } from "./dependencies.js";
+import type { Entry } from "./entry.js";
+import { CistaError, shown } from "./failure.js";
+import { changeHeld, file } from "./keeping.js";
+import type { Shelf } from "./shelf.js";
+
+/** Open and versioned: see docs/snapshot-format.md. */
+export interface Snapshot {
+  readonly format: "cista-snapshot";
+  readonly version: 1;
+  /** Milliseconds since the Unix epoch, by the clock of whoever took it. */
+  readonly takenAt: number;
+  readonly partition?: string;
+  readonly entries: readonly unknown[];
+}
+
+/** One entry of a snapshot. Lengths of time in milliseconds; `null` is for ever. */
+export interface StoredEntry {
+  readonly source: string;
+  readonly params?: unknown;
+  readonly kind: "value" | "missing";
+  readonly value?: unknown;
+  /** When the snapshot was taken. */
+  readonly age: number;
+  readonly maxAge: number | null;
+  readonly staleWhileRevalidate: number | null;
+  readonly staleIfError: number | null;
+  readonly mustRevalidate?: boolean;
+  readonly immutable?: boolean;
+  readonly etag?: string;
+  readonly lastModified?: string;
+  readonly groups?: readonly string[];
+}
+
+const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
+
+/** The entries as data. What is `noStore` (rule S2), or not to be trusted, stays behind. */
+export function takeSnapshot(core: Core, entries: readonly Entry[]): Snapshot {
+  const { partition } = core.options;
+  const now = nowOf(core);
+  return {
+    format: "cista-snapshot",
+    version: 1,
+    takenAt: core.clock.now(),
+    ...(partition === undefined ? {} : { partition }),
+    entries: entries
+      .filter((entry) => entry.held !== "none" && !entry.policy.noStore && !entry.isInvalidated)
+      .map((entry) => stored(entry, now)),
+  };
+}
+
+function stored(entry: Entry, now: number): StoredEntry {
+  const { policy, extra } = entry;
+  return {
+    source: entry.shelf.source.name,
+    ...(entry.params === undefined ? {} : { params: entry.params }),
+    kind: entry.held as "value" | "missing",
+    ...(entry.held === "value" ? { value: entry.value } : {}),
+    age: entry.age(now),
+    maxAge: finite(policy.maxAge),
+    staleWhileRevalidate: finite(policy.staleWhileRevalidate),
+    staleIfError: finite(policy.staleIfError),
+    ...(policy.mustRevalidate ? { mustRevalidate: true } : {}),
+    ...(policy.immutable ? { immutable: true } : {}),
+    ...extra?.validator,
+    ...(entry.groups.length > 0 ? { groups: entry.groups } : {}),
+  };
+}
+
+/**
+ * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
+ * never the rest. Entries of a source that has not been used yet wait for it.
+ * @throws CistaError code "snapshot" for one of another form, version or partition
+ */
+export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
+  const { format, version, takenAt, entries } = (snapshot ?? {}) as Partial<Snapshot>;
+  if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
+    throw new CistaError(
+      "snapshot",
+      `A snapshot has the format "cista-snapshot" and the version 1, but this is ${shown(snapshot)}.`,
+    );
+  }
+  if (snapshot.partition !== core.options.partition) {
+    throw new CistaError(
+      "snapshot",
+      `The snapshot is of the partition ${shown(snapshot.partition)}, and this cache of ${shown(core.options.partition)}: one user's entries are not another's.`,
+    );
+  }
+  // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
+  const since = Math.max(0, core.clock.now() - takenAt);
+  turn(core, () => {
+    for (const entry of entries.slice(0, core.capacity)) {
+      const stored = wellFormed(entry);
+      if (!stored) dropped(core, entry);
+      else place(core, stored, since);
+    }
+  });
+  if (entries.length > core.capacity) dropped(core, `${entries.length - core.capacity} entries over the capacity`);
+  if (core.restored.size > 0) forgetLater(core);
+}
+
+function dropped(core: Core, what: unknown): void {
+  const note = `Dropped from a snapshot: ${shown(what)}.`;
+  if (core.recorder.listening) core.recorder.record("warning", { note });
+}
+
+/** Where its source is not known yet, kept for it. */
+function place(core: Core, stored: StoredEntry, since: number): void {
+  const aged = { ...stored, age: stored.age + since };
+  const shelf = core.shelves.named(stored.source);
+  if (shelf) adopt(shelf, aged);
+  else core.restored.set(stored.source, [...(core.restored.get(stored.source) ?? []), aged]);
+}
+
+/** Under `retain`, like any entry that nobody uses. */
+function forgetLater(core: Core): void {
+  if (core.restoredTimer !== undefined) core.clock.clearTimer(core.restoredTimer);
+  core.restoredTimer = core.clock.setTimer(() => {
+    core.restoredTimer = undefined;
+    core.restored.clear();
+  }, core.retain);
+}
+
+/** A source is used for the first time: it gets what was restored for it. */
+export function adoptRestored(shelf: Shelf): void {
+  const { core, source } = shelf;
+  const waiting = core.restored.get(source.name);
+  if (!waiting) return;
+  core.restored.delete(source.name);
+  turn(core, () => {
+    for (const stored of waiting) adopt(shelf, stored);
+  });
+}
+
+function adopt(shelf: Shelf, stored: StoredEntry): void {
+  const { core } = shelf;
+  let entry: Entry;
+  try {
+    entry = core.shelves.obtain(shelf.source, stored.params, file);
+  } catch {
+    dropped(core, stored); // params that can make no key
+    return;
+  }
+  if (entry.held !== "none") return; // what is here is newer than what was put away
+  const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
+  const { etag, lastModified, groups = [] } = stored;
+  const validator = {
+    ...(etag === undefined ? {} : { etag }),
+    ...(lastModified === undefined ? {} : { lastModified }),
+  };
+  const details = {
+    age: stored.age,
+    maxAge: forever(stored.maxAge),
+    staleWhileRevalidate: forever(stored.staleWhileRevalidate),
+    staleIfError: forever(stored.staleIfError),
+    mustRevalidate: stored.mustRevalidate ?? false,
+    immutable: stored.immutable ?? false,
+    ...(etag !== undefined || lastModified !== undefined ? { validator } : {}),
+    groups,
+  };
+  changeHeld(entry, () => entry.hold(stored.kind, stored.value, details, ++core.version, nowOf(core)));
+  record("restore", entry);
+  review(entry);
+  touch(entry);
+  file(entry);
+}
+
+// ── Foreign input, member by member ──────────────────────────────────────────
+
+function wellFormed(entry: unknown): StoredEntry | undefined {
+  if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
+  // Own members only: nothing is taken from a prototype, and none is ever set.
+  const own = Object.assign(Object.create(null), entry) as Record<string, unknown>;
+  const lengths = [own.maxAge, own.staleWhileRevalidate, own.staleIfError].every(
+    (each) => each === null || isLength(each),
+  );
+  const flags = [own.mustRevalidate, own.immutable].every((each) => each === undefined || typeof each === "boolean");
+  const texts = [own.etag, own.lastModified].every((each) => each === undefined || typeof each === "string");
+  const groups =
+    own.groups === undefined || (Array.isArray(own.groups) && own.groups.every((each) => typeof each === "string"));
+  const value = own.kind === "value" ? own.value !== undefined : own.kind === "missing" && own.value === undefined;
+  const good = typeof own.source === "string" && lengths && flags && texts && groups && value && isLength(own.age);
+  return good ? (own as unknown as StoredEntry) : undefined;
+}
+
+function isLength(value: unknown): value is number {
+  return typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
+}
