@@ -80,7 +80,7 @@ export async function partsHold(entry: Entry, signal: AbortSignal): Promise<bool
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
 export function adoptParts(entry: Entry, parts: readonly Part[]): void {
-  if (!entry.links && parts.length === 0) return;
+  if (!entry.links && parts.length === 0 && !entry.activity?.partsRead.length) return;
   const links = linksOf(entry);
   const before = new Set([...links.parts, ...(entry.activity?.partsRead ?? [])].map((part) => part.entry));
   links.parts = parts;

@@ -1,0 +1,241 @@
+import { CistaError, type Failure, type Source, source } from "cista";
+import fc from "fast-check";
+import { expect, test, vi } from "vitest";
+import { heldSource, inShort, stage, watch } from "./stage.js";
+
+/** A leaf whose value the test decides, and how often it was loaded. */
+function leafSource(name: string, definition: object = {}) {
+  const values = new Map<unknown, unknown>();
+  const load = vi.fn(async (id: any) => {
+    const value = values.get(id) ?? 0;
+    if (value instanceof Error) throw value;
+    return value as any;
+  });
+  return { source: source<any, Promise<any>>({ name, retry: false, ...definition, load }), values, load };
+}
+
+/** A source that adds up the parts of its params. */
+function sumSource(name: string, part: Source<any, any>, definition: object = {}) {
+  const load = vi.fn(async (ids: any, { read }: any) => {
+    let sum = 0;
+    for (const id of ids) sum += await read(part, id);
+    return sum;
+  });
+  return {
+    source: source<any, Promise<number>>({
+      name,
+      retry: false,
+      ...definition,
+      load: (ids, context) => load(ids, context),
+    }),
+    load,
+  };
+}
+
+test("D1: a part shared by many is asked for once; a change below reaches every dependent once", async () => {
+  const { cache, clock } = stage();
+  const hut = leafSource("hut", { maxAge: "1h" });
+  const route = sumSource("route", hut.source, { maxAge: "1h" });
+  const all = sumSource("all", route.source, { maxAge: "1h" });
+  const routes = Array.from({ length: 100 }, (_, n) => watch(cache, route.source, [1, 100 + n]));
+  const top = watch(
+    cache,
+    all.source,
+    Array.from({ length: 100 }, (_, n) => [1, 100 + n]),
+  );
+  await clock.advance(0);
+  expect(hut.load.mock.calls.filter(([id]) => id === 1)).toHaveLength(1);
+  expect(route.load).toHaveBeenCalledTimes(100);
+  expect(inShort(top.view.get())).toBe("ready 0");
+  const [info] = [...cache.entries()].filter(({ key }) => key === "route [1,100]");
+  expect(info?.dependsOn).toEqual(["hut 1", "hut 100"]);
+  cache.put(hut.source, 1, 5);
+  expect(inShort(routes[0]?.view.get())).toBe("ready 0 stale");
+  cache.put(hut.source, 1, 7); // in the same turn: once for both
+  await clock.advance(0);
+  expect(routes.every(({ view }) => view.get().value === 7)).toBe(true);
+  expect(inShort(top.view.get())).toBe("ready 700");
+  expect(route.load).toHaveBeenCalledTimes(200);
+  expect(all.load).toHaveBeenCalledTimes(2);
+});
+
+test("D1: what is invalidated through a part that comes back the same is fresh again without a load", async () => {
+  const { cache, clock, events } = stage();
+  const hut = leafSource("hut", { maxAge: "1h" });
+  const route = sumSource("route", hut.source, { maxAge: "1h" });
+  const { view, seen } = watch(cache, route.source, [1, 2]);
+  await clock.advance(0);
+  const { value } = view.get();
+  cache.invalidate({ source: hut.source, params: 1 });
+  expect(inShort(view.get())).toBe("ready 0 stale");
+  await clock.advance(0);
+  expect(inShort(view.get())).toBe("ready 0");
+  expect(view.get().value).toBe(value);
+  expect(hut.load).toHaveBeenCalledTimes(3);
+  expect(route.load).toHaveBeenCalledOnce();
+  expect(events.filter(({ cause }) => cause === "dependency").map(({ kind, key }) => `${kind} ${key}`)).toContain(
+    "request route [1,2]",
+  );
+  hut.values.set(1, 9);
+  cache.invalidate({ source: hut.source, params: 1 });
+  await clock.advance(0);
+  expect(inShort(view.get())).toBe("ready 9");
+  expect(route.load).toHaveBeenCalledTimes(2);
+  expect(seen.filter((shown) => shown === "ready 9")).toHaveLength(1);
+});
+
+test("D1: what nobody watches waits until it is wanted; a read then brings it up to date", async () => {
+  const { cache, clock } = stage();
+  const hut = leafSource("hut", { maxAge: "1h" });
+  const route = sumSource("route", hut.source, { maxAge: "1h" });
+  expect(await cache.read(route.source, [1])).toBe(0);
+  cache.invalidate(hut.source);
+  hut.values.set(1, 4);
+  await clock.advance(0);
+  expect(hut.load).toHaveBeenCalledOnce();
+  expect(await cache.read(route.source, [1])).toBe(4);
+});
+
+test("D2: never made of stale parts, and fresh no longer than the narrowest; noStore and mustRevalidate hold for the whole", async () => {
+  const { cache, clock } = stage();
+  const bunks = leafSource("bunks", { maxAge: "5s", staleWhileRevalidate: 0 });
+  const basket = leafSource("basket", { noStore: true });
+  const route = sumSource("route", bunks.source, { maxAge: "1h" });
+  const page = sumSource("page", basket.source, { maxAge: "1h" });
+  await cache.read(bunks.source, 1);
+  await clock.advance("4s");
+  expect(await cache.read(route.source, [1])).toBe(0);
+  const [info] = [...cache.entries()].filter(({ source }) => source === "route");
+  expect((info?.staleAt ?? 0) - clock.now()).toBe(1000);
+  expect(info?.expiredAt).toBe(info?.staleAt);
+  await clock.advance("1s");
+  bunks.values.set(1, 3);
+  expect(await cache.read(route.source, [1])).toBe(3);
+  expect(bunks.load).toHaveBeenCalledTimes(2);
+  expect(await cache.read(page.source, [1])).toBe(0);
+  await clock.advance(0);
+  expect(
+    [...cache.entries()].filter(
+      ({ source, reading }) => source !== "route" && source !== "bunks" && reading.state !== "empty",
+    ),
+  ).toEqual([]);
+});
+
+test("D3: what a person asks for goes all the way down in the same mode, each part once", async () => {
+  const { cache, clock } = stage();
+  const modes: string[] = [];
+  const hut = source({
+    name: "hut",
+    maxAge: "1h",
+    load: async (id: number, { mode, cause }) => {
+      modes.push(`${id} ${mode} ${cause}`);
+      return id;
+    },
+  });
+  const route = sumSource("route", hut);
+  const all = sumSource("all", route.source);
+  const { view } = watch(cache, all.source, [
+    [1, 2],
+    [2, 3],
+  ]);
+  await clock.advance(0);
+  modes.length = 0;
+  await Promise.all([view.revalidate(), clock.advance(0)]);
+  expect(modes).toEqual(["1 no-cache asked", "2 no-cache asked", "3 no-cache asked"]);
+});
+
+test("D4: a ring is a CistaError that spells the keys on it", async () => {
+  const { cache, clock } = stage();
+  const ring: Source<number, number> = source({
+    name: "ring",
+    retry: false,
+    load: async (n: number, { read }): Promise<number> => read(ring, (n + 1) % 3),
+  });
+  const read = cache.read(ring, 0).catch((failure: Failure) => failure);
+  await clock.advance(0);
+  const failure = (await read) as Failure;
+  expect(failure.cause).toBeInstanceOf(CistaError);
+  expect(failure.message).toContain("ring 2 → ring 0 → ring 1 → ring 2");
+});
+
+test("D5: a part's failure is not tried again by its reader, whose time-out stands still meanwhile", async () => {
+  const { cache, clock } = stage();
+  const part = heldSource("part", { retry: { times: 1, first: 0 }, timeout: "1m" });
+  const tries = vi.fn();
+  const whole = source({
+    name: "whole",
+    timeout: "2s",
+    load: async (_: number, { read }) => {
+      tries();
+      return read(part.source, 1);
+    },
+  });
+  const { seen } = watch(cache, whole, 1);
+  await clock.advance("50s");
+  part.loads[0]?.fail(new TypeError("fetch failed"));
+  await clock.advance("10ms");
+  part.loads[1]?.fail(new TypeError("fetch failed"));
+  await clock.advance("1h");
+  expect(seen).toEqual(["failed (network)"]);
+  expect(tries).toHaveBeenCalledOnce();
+  expect(cache.peek(whole, 1).failure?.key).toBe("whole 1");
+});
+
+test("F8: a part is let go no earlier than what depends on it; D and R3: a composite that is left gives its parts up", async () => {
+  const { cache, clock } = stage({ retain: "1m" });
+  const part = heldSource("part");
+  const whole = source({
+    name: "whole",
+    retain: "10m",
+    maxAge: "1h",
+    load: async (_: number, { read }) => read(part.source, 1),
+  });
+  const first = watch(cache, whole, 1);
+  first.leave();
+  await clock.advance(0);
+  await clock.advance(0);
+  expect(part.loads[0]?.signal.aborted).toBe(true);
+  const { leave } = watch(cache, whole, 1);
+  part.loads[1]?.answer("x");
+  await clock.advance("5m");
+  leave();
+  await clock.advance("9m");
+  expect([...cache.entries()].map(({ key }) => key).sort()).toEqual(["part 1", "whole 1"]);
+  await clock.advance("2m");
+  expect([...cache.entries()]).toEqual([]);
+  expect(clock.pendingTimers).toBe(0);
+});
+
+test("property: whatever changes below, in whatever shape, all that is watched ends up right, and nothing loads without cause", async () => {
+  const change = fc.record({ id: fc.nat(3), value: fc.nat(3), how: fc.constantFrom("put", "invalidate", "both") });
+  const shape = fc.array(fc.subarray([0, 1, 2, 3], { minLength: 1 }), { minLength: 1, maxLength: 4 });
+  await fc.assert(
+    fc.asyncProperty(shape, fc.array(fc.array(change, { maxLength: 3 }), { maxLength: 6 }), async (routes, batches) => {
+      const { cache, clock } = stage({ maxAge: "1h" });
+      const hut = leafSource("hut");
+      const route = sumSource("route", hut.source);
+      const all = sumSource("all", route.source);
+      for (const id of [0, 1, 2, 3]) hut.values.set(id, 0);
+      const watched = routes.map((ids) => ({ ids: [ids], view: watch(cache, route.source, ids).view }));
+      watched.push({ ids: routes, view: watch(cache, all.source, routes).view });
+      await clock.advance(0);
+      for (const batch of batches) {
+        const before = all.load.mock.calls.length;
+        for (const { id, value, how } of batch) {
+          hut.values.set(id, value);
+          if (how !== "invalidate") cache.put(hut.source, id, value);
+          if (how !== "put") cache.invalidate({ source: hut.source, params: id });
+        }
+        await clock.advance(0);
+        for (const { ids, view } of watched) {
+          const right = ids.flat().reduce((sum, id) => sum + Number(hut.values.get(id)), 0);
+          expect(inShort(view.get())).toBe(`ready ${right}`);
+        }
+        expect(all.load.mock.calls.length - before).toBeLessThanOrEqual(1);
+      }
+      cache.dispose();
+      expect(clock.pendingTimers).toBe(0);
+    }),
+    { numRuns: 150 },
+  );
+});

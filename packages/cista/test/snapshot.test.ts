@@ -1,0 +1,160 @@
+import { type Snapshot, source } from "cista";
+import { virtualClock } from "cista/rehearsal";
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import { inShort, stage, watch } from "./stage.js";
+
+const hut = source({ name: "hut", maxAge: "1m", load: async (id: any): Promise<any> => id });
+const throughText = (snapshot: Snapshot): Snapshot => JSON.parse(JSON.stringify(snapshot));
+
+test("a snapshot taken here and restored there: the same values, as old as they were plus the time since", async () => {
+  const here = stage();
+  here.cache.put(hut, { id: 1 }, { water: 90 }, { age: "10s", groups: ["huts"], validator: { etag: '"a"' } });
+  here.cache.put(hut, 2, "for ever", { maxAge: Number.POSITIVE_INFINITY, immutable: true });
+  here.cache.put(hut, 3, "secret", { noStore: true });
+  here.cache.put(hut, 4, "doubted");
+  here.cache.invalidate({ source: hut, params: 4 });
+  await here.clock.advance("5s");
+  const snapshot = throughText(here.cache.snapshot());
+  expect(snapshot.entries).toHaveLength(2); // S2; and what is not trusted stays behind
+
+  const there = stage({ clock: virtualClock(snapshot.takenAt + 20_000) });
+  there.cache.restore(snapshot);
+  expect(inShort(there.cache.peek(hut, { id: 1 }))).toBe('ready {"water":90}');
+  const [first, second] = [...there.cache.entries()];
+  expect(first).toMatchObject({ groups: ["huts"], staleAt: snapshot.takenAt + 20_000 + 25_000 });
+  expect(second?.staleAt).toBeUndefined();
+  expect(throughText(there.cache.snapshot()).entries[0]).toEqual({ ...(snapshot.entries[0] as object), age: 35_000 });
+
+  const slow = stage({ clock: virtualClock(snapshot.takenAt - 1e9), snapshot }); // a clock far behind: no younger
+  slow.cache.peek(hut, 1);
+  expect(throughText(slow.cache.snapshot()).entries[0]).toEqual(snapshot.entries[0]);
+});
+
+test("what is held is newer than what was put away; entries of a source not used yet wait for it, under retain", async () => {
+  const here = stage();
+  here.cache.put(hut, 1, "old");
+  here.cache.put(hut, 2, "old");
+  const snapshot = here.cache.snapshot({ where: ({ params }) => params === 1 || params === 2 });
+  const there = stage({ retain: "1m" });
+  there.cache.put(hut, 1, "new");
+  there.cache.restore(snapshot);
+  expect([1, 2].map((id) => there.cache.peek(hut, id).value)).toEqual(["new", "old"]);
+
+  const waiting = stage({ retain: "1m", snapshot });
+  expect([...waiting.cache.entries()]).toEqual([]);
+  const view = watch(waiting.cache, hut, 1).view;
+  expect(inShort(view.get())).toBe('ready "old"');
+  const late = stage({ retain: "1m", snapshot });
+  await late.clock.advance("1m");
+  expect(late.cache.peek(hut, 1).state).toBe("empty");
+  expect(late.clock.pendingTimers).toBe(0);
+});
+
+test("another partition's snapshot is refused, and one of another form", () => {
+  const one = stage({ partition: "ada" });
+  one.cache.put(hut, 1, "ada's");
+  const snapshot = one.cache.snapshot();
+  expect(() => stage({ partition: "bram", snapshot })).toThrow(
+    'The snapshot is of the partition "ada", and this cache of "bram"',
+  );
+  expect(() => stage({ snapshot })).toThrow(expect.objectContaining({ code: "snapshot" }));
+  for (const bad of [
+    null,
+    1,
+    [],
+    {},
+    { ...snapshot, version: 2 },
+    { ...snapshot, takenAt: "now" },
+    { ...snapshot, entries: {} },
+  ]) {
+    expect(() => one.cache.restore(bad as any)).toThrow(expect.objectContaining({ code: "snapshot" }));
+  }
+});
+
+const good = {
+  source: "hut",
+  params: 1,
+  kind: "value",
+  value: "good",
+  age: 0,
+  maxAge: 60_000,
+  staleWhileRevalidate: null,
+  staleIfError: null,
+};
+let deep: unknown = 1;
+for (let n = 0; n < 5000; n++) deep = [deep];
+
+test.each<[string, unknown]>([
+  ["nothing", null],
+  ["text", "hut"],
+  ["a list", [good]],
+  ["no source", { ...good, source: 7 }],
+  ["an age that is no number", { ...good, age: Number.NaN }],
+  ["a negative age", { ...good, age: -1 }],
+  ["an endless age", { ...good, age: Number.POSITIVE_INFINITY }],
+  ["a lifetime as text", { ...good, maxAge: "1h" }],
+  ["a lifetime left out", { ...good, maxAge: undefined }],
+  ["another kind", { ...good, kind: "unchanged" }],
+  ["a value left out", { ...good, value: undefined }],
+  ["a missing thing with a value", { ...good, kind: "missing" }],
+  ["groups that are no list", { ...good, groups: "huts" }],
+  ["a group that is no text", { ...good, groups: ["huts", 1] }],
+  ["an etag that is no text", { ...good, etag: {} }],
+  ["a flag that is none", { ...good, immutable: "yes" }],
+  ["params nested too deep", { ...good, params: deep }],
+  ["members of a prototype only", Object.create(good)],
+])("a hostile entry is dropped and journaled, and the rest is restored: %s", (_, entry) => {
+  const { cache, events } = stage();
+  cache.peek(hut, 0);
+  const snapshot = {
+    format: "cista-snapshot",
+    version: 1,
+    takenAt: 0,
+    entries: [entry, { ...good, params: 2 }],
+  } as Snapshot;
+  cache.restore(snapshot);
+  expect([...cache.entries()].map(({ params }) => params)).toEqual([2]);
+  expect(events.map(({ kind }) => kind).filter((kind) => kind === "warning")).toHaveLength(1);
+  expect(({} as any).polluted).toBeUndefined();
+});
+
+test("prototypes stay as they are, whatever members a snapshot has; never more entries than the capacity", () => {
+  const hostile = JSON.parse(
+    `{"format":"cista-snapshot","version":1,"takenAt":0,"entries":[{"__proto__":{"polluted":1},"source":"hut","params":{"__proto__":1},"kind":"value","value":{"__proto__":{"polluted":1}},"age":1e999,"age":0,"maxAge":1,"staleWhileRevalidate":0,"staleIfError":0}]}`,
+  );
+  const { cache } = stage({ capacity: 3 });
+  cache.restore(hostile);
+  cache.put(hut, JSON.parse('{"__proto__":1}'), JSON.parse('{"__proto__":{"polluted":2}}'));
+  expect(({} as any).polluted).toBeUndefined();
+  cache.restore({
+    format: "cista-snapshot",
+    version: 1,
+    takenAt: 0,
+    entries: Array.from({ length: 50 }, (_, n) => ({ ...good, params: n + 10 })),
+  });
+  expect([...cache.entries()].length).toBeLessThanOrEqual(3);
+});
+
+test("property: any JSON as an entry neither throws nor takes the rest with it", () => {
+  const member = fc.oneof(fc.jsonValue(), fc.double(), fc.constant(undefined));
+  const entry = fc.record(
+    Object.fromEntries(Object.keys(good).map((name) => [name, fc.oneof(fc.constant((good as any)[name]), member)])),
+  );
+  fc.assert(
+    fc.property(fc.array(fc.oneof(entry, fc.anything())), (entries) => {
+      const { cache } = stage();
+      cache.peek(hut, 0);
+      cache.restore({
+        format: "cista-snapshot",
+        version: 1,
+        takenAt: 0,
+        entries: [...entries, { ...good, params: "last" }],
+      });
+      expect(cache.peek(hut, "last").value).toBe("good");
+      for (const info of cache.entries()) expect(Number.isNaN(info.staleAt)).toBe(false);
+      cache.dispose();
+    }),
+    { numRuns: 300 },
+  );
+});
