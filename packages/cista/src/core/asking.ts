@@ -89,6 +89,7 @@ function drop(entry: Entry, note: string): void {
   const { request, cause } = activity;
   over(entry);
   request.abort(new Failure("aborted", `The request was given up: ${note}.`));
+  activity.pinned = activity.waiters !== undefined || activity.nextWaiters !== undefined;
   record("abort", entry, () => ({ cause, attempt: request.attempt, note }));
   touch(entry);
 }
@@ -96,12 +97,15 @@ function drop(entry: Entry, note: string): void {
 /** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
   if (!entry.activity?.open || !outcome) drop(entry, note);
-  if (outcome) settle(entry, outcome, true);
+  if (!outcome || !entry.activity) return;
+  entry.activity.pinned = false;
+  settle(entry, outcome, true);
 }
 
 /** Gives the request up because nobody waits for it any more, or the cache ends. */
 export function giveUp(entry: Entry, note: string): void {
   drop(entry, note);
+  entry.active().pinned = false;
   adoptParts(entry, entry.links?.parts ?? []);
   settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
 }
@@ -227,7 +231,7 @@ function failed(entry: Entry, request: Request, thrown: Failure): void {
   const now = nowOf(entry.shelf.core);
   record("failure", entry, () => ({ cause, attempt: request.attempt, failure, duration: now - activity.triedAt }));
   // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
-  const covered = entry.held === "value" && !entry.isInvalidated && now < entry.coveredUntil;
+  const covered = entry.held === "value" && !entry.isInvalidated && entry.coversError(now);
   end(entry, request, covered ? { failure, instead: { value: entry.value } } : { failure });
 }
 

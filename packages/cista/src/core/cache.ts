@@ -13,7 +13,7 @@ import { keyText } from "./key.js";
 import { askNow, emptyReading, lookAhead, lookHeld, lookNow, renew } from "./looking.js";
 import { type ReadOptions, read } from "./reader.js";
 import type { Reading } from "./reading.js";
-import { Schedule } from "./schedule.js";
+import { never, Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Selector, selected } from "./selector.js";
 import { type Shelf, Shelves } from "./shelf.js";
@@ -262,7 +262,7 @@ function infoOf(entry: Entry): EntryInfo {
   const moments = {
     staleAt: held ? entry.staleAt : Number.POSITIVE_INFINITY,
     expiredAt: held ? entry.expiredAt : Number.POSITIVE_INFINITY,
-    releasedAt: entry.isIdle && entry.due >= 0 ? entry.due : Number.POSITIVE_INFINITY,
+    releasedAt: entry.isIdle && entry.due !== never ? entry.due : Number.POSITIVE_INFINITY,
   };
   const known = Object.entries(moments).filter(([, at]) => at < Number.POSITIVE_INFINITY);
   return {

@@ -6,7 +6,7 @@ import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingO
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
-import type { Scheduled } from "./schedule.js";
+import { never, type Scheduled } from "./schedule.js";
 import { share } from "./share.js";
 import type { Shelf } from "./shelf.js";
 import { mayShow } from "./showing.js";
@@ -45,8 +45,8 @@ export class Entry implements Scheduled {
   readUntil = 0;
   activity: Activity | undefined = undefined;
 
-  due = -1;
-  filed = -1;
+  due: number = never;
+  filed: number = never;
   /** No longer in the cache, or never in it: views look their entry up anew. */
   gone = false;
 
@@ -142,6 +142,12 @@ export class Entry implements Scheduled {
     return standing === "fresh" || standing === "stale";
   }
 
+  /** RFC 5861 §4: whether it may stand in for an answer that failed. */
+  coversError(now: number): boolean {
+    const young = this.age(now) < this.policy.maxAge + this.policy.staleIfError;
+    return young && now < (this.links?.coveredUntil ?? Number.POSITIVE_INFINITY);
+  }
+
   /** @param asking as if a request were under way, or not */
   showsHeld(now: number, asking: boolean): boolean {
     if (this.held === "none") return false;
@@ -151,7 +157,7 @@ export class Entry implements Scheduled {
       mustRevalidate: this.policy.mustRevalidate,
       asking,
       failed: activity?.failure !== undefined,
-      coversError: now < this.coveredUntil,
+      coversError: this.coversError(now),
       shown: activity?.shown ?? false,
       cameStale: activity?.cameStale ?? false,
     });
@@ -217,8 +223,9 @@ export class Entry implements Scheduled {
     if (!activity) return;
     activity.settleDown();
     activity.shown = activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
-    activity.cameStale = version >= this.invalidatedAt && standingOf(policy, age) !== "fresh";
-    activity.passed = activity.cameStale ? "expired" : "fresh";
+    const stale = standingOf(policy, age) !== "fresh";
+    activity.cameStale = stale && activity.shown && version >= this.invalidatedAt;
+    activity.passed = stale ? "expired" : "fresh";
   }
 
   #shared(value: unknown): unknown {

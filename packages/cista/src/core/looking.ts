@@ -36,9 +36,9 @@ export function lookAhead(entry: Entry): AnyReading {
 /** What is held, whatever the allowances. */
 export function lookHeld(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
-  if (entry.readUntil > now && entry.reading) return entry.reading;
+  if (entry.readUntil !== 0 && entry.readUntil > now && entry.reading) return entry.reading;
   const reading = known(entry, compose(entry, now, entry.isAsking, true));
-  const until = entry.isFresh(now) ? entry.staleAt : Number.POSITIVE_INFINITY;
+  const until = entry.isFresh(now) ? entry.staleAt : 0; // a clock that is put back may make it fresh again
   if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
   return reading;
 }

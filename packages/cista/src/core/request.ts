@@ -86,10 +86,11 @@ export class Request {
 
   /** Ends without an answer. Nobody is told: whoever aborts knows. */
   abort(reason: Failure): void {
+    const { phase } = this;
     this.#over = true;
     this.phase = "none";
     this.#clearTimer();
-    this.#abort.abort(reason);
+    if (phase === "running" || phase === "none") this.#abort.abort(reason); // else no load is under way
   }
 
   get isOver(): boolean {

@@ -1,10 +1,13 @@
 import type { Clock } from "./seams.js";
 
+/** Stands for no moment. (Not Infinity: small integers take no space of their own. Not -1: clocks can be put back.) */
+export const never: number = -(2 ** 31);
+
 /** Something with a next moment that matters. */
 export interface Scheduled {
-  /** When something is next to be done about it, on the cache's clock; -1 for never. Write it through `Schedule.set`. */
+  /** When something is next to be done about it, on the cache's clock, or `never`. Write it through `Schedule.set`. */
   due: number;
-  /** The moment under which it is filed, never later than `due`; -1: not filed. (Not Infinity: small integers take no space of their own.) */
+  /** The moment under which it is filed, never later than `due`; `never`: not filed. */
   filed: number;
 }
 
@@ -33,8 +36,8 @@ export class Schedule<T extends Scheduled> {
 
   /** Puts an item's moment, Infinity for never. A later one is only noted: it is filed anew when the old moment comes. */
   set(item: T, due: number): void {
-    item.due = due === Number.POSITIVE_INFINITY ? -1 : Math.ceil(due);
-    if (item.due >= 0 && (item.filed < 0 || item.due < item.filed)) this.#file(item, this.#now());
+    item.due = due === Number.POSITIVE_INFINITY ? never : Math.ceil(due);
+    if (item.due !== never && (item.filed === never || item.due < item.filed)) this.#file(item, this.#now());
   }
 
   stop(): void {
@@ -73,9 +76,9 @@ export class Schedule<T extends Scheduled> {
       this.#files.delete(moment);
       for (const item of file) {
         if (item.filed !== moment) continue; // filed elsewhere since
-        item.filed = -1;
+        item.filed = never;
         if (item.due > now) this.#file(item, now);
-        else if (item.due >= 0) due.push(item);
+        else if (item.due !== never) due.push(item);
       }
     }
     let next = Number.POSITIVE_INFINITY;

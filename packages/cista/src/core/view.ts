@@ -73,9 +73,9 @@ export class EntryView implements View<any> {
   }
 
   async revalidate(): Promise<Reading<any>> {
-    this.#entry = this.#viewing.entry(this.#entry);
+    const before = this.get();
     await this.#viewing.ask(this.#entry);
-    return this.get();
+    return this.#entry.shelf.core.disposed ? before : this.get();
   }
 
   #unattached(): AnyReading {

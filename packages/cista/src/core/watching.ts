@@ -93,7 +93,7 @@ export function momentsCame(core: Core, entries: readonly Entry[]): void {
 function grow(entry: Entry, now: number): void {
   const activity = entry.active();
   touch(entry);
-  const standing = entry.held === "none" ? "expired" : entry.ageing(now);
+  const standing = entry.held === "none" || activity.cameStale ? "expired" : entry.ageing(now);
   const { passed } = activity;
   activity.passed = standing;
   if (standing !== "fresh" && passed === "fresh") record("stale", entry);
