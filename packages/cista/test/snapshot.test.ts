@@ -1,5 +1,5 @@
 import { type Snapshot, source } from "cista";
-import { virtualClock } from "cista/rehearsal";
+import { recordJournal, virtualClock } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { inShort, stage, watch } from "./stage.js";
@@ -157,4 +157,30 @@ test("property: any JSON as an entry neither throws nor takes the rest with it",
     }),
     { numRuns: 300 },
   );
+});
+
+test("the recorder writes the journal a line an event, failures without what caused them", async () => {
+  const { cache } = stage();
+  const { text, stop } = recordJournal(cache.journal);
+  const broken = source({
+    name: "broken",
+    retry: false,
+    load: async () => Promise.reject(new Error("no", { cause: "secret" })),
+  });
+  await cache.read(broken).catch(() => {});
+  stop();
+  cache.peek(hut, 1);
+  await cache.read(hut, 1);
+  const lines = text()
+    .trimEnd()
+    .split("\n")
+    .map((line) => JSON.parse(line));
+  expect(lines.map(({ kind }) => kind)).toEqual(["read", "request", "failure"]);
+  expect(lines[2]).toMatchObject({
+    seq: 3,
+    key: "broken",
+    cause: "read",
+    failure: { kind: "load", message: "no", attempts: 1 },
+  });
+  expect(text()).not.toContain("secret");
 });

@@ -1,2 +1,3 @@
+export { type JournalRecorder, journalLine, recordJournal } from "./recorder.js";
 export type { VirtualClock, VirtualEnvironment } from "./virtual.js";
 export { virtualClock, virtualEnvironment } from "./virtual.js";
