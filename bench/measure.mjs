@@ -22,7 +22,7 @@ export async function ratioOf({ baseline, subject, rounds = 5, ...own }) {
 }
 
 /** The same for work that changes what it works on: each sample gets its own, made outside of the measured time. */
-export function ratioOfOnce({ baseline, subject, rounds = 15 }) {
+export function ratioOfOnce({ baseline, subject, rounds = 41 }) {
   const time = ({ prepare, work }) => {
     const given = prepare();
     globalThis.gc();
@@ -32,8 +32,7 @@ export function ratioOfOnce({ baseline, subject, rounds = 15 }) {
     keep(result);
     return Number(end - start);
   };
-  time(baseline);
-  time(subject);
+  for (let warm = 0; warm < 8; warm++) [baseline, subject].forEach(time);
   const ratios = [];
   for (let round = 0; round < rounds; round++) {
     const [base, own] = round % 2 ? [time(baseline), time(subject)] : [time(subject), time(baseline)].reverse();

@@ -41,7 +41,6 @@ export function keepReferences() {
   const cache = createCache();
   const huts = source({ name: "huts", load });
   return ratioOfOnce({
-    rounds: 31,
     baseline: { prepare: () => after, work: (text) => JSON.parse(text).length },
     subject: {
       prepare: () => {

@@ -20,7 +20,9 @@ import { type Shelf, Shelves } from "./shelf.js";
 import { adoptRestored, restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
 import type { Source } from "./source.js";
 import { EntryView, type View, type Viewing, type ViewOptions } from "./view.js";
-import { attach, detach, momentsCame, wake } from "./watching.js";
+import { attach, detach, joinWatchers, momentsCame, wake } from "./watching.js";
+
+const usual: ReadOptions = {};
 
 type AnySource = Source<any, any>;
 type JustParams = [params?: any, options?: never];
@@ -30,7 +32,6 @@ export class CoreCache implements Cache {
   readonly #core: Core;
   readonly #viewing: Viewing;
   readonly #leaveEnvironment: () => void;
-  #subscriptions = 0;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
     const core = coreOf(options, this);
@@ -39,7 +40,14 @@ export class CoreCache implements Cache {
       entry: (before) => this.#current(before),
       now: lookNow,
       ahead: lookAhead,
-      subscribe: (entry, listener, asks) => this.#subscribe(entry, listener, asks),
+      attach: (entry, listener, asks) => {
+        if (!joinWatchers(entry, asks)) turn(core, () => attach(entry, asks));
+        return entry.active().listeners.add(listener, ++core.subscriptions); // only now: not told of its own coming
+      },
+      detach: (entry, seat, asks) => {
+        entry.activity?.listeners.remove(seat);
+        detach(entry, asks);
+      },
       ask: ({ shelf, params }) => askNow(shelf, params),
     };
     this.#leaveEnvironment = followEnvironment(core);
@@ -50,7 +58,7 @@ export class CoreCache implements Cache {
     return this.#core.recorder;
   }
 
-  read(source: AnySource, params?: unknown, options: ReadOptions = {}): Promise<any> {
+  read(source: AnySource, params?: unknown, options: ReadOptions = usual): Promise<any> {
     try {
       this.#open();
       return read(this.#core.shelves.of(source), params, options);
@@ -157,6 +165,7 @@ export class CoreCache implements Cache {
 
   /** The entry itself, or the one in its place where it was let go. */
   #current(entry: Entry): Entry {
+    this.#open();
     return entry.gone ? this.#obtain(entry.shelf.source, entry.params) : entry;
   }
 
@@ -168,16 +177,6 @@ export class CoreCache implements Cache {
   #count(selector: Selector, change: (entry: Entry) => boolean): number {
     const entries = this.#selected(selector);
     return turn(this.#core, () => entries.filter(change).length);
-  }
-
-  #subscribe(entry: Entry, listener: () => void, asks: boolean): () => void {
-    this.#open();
-    turn(this.#core, () => attach(entry, asks));
-    const remove = entry.active().listeners.add(listener, ++this.#subscriptions); // only now: not told of its own coming
-    return () => {
-      remove();
-      detach(entry, asks);
-    };
   }
 }
 
@@ -203,6 +202,7 @@ function coreOf(options: CacheOptions & { clock: Clock; environment: Environment
     ),
     recorder: new Recorder(() => clock.now()),
     version: 0,
+    subscriptions: 0,
     depth: 0,
     touched: [],
     doubted: new Set(),

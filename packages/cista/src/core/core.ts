@@ -25,6 +25,8 @@ export interface Core {
 
   /** Rule R2: a counter that only goes up. What began later has a greater version. */
   version: number;
+  /** Counts subscriptions, to tell them in that order. */
+  subscriptions: number;
   /** Turns within turns. */
   depth: number;
   /** Entries whose reading may have changed in this turn. */
@@ -98,7 +100,7 @@ function closeTurn(core: Core): void {
 }
 
 /** Records what happened to an entry, if anybody listens. */
-export function record(kind: JournalKind, entry: Entry, details: () => EventDetails = () => ({})): void {
+export function record(kind: JournalKind, entry: Entry, details?: () => EventDetails): void {
   const { core, source } = entry.shelf;
-  if (core.recorder.listening) core.recorder.record(kind, { key: entry.key, source: source.name, ...details() });
+  if (core.recorder.listening) core.recorder.record(kind, { key: entry.key, source: source.name, ...details?.() });
 }

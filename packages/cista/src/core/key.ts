@@ -94,9 +94,8 @@ function objectHash(object: Record<string, unknown>, depth: number): number | un
     if (value === undefined) continue; // left out of the text, so left out here
     const hash = valueHash(value, depth);
     if (hash === undefined) return undefined;
-    // Two letters and the length tell most names apart; the comparison that follows tells the rest.
-    const named = name.length * 31 + name.charCodeAt(0) * 7 + name.charCodeAt(name.length - 1);
-    sum = (sum + Math.imul(hash ^ Math.imul(named, 0x85ebca6b), 0xc2b2ae35)) | 0;
+    // A letter and the length tell most names apart; the comparison that follows tells the rest.
+    sum = (sum + Math.imul(hash ^ (name.length * 31 + name.charCodeAt(0)), 0xc2b2ae35)) | 0;
   }
   return sum;
 }
@@ -150,8 +149,12 @@ function sameItems(one: readonly unknown[], other: readonly unknown[]): boolean 
 function sameMembers(one: Record<string, unknown>, other: Record<string, unknown>): boolean {
   let left = 0;
   for (const name in one) {
-    if (one[name] === undefined) continue;
-    if (!Object.hasOwn(other, name) || !sameParams(one[name], other[name])) return false;
+    const value = one[name];
+    if (value === undefined) continue;
+    const there = other[name];
+    // An inherited member is never JSON, but for the prototype itself.
+    if (there !== value && !sameParams(value, there)) return false;
+    if (name === "__proto__" && !Object.hasOwn(other, name)) return false;
     left++;
   }
   for (const name in other) if (other[name] !== undefined) left--;

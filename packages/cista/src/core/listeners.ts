@@ -2,7 +2,8 @@ import { report } from "./journal.js";
 
 type Listener = () => void;
 
-interface Seat {
+/** One subscription. */
+export interface Seat {
   /** In the lists below; -1 once removed. */
   index: number;
   /** Goes up with each subscription to anything in the cache. */
@@ -11,7 +12,7 @@ interface Seat {
 
 /**
  * The listeners of one entry, called in the order in which they subscribed. Adding and removing are O(1): a removed one
- * leaves a hole, and the holes are closed when they outnumber the listeners.
+ * leaves a hole, and the holes are closed when there is one listener left for three of them.
  */
 export class Listeners {
   /** Plain functions side by side: the loop that calls them touches nothing else. */
@@ -28,19 +29,19 @@ export class Listeners {
     return this.#calls.length - this.#holes;
   }
 
-  /** Returns its own removal, harmless when called again. */
-  add(listener: Listener, order: number): () => void {
+  add(listener: Listener, order: number): Seat {
     const seat: Seat = { index: this.#calls.length, order };
     this.#calls.push(listener);
     this.#seats.push(seat);
-    return () => {
-      if (seat.index < 0) return;
-      this.#calls[seat.index] = undefined;
-      this.#seats[seat.index] = undefined;
-      seat.index = -1;
-      this.#holes++;
-      if (this.#holes > 32 && this.#holes > this.#calls.length >> 1 && this.#looping === 0) this.#close();
-    };
+    return seat;
+  }
+
+  remove(seat: Seat): void {
+    this.#calls[seat.index] = undefined;
+    this.#seats[seat.index] = undefined;
+    seat.index = -1;
+    this.#holes++;
+    if (this.#holes > 32 && this.#holes * 4 > this.#calls.length * 3 && this.#looping === 0) this.#close();
   }
 
   /**
@@ -53,9 +54,10 @@ export class Listeners {
     const round = ++this.#round;
     let thrown: unknown[] | undefined;
     this.#looping++;
-    for (let i = 0; i < end && this.#round === round; i++) {
+    for (let i = 0; i < end; ) {
       try {
-        calls[i]?.();
+        while (i < end && this.#round === round) calls[i++]?.();
+        break;
       } catch (error) {
         thrown ??= [];
         thrown.push(error);

@@ -33,7 +33,7 @@ function merge(previous: unknown, next: unknown, inPlace: boolean, depth: number
   if (depth > deepest) throw tooDeep;
   const prototype: unknown = Object.getPrototypeOf(next);
   if (prototype !== Object.getPrototypeOf(previous)) return next;
-  if (prototype === Array.prototype) return mergeItems(previous as unknown[], next as unknown[], inPlace, depth);
+  if (Array.isArray(next)) return mergeItems(previous as unknown[], next as unknown[], inPlace, depth);
   if (prototype !== Object.prototype && prototype !== null) return next;
   return mergeMembers(previous as Record<string, unknown>, next as Record<string, unknown>, inPlace, depth);
 }
@@ -59,25 +59,29 @@ function mergeMembers(
   inPlace: boolean,
   depth: number,
 ): unknown {
-  const names = Object.keys(next);
-  let same = names.length === Object.keys(previous).length;
+  let same = true;
+  let left = 0;
   let target = next;
-  for (const name of names) {
+  for (const name in next) {
+    left++;
     const member = next[name];
-    if (!Object.hasOwn(previous, name)) {
+    const before = previous[name];
+    if ((before === undefined || name === "__proto__") && !Object.hasOwn(previous, name)) {
       same = false;
       continue;
     }
-    const before = previous[name];
+    if (before === member) continue;
     const kept = merge(before, member, inPlace, depth + 1);
     if (kept !== member) {
       if (target === next && (!inPlace || Object.isFrozen(next))) target = copyOf(next);
       // An own member, so that even one named __proto__ is only written over, never a prototype set.
       target[name] = kept;
     }
-    if (same && kept !== before) same = Number.isNaN(kept) && Number.isNaN(before);
+    if (kept !== before) same &&= Number.isNaN(kept) && Number.isNaN(before);
   }
-  return same ? previous : target;
+  if (!same) return target;
+  for (const _ in previous) left--;
+  return left === 0 ? previous : target;
 }
 
 /** Member by member, so that one named __proto__ stays a member. */

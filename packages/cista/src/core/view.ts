@@ -1,4 +1,5 @@
 import type { Entry } from "./entry.js";
+import type { Seat } from "./listeners.js";
 import { picked } from "./picking.js";
 import type { AnyReading, Reading } from "./reading.js";
 
@@ -26,7 +27,8 @@ export interface Viewing {
   entry(before: Entry): Entry;
   now(entry: Entry): AnyReading;
   ahead(entry: Entry): AnyReading;
-  subscribe(entry: Entry, listener: () => void, asks: boolean): () => void;
+  attach(entry: Entry, listener: () => void, asks: boolean): Seat;
+  detach(entry: Entry, seat: Seat, asks: boolean): void;
   ask(entry: Entry): Promise<void>;
 }
 
@@ -58,17 +60,23 @@ export class EntryView implements View<any> {
   }
 
   subscribe(listener: () => void): () => void {
-    this.#entry = this.#viewing.entry(this.#entry);
-    this.get(); // what a picking listener's next change is measured against
-    const heard = this.#pick ? () => this.#changedPart() && listener() : listener;
+    if (this.#entry.gone) this.#entry = this.#viewing.entry(this.#entry);
+    const seat = this.#viewing.attach(this.#entry, this.#pick ? this.#picking(listener) : listener, this.#asks);
     this.#attached++;
-    const end = this.#viewing.subscribe(this.#entry, heard, this.#asks);
-    let ended = false;
+    return () => this.#leave(seat);
+  }
+
+  /** Harmless when called again. An attached view's entry stays the same. */
+  #leave(seat: Seat): void {
+    if (seat.index < 0) return;
+    this.#attached--;
+    this.#viewing.detach(this.#entry, seat, this.#asks);
+  }
+
+  #picking(listener: () => void): () => void {
+    this.get(); // what its next change is measured against
     return () => {
-      if (ended) return;
-      ended = true;
-      this.#attached--;
-      end();
+      if (this.#changedPart()) listener();
     };
   }
 

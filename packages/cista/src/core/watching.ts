@@ -6,16 +6,19 @@ import { forwardStatus, hitStatus } from "./journal.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import type { Cause, Trigger } from "./source.js";
 
+/** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
+export function joinWatchers(entry: Entry, asks: boolean): boolean {
+  const { activity } = entry;
+  if (!activity || activity.askers === 0 || !entry.reading?.fresh || entry.shelf.core.recorder.listening) return false;
+  activity.watchers++;
+  if (asks) activity.askers++;
+  return true;
+}
+
 /** A view attaches. @param asks false for one that starts nothing by itself */
 export function attach(entry: Entry, asks: boolean): void {
   const activity = entry.active();
   const { core } = entry.shelf;
-  // What others watch, and is fresh, is joined without further ado.
-  if (activity.askers > 0 && entry.reading?.fresh && !core.recorder.listening) {
-    activity.watchers++;
-    if (asks) activity.askers++;
-    return;
-  }
   const now = nowOf(core);
   const first = activity.watchers === 0;
   if (first) {
@@ -32,10 +35,11 @@ export function attach(entry: Entry, asks: boolean): void {
 
 export function detach(entry: Entry, asked: boolean): void {
   const { activity } = entry;
-  if (!activity || entry.shelf.core.disposed) return;
+  const { core } = entry.shelf;
+  if (!activity || core.disposed) return;
   activity.watchers--;
   if (asked) activity.askers--;
-  record("detach", entry);
+  if (core.recorder.listening) record("detach", entry);
   if (activity.watchers === 0) leave(entry);
   else if (asked && activity.askers === 0) file(entry);
 }
