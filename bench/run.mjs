@@ -2,7 +2,7 @@
 // `npm run bench -- P3 P7` runs only those.
 
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
-import { bytesAnEntry, groupAmongMany, keepReferences } from "./cases/mass.mjs";
+import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
 import { coreSize, httpSize, reactSize } from "./cases/size.mjs";
 import { sink } from "./measure.mjs";
@@ -19,6 +19,8 @@ const cases = [
   ["P5", "10,000 listeners come and go in random order", "a Set of functions", comeAndGo, ratio, 1.5],
   ["P6", "10,000 collapsed reads of one key", "await of one promise", collapsedReads, ratio, 1.6],
   ["P7", "a hit, read synchronously", "await of a settled promise", syncHit, ratio, 1],
+  ["P8a", "put 1,000,000 moments into the schedule", "write one field", insertMoments, ratio, 4],
+  ["P8b", "put off 1,000,000 moments", "write one field", refreshMoments, ratio, 2],
   ["P9", "one idle entry, without its value", "", bytesAnEntry, bytes, 400],
   [
     "P10",

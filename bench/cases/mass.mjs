@@ -1,4 +1,6 @@
+import { fileURLToPath } from "node:url";
 import { createCache, source } from "cista";
+import { build } from "esbuild";
 import { ratioOfOnce } from "../measure.mjs";
 
 const load = async () => 1;
@@ -70,3 +72,51 @@ export function groupAmongMany() {
   large.dispose();
   return ratio;
 }
+
+/** The core's own schedule, which the package does not export. */
+async function scheduleClass() {
+  const { outputFiles } = await build({
+    entryPoints: [fileURLToPath(new URL("../../packages/cista/src/core/schedule.ts", import.meta.url))],
+    bundle: true,
+    format: "esm",
+    target: "es2022",
+    write: false,
+  });
+  return import(`data:text/javascript;base64,${Buffer.from(outputFiles[0].contents).toString("base64")}`);
+}
+
+const lifetimes = [5_000, 30_000, 60_000, 3_600_000, 86_400_000];
+
+/** A million items with five lifetimes: put into the schedule, or put off, against writing one field of each. */
+async function manyMoments(work) {
+  const { Schedule, never } = await scheduleClass();
+  const count = 1_000_000;
+  const items = Array.from({ length: count }, () => ({ due: never, filed: never, written: 0 }));
+  const clock = { now: () => 0, setTimer: () => 1, clearTimer: () => {} };
+  const fresh = () => {
+    for (const item of items) item.due = item.filed = never;
+    const schedule = new Schedule(clock, clock.now, () => {});
+    if (work === "refresh") for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5]);
+    return schedule;
+  };
+  const later = work === "refresh" ? 1000 : 0;
+  return ratioOfOnce({
+    rounds: 11,
+    baseline: {
+      prepare: () => items,
+      work: (all) => {
+        for (let n = 0; n < count; n++) all[n].written = lifetimes[n % 5] + later;
+        return all.length;
+      },
+    },
+    subject: {
+      prepare: fresh,
+      work: (schedule) => {
+        for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5] + later);
+        return items.length;
+      },
+    },
+  });
+}
+export const insertMoments = () => manyMoments("insert");
+export const refreshMoments = () => manyMoments("refresh");

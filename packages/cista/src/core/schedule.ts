@@ -11,6 +11,12 @@ export interface Scheduled {
   filed: number;
 }
 
+/** What is filed under one moment. */
+interface File<T> {
+  moment: number;
+  readonly items: T[];
+}
+
 /** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
 const farthest = 2 ** 30;
 
@@ -23,7 +29,9 @@ export class Schedule<T extends Scheduled> {
   readonly #clock: Clock;
   readonly #now: () => number;
   readonly #onDue: (items: T[]) => void;
-  readonly #files = new Map<number, T[]>();
+  readonly #files = new Map<number, File<T>>();
+  /** The files used last, where their moments lead: most items in a row have one of few lifetimes. */
+  readonly #recent: (File<T> | undefined)[] = new Array(16).fill(undefined);
   #next = Number.POSITIVE_INFINITY;
   #timer: unknown;
 
@@ -36,24 +44,39 @@ export class Schedule<T extends Scheduled> {
 
   /** Puts an item's moment, Infinity for never. A later one is only noted: it is filed anew when the old moment comes. */
   set(item: T, due: number): void {
-    item.due = due === Number.POSITIVE_INFINITY ? never : Math.ceil(due);
+    item.due = due === Number.POSITIVE_INFINITY ? never : due;
     if (item.due !== never && (item.filed === never || item.due < item.filed)) this.#file(item, this.#now());
   }
 
   stop(): void {
     this.#files.clear();
+    this.#recent.fill(undefined);
     this.#arm(Number.POSITIVE_INFINITY);
   }
 
   #file(item: T, now: number): void {
-    const ahead = Math.min(Math.max(item.due - now, 0), farthest);
-    const grain = ahead < 16 ? 1 : 2 ** (28 - Math.clz32(ahead)); // 1/16 to 1/8 of the way
-    const moment = ahead === farthest ? now + ahead : Math.max(now, Math.floor(item.due / grain) * grain);
+    const ahead = item.due - now;
+    const level = ahead < 16 ? 0 : 28 - Math.clz32(Math.min(ahead, farthest));
+    const grain = 1 << level; // 1/16 to 1/8 of the way
+    const moment =
+      ahead >= farthest
+        ? now + farthest
+        : Math.max(now, level ? Math.floor(item.due / grain) * grain : Math.ceil(item.due));
     item.filed = moment;
-    const file = this.#files.get(moment);
-    if (file) file.push(item);
-    else this.#files.set(moment, [item]);
+    const place = (moment / grain + level) & 15;
+    let file = this.#recent[place];
+    if (file?.moment !== moment) {
+      file = this.#files.get(moment) ?? this.#open(moment);
+      this.#recent[place] = file;
+    }
+    file.items.push(item);
+  }
+
+  #open(moment: number): File<T> {
+    const file = { moment, items: [] };
+    this.#files.set(moment, file);
     if (moment < this.#next) this.#arm(moment);
+    return file;
   }
 
   #arm(moment: number): void {
@@ -72,9 +95,10 @@ export class Schedule<T extends Scheduled> {
     const due: T[] = [];
     for (const moment of [...this.#files.keys()]) {
       if (moment > now) continue;
-      const file = this.#files.get(moment) as T[];
+      const file = this.#files.get(moment) as File<T>;
       this.#files.delete(moment);
-      for (const item of file) {
+      file.moment = never; // those used last may still lead to it
+      for (const item of file.items) {
         if (item.filed !== moment) continue; // filed elsewhere since
         item.filed = never;
         if (item.due > now) this.#file(item, now);
