@@ -35,7 +35,11 @@ export function build() {
   const sources = ["packages/cista", "packages/cli", "examples/origin", "examples/board-react", "package-lock.json"];
   if (existsSync(made) && sources.every((path) => newest(join(root, path)) <= statSync(made).mtimeMs)) return;
   console.log("Building …");
-  run("npm", ["run", "build", "--silent", "--loglevel=error"], { stdio: ["ignore", "ignore", "inherit"] });
+  const { status, stdout, stderr } = spawnSync("npm", ["run", "build", "--loglevel=error"], {
+    cwd: root,
+    encoding: "utf8",
+  });
+  if (status !== 0) fail(`${stdout}${stderr}\nThe build failed.`);
 }
 
 function newest(path) {
