@@ -2,49 +2,7 @@ import { pageEnvironment } from "./browser/environment.js";
 import { type Cache, type CacheOptions, CoreCache, steadyEnvironment } from "./core/index.js";
 import { systemClock } from "./system-clock.js";
 
-export type {
-  Answer,
-  AnswerDetails,
-  ArgumentsOf,
-  Branches,
-  Cache,
-  CacheOptions,
-  Cause,
-  Clock,
-  Duration,
-  Empty,
-  EntryInfo,
-  Environment,
-  Failed,
-  FailureKind,
-  Freshness,
-  Journal,
-  JournalEvent,
-  JournalKind,
-  LoadCall,
-  LoadContext,
-  Loaded,
-  Loading,
-  LoadMode,
-  Missing,
-  OutputOf,
-  Params,
-  Problem,
-  Reading,
-  ReadOptions,
-  Ready,
-  RequestPhase,
-  Retry,
-  Selector,
-  Snapshot,
-  Source,
-  SourceDefinition,
-  StandardSchema,
-  Trigger,
-  Validator,
-  View,
-  ViewOptions,
-} from "./core/index.js";
+export type * from "./core/index.js";
 export { answer, CistaError, Failure, match, missing, source, unchanged } from "./core/index.js";
 
 /**

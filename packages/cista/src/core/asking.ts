@@ -129,7 +129,7 @@ async function load(entry: Entry, request: Request, forward: Forward): Promise<u
     // A reload looks at nothing that is held (WHATWG Fetch).
     ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
     read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
-      (await readPart(entry, core.shelves.obtain(part, params, file), signal)) as U,
+      (await readPart(entry, core.shelves.obtain(part, params), signal)) as U,
   };
   const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
   const proceed = () => source.definition.load(entry.params, context);

@@ -2,25 +2,20 @@ import type { AnswerDetails } from "./answer.js";
 import { type Around, giveUp, start } from "./asking.js";
 import { forget, invalidate, patch, put } from "./changing.js";
 import type { Cache, CacheOptions, EntryInfo } from "./contract.js";
-import { type Core, nowOf, refuseDisposed, turn } from "./core.js";
-import { milliseconds } from "./duration.js";
+import { Core, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
-import { CistaError, shown } from "./failure.js";
-import { Groups } from "./groups.js";
-import { type Journal, Recorder } from "./journal.js";
-import { file } from "./keeping.js";
+import type { Journal } from "./journal.js";
 import { keyText } from "./key.js";
-import { askNow, emptyReading, lookAhead, lookHeld, lookNow, renew } from "./looking.js";
+import { askNow, emptyReading, lookHeld } from "./looking.js";
 import { type ReadOptions, read } from "./reader.js";
 import type { Reading } from "./reading.js";
-import { never, Schedule } from "./schedule.js";
+import { never } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Selector, selected } from "./selector.js";
-import { type Shelf, Shelves } from "./shelf.js";
-import { adoptRestored, restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
+import { restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
 import type { Source } from "./source.js";
-import { EntryView, type View, type Viewing, type ViewOptions } from "./view.js";
-import { attach, detach, joinWatchers, momentsCame, wake } from "./watching.js";
+import { EntryView, type View, type ViewOptions } from "./view.js";
+import { wake } from "./watching.js";
 
 const usual: ReadOptions = {};
 
@@ -30,28 +25,12 @@ type JustParams = [params?: any, options?: never];
 /** The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in. */
 export class CoreCache implements Cache {
   readonly #core: Core;
-  readonly #viewing: Viewing;
   readonly #leaveEnvironment: () => void;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
-    const core = coreOf(options, this);
-    this.#core = core;
-    this.#viewing = {
-      entry: (before) => this.#current(before),
-      now: lookNow,
-      ahead: lookAhead,
-      attach: (entry, listener, asks) => {
-        if (!joinWatchers(entry, asks)) turn(core, () => attach(entry, asks));
-        return entry.active().listeners.add(listener, ++core.subscriptions); // only now: not told of its own coming
-      },
-      detach: (entry, seat, asks) => {
-        entry.activity?.listeners.remove(seat);
-        detach(entry, asks);
-      },
-      ask: ({ shelf, params }) => askNow(shelf, params),
-    };
-    this.#leaveEnvironment = followEnvironment(core);
-    if (options.snapshot) restoreSnapshot(core, options.snapshot);
+    this.#core = new Core(options, this);
+    this.#leaveEnvironment = followEnvironment(this.#core);
+    if (options.snapshot) restoreSnapshot(this.#core, options.snapshot);
   }
 
   get journal(): Journal {
@@ -77,7 +56,7 @@ export class CoreCache implements Cache {
   }
 
   view(source: AnySource, params?: unknown, options?: ViewOptions<any, any>): View<any> {
-    return new EntryView(this.#obtain(source, params), this.#viewing, options);
+    return new EntryView(this.#obtain(source, params), options);
   }
 
   prefetch(source: AnySource, ...[params]: JustParams): void {
@@ -160,13 +139,7 @@ export class CoreCache implements Cache {
 
   #obtain(source: AnySource, params: unknown): Entry {
     this.#open();
-    return this.#core.shelves.obtain(source, params, file);
-  }
-
-  /** The entry itself, or the one in its place where it was let go. */
-  #current(entry: Entry): Entry {
-    this.#open();
-    return entry.gone ? this.#obtain(entry.shelf.source, entry.params) : entry;
+    return this.#core.shelves.obtain(source, params);
   }
 
   #selected(selector: Selector): Entry[] {
@@ -178,71 +151,6 @@ export class CoreCache implements Cache {
     const entries = this.#selected(selector);
     return turn(this.#core, () => entries.filter(change).length);
   }
-}
-
-function coreOf(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache): Core {
-  const { clock, environment, capacity = 10_000 } = options;
-  if (!(typeof capacity === "number" && capacity >= 0)) {
-    throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
-  }
-  const epoch = clock.now();
-  const core = {} as { -readonly [member in keyof Core]: Core[member] };
-  return Object.assign<object, Core>(core, {
-    options,
-    cache,
-    clock,
-    environment,
-    epoch,
-    shelves: new Shelves(core, opened),
-    groups: new Groups(),
-    schedule: new Schedule<Entry>(
-      clock,
-      () => clock.now() - epoch,
-      (entries) => momentsCame(core, entries),
-    ),
-    recorder: new Recorder(() => clock.now()),
-    version: 0,
-    subscriptions: 0,
-    depth: 0,
-    touched: [],
-    doubted: new Set(),
-    watched: new Set(),
-    underWay: new Set(),
-    left: new Set(),
-    leaveTimer: undefined,
-    oldest: undefined,
-    newest: undefined,
-    idle: 0,
-    capacity,
-    arounds: [],
-    retain: milliseconds(options.retain ?? "5m", "retain"),
-    restored: new Map(),
-    restoredTimer: undefined,
-    disposed: false,
-    renew,
-  });
-}
-
-/** A source is used for the first time. In development a newer one takes a name over: what the old one brought is loaded anew. */
-function opened(shelf: Shelf, old: Shelf | undefined): void {
-  if (!old) {
-    adoptRestored(shelf);
-    return;
-  }
-  const { core, source } = shelf;
-  const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
-  console.warn(`Cista: ${note}`);
-  if (core.recorder.listening) core.recorder.record("warning", { source: source.name, note });
-  turn(core, () => {
-    for (const entry of [...core.shelves.byKey.values()]) {
-      if (entry.shelf !== old) continue;
-      old.remove(entry);
-      entry.shelf = shelf;
-      entry.policy = shelf.settings.policy;
-      shelf.add(entry);
-      forget(entry);
-    }
-  });
 }
 
 function followEnvironment(core: Core): () => void {

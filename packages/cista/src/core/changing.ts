@@ -5,6 +5,7 @@ import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { changeHeld, evict, file } from "./keeping.js";
+import type { Shelf } from "./shelf.js";
 import { leave } from "./watching.js";
 
 /**
@@ -88,4 +89,22 @@ export function forget(entry: Entry): boolean {
     evict(entry, "deleted");
   }
   return true;
+}
+
+/** In development a newer definition takes a name over: what the old one brought is forgotten, and loaded anew where it is watched. */
+export function takeOver(shelf: Shelf, old: Shelf): void {
+  const { core, source } = shelf;
+  const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
+  console.warn(`Cista: ${note}`);
+  if (core.recorder.listening) core.recorder.record("warning", { source: source.name, note });
+  turn(core, () => {
+    for (const entry of [...core.shelves.byKey.values()]) {
+      if (entry.shelf !== old) continue;
+      old.remove(entry);
+      entry.shelf = shelf;
+      entry.policy = shelf.settings.policy;
+      shelf.add(entry);
+      forget(entry);
+    }
+  });
 }

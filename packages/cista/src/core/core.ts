@@ -1,57 +1,77 @@
 import type { Around } from "./asking.js";
 import type { Cache, CacheOptions } from "./contract.js";
+import { milliseconds } from "./duration.js";
 import type { Entry } from "./entry.js";
-import { CistaError } from "./failure.js";
-import type { Groups } from "./groups.js";
-import type { EventDetails, JournalKind, Recorder } from "./journal.js";
+import { CistaError, shown } from "./failure.js";
+import { Groups } from "./groups.js";
+import { type EventDetails, type JournalKind, Recorder } from "./journal.js";
 import { Listeners } from "./listeners.js";
-import type { Schedule } from "./schedule.js";
+import { renew } from "./looking.js";
+import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
-import type { Shelves } from "./shelf.js";
+import { Shelves } from "./shelf.js";
 import type { StoredEntry } from "./snapshot.js";
+import { momentsCame } from "./watching.js";
 
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
-export interface Core {
+export class Core {
   readonly options: CacheOptions;
   readonly cache: Cache;
   readonly clock: Clock;
   readonly environment: Environment;
   /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
   readonly epoch: number;
-  readonly shelves: Shelves;
-  readonly groups: Groups;
+  readonly shelves: Shelves = new Shelves(this);
+  readonly groups: Groups = new Groups();
   readonly schedule: Schedule<Entry>;
   readonly recorder: Recorder;
 
   /** Rule R2: a counter that only goes up. What began later has a greater version. */
-  version: number;
+  version = 0;
   /** Counts subscriptions, to tell them in that order. */
-  subscriptions: number;
+  subscriptions = 0;
   /** Turns within turns. */
-  depth: number;
+  depth = 0;
   /** Entries whose reading may have changed in this turn. */
-  touched: Entry[];
+  touched: Entry[] = [];
   /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
-  readonly doubted: Set<Entry>;
-  readonly watched: Set<Entry>;
-  readonly underWay: Set<Entry>;
+  readonly doubted: Set<Entry> = new Set();
+  readonly watched: Set<Entry> = new Set();
+  readonly underWay: Set<Entry> = new Set();
   /** Left by somebody: looked at again one macrotask later (rule R3). */
-  readonly left: Set<Entry>;
+  readonly left: Set<Entry> = new Set();
   leaveTimer: unknown;
-  /** Entries that nobody watches and nothing is under way for, least recently used first. */
+  /** Entries that nobody watches and nothing is under way for, least recently used first; how many, and how many at most. */
   oldest: Entry | undefined;
   newest: Entry | undefined;
-  idle: number;
+  idle = 0;
   readonly capacity: number;
-  arounds: readonly Around[];
-  /** Milliseconds that entries without a source of their own are kept. */
-  readonly retain: number;
-  /** Restored entries of sources that have not been used yet, by the source's name. */
-  readonly restored: Map<string, StoredEntry[]>;
+  arounds: readonly Around[] = [];
+  /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
+  readonly restored: Map<string, StoredEntry[]> = new Map();
   restoredTimer: unknown;
-  disposed: boolean;
-  /** Makes a watched entry's reading anew; says whether it is another one. */
-  readonly renew: (entry: Entry) => boolean;
+  readonly retain: number;
+  disposed = false;
+
+  constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache) {
+    const { clock, environment, capacity = 10_000, retain = "5m" } = options;
+    if (!(typeof capacity === "number" && capacity >= 0)) {
+      throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
+    }
+    this.options = options;
+    this.cache = cache;
+    this.clock = clock;
+    this.environment = environment;
+    this.epoch = clock.now();
+    this.schedule = new Schedule<Entry>(
+      clock,
+      () => nowOf(this),
+      (entries) => momentsCame(this, entries),
+    );
+    this.recorder = new Recorder(() => clock.now());
+    this.capacity = capacity;
+    this.retain = milliseconds(retain, "retain");
+  }
 }
 
 /** @throws CistaError code "disposed" */
@@ -89,7 +109,7 @@ function closeTurn(core: Core): void {
   const tell: Listeners[] = [];
   try {
     const touched = core.touched.length > 1 ? new Set(core.touched) : core.touched;
-    for (const entry of touched) if (entry.activity && core.renew(entry)) tell.push(entry.activity.listeners);
+    for (const entry of touched) if (entry.activity && renew(entry)) tell.push(entry.activity.listeners);
   } finally {
     core.touched = [];
     core.depth--;

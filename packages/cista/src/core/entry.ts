@@ -1,17 +1,14 @@
+import { Activity } from "./activity.js";
 import type { AnswerDetails, Validator } from "./answer.js";
-import type { Links, Part } from "./dependencies.js";
+import type { Links } from "./dependencies.js";
 import { milliseconds } from "./duration.js";
-import type { Failure } from "./failure.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "./freshness.js";
-import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
 import { never, type Scheduled } from "./schedule.js";
 import { share } from "./share.js";
 import type { Shelf } from "./shelf.js";
 import { mayShow } from "./showing.js";
-import type { Cause, LoadMode } from "./source.js";
-import type { Waiters } from "./waiters.js";
 
 /**
  * What the cache holds under one key. All times are milliseconds since the cache's epoch; what only entries in use need
@@ -245,60 +242,4 @@ export interface Extra {
 
 function extraOf(validator: Validator | undefined, groups: readonly string[] = none): Extra | undefined {
   return validator || groups.length > 0 ? { validator, groups } : undefined;
-}
-
-/** What an entry needs while it is watched, waited for or asked about. */
-export class Activity {
-  readonly listeners: Listeners = new Listeners();
-  /** Views attached. */
-  watchers = 0;
-  /** Those of them that may start requests (`when` is not false). */
-  askers = 0;
-
-  request: Request | undefined = undefined;
-  /** Its answers keep coming: what is held is fresh for as long as the stream is open. */
-  open = false;
-  /** Of the request under way, or the last one. */
-  cause: Cause = "attach";
-  mode: LoadMode = "default";
-  /** The version at which somebody asked for what is under way; 0: nobody did. */
-  asked = 0;
-  /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */
-  askedAt = 0;
-  triedAt = 0;
-  /** It runs on without watchers: it was prefetched, or somebody without a signal waits. */
-  pinned = false;
-  /** Readers with a signal of their own that still wait. */
-  readers = 0;
-  /** Wait for the answer of the request under way. */
-  waiters: Waiters | undefined = undefined;
-  /** Joined after an invalidation: wait for an answer begun after it (rule R2). */
-  nextWaiters: Waiters | undefined = undefined;
-
-  /** What the load under way has read so far; what it waits for now; what failed for it there. */
-  partsRead: Part[] = [];
-  readonly awaited: Set<Entry> = new Set();
-  passedOn: WeakSet<WeakKey> = new WeakSet();
-
-  /** Of the last request, until the next answer. */
-  failure: Failure | undefined = undefined;
-  /** What is held is shown to watchers. */
-  shown = false;
-  cameStale = false;
-  /** How far its ageing has been told; "expired" also for what came stale, which is not asked for again by itself. */
-  passed: Standing = "fresh";
-  /** It expired while nobody looked at the page: to be revalidated when somebody does. */
-  owed = false;
-  /** What a view shows that has not attached yet but will ask when it does (rule N3). */
-  prospect: AnyReading | undefined = undefined;
-  standIn: { readonly value: unknown } | undefined = undefined;
-
-  /** What was said of the last answer, or of its failing to come, no longer applies. */
-  settleDown(): void {
-    this.failure = undefined;
-    this.standIn = undefined;
-    this.shown = false;
-    this.cameStale = false;
-    this.owed = false;
-  }
 }

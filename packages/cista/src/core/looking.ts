@@ -2,7 +2,6 @@ import { ask } from "./asking.js";
 import { nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
-import { file } from "./keeping.js";
 import { type AnyReading, sameReading } from "./reading.js";
 import type { Shelf } from "./shelf.js";
 import { wantsRequest } from "./watching.js";
@@ -94,7 +93,7 @@ export function emptyReading(shelf: Shelf, params: unknown, key: string): AnyRea
 export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
   const { core, source } = shelf;
   refuseDisposed(core);
-  const entry = core.shelves.obtain(source, params, file);
+  const entry = core.shelves.obtain(source, params);
   // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
   const answer = turn(core, () => {

@@ -25,7 +25,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
     const held = shelves.find(shelf.source, params);
     return held && held.held !== "none" ? hit(held) : unheld(keyText(shelf.source.name, params));
   }
-  const entry = shelves.obtain(shelf.source, params, file);
+  const entry = shelves.obtain(shelf.source, params);
   const joined = joinedAtOnce(entry, cache, signal);
   if (joined) return joined;
   if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);

@@ -1,11 +1,14 @@
 import { Budget } from "./budget.js";
+import { takeOver } from "./changing.js";
 import type { Core } from "./core.js";
 import { inDevelopment } from "./development.js";
 import { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { type Policy, samePolicy } from "./freshness.js";
+import { file } from "./keeping.js";
 import { keyText, paramsHash, sameParams } from "./key.js";
 import { type Settings, settingsOf } from "./settings.js";
+import { adoptRestored } from "./snapshot.js";
 import type { Source } from "./source.js";
 
 /** All entries of one source in one cache, found by their params without building the key's text. */
@@ -84,12 +87,9 @@ export class Shelves {
   readonly byKey: Map<string, Entry> = new Map();
   /** The shelf asked for last: most calls in a row are for one source. */
   #last: Shelf | undefined;
-  /** Called when a shelf is opened; `old` is there when, in development, a second source takes a name over. */
-  readonly #opened: (shelf: Shelf, old: Shelf | undefined) => void;
 
-  constructor(core: Core, opened: (shelf: Shelf, old: Shelf | undefined) => void) {
+  constructor(core: Core) {
     this.#core = core;
-    this.#opened = opened;
   }
 
   /** @throws CistaError code "name" for a second source of one name, unless in development */
@@ -114,7 +114,7 @@ export class Shelves {
   }
 
   /** The entry of these params, made where there is none. @throws CistaError code "params" */
-  obtain(source: Source<any, any>, params: unknown, made: (entry: Entry) => void): Entry {
+  obtain(source: Source<any, any>, params: unknown): Entry {
     const shelf = this.of(source);
     const found = shelf.find(params);
     if (found) return found;
@@ -125,7 +125,7 @@ export class Shelves {
     const entry = new Entry(shelf, params, key);
     shelf.add(entry);
     this.byKey.set(key, entry);
-    made(entry);
+    file(entry);
     return entry;
   }
 
@@ -155,7 +155,8 @@ export class Shelves {
     this.#bySource.set(source, shelf);
     // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
     for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
-    this.#opened(shelf, old);
+    if (old) takeOver(shelf, old);
+    else adoptRestored(shelf);
     return shelf;
   }
 }

@@ -138,7 +138,7 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
   const { core } = shelf;
   let entry: Entry;
   try {
-    entry = core.shelves.obtain(shelf.source, stored.params, file);
+    entry = core.shelves.obtain(shelf.source, stored.params);
   } catch {
     dropped(core, stored); // params that can make no key
     return;

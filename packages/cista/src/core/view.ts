@@ -1,7 +1,10 @@
+import { refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import type { Seat } from "./listeners.js";
+import { askNow, lookAhead, lookNow } from "./looking.js";
 import { picked } from "./picking.js";
 import type { AnyReading, Reading } from "./reading.js";
+import { attach, detach, joinWatchers } from "./watching.js";
 
 /** A live, subscribable handle on one entry. */
 export interface View<T> {
@@ -21,20 +24,8 @@ export interface ViewOptions<T, U = T> {
   pick?(value: T): U;
 }
 
-/** What a view needs of its cache. */
-export interface Viewing {
-  /** The entry, looked up anew where it was let go meanwhile. */
-  entry(before: Entry): Entry;
-  now(entry: Entry): AnyReading;
-  ahead(entry: Entry): AnyReading;
-  attach(entry: Entry, listener: () => void, asks: boolean): Seat;
-  detach(entry: Entry, seat: Seat, asks: boolean): void;
-  ask(entry: Entry): Promise<void>;
-}
-
 export class EntryView implements View<any> {
   #entry: Entry;
-  readonly #viewing: Viewing;
   readonly #asks: boolean;
   readonly #pick: ((value: any) => unknown) | undefined;
   #attached = 0;
@@ -42,9 +33,8 @@ export class EntryView implements View<any> {
   #part: AnyReading | undefined;
   #whole: AnyReading | undefined;
 
-  constructor(entry: Entry, viewing: Viewing, options: ViewOptions<any, any> = {}) {
+  constructor(entry: Entry, options: ViewOptions<any, any> = {}) {
     this.#entry = entry;
-    this.#viewing = viewing;
     this.#asks = options.when ?? true;
     this.#pick = options.pick;
   }
@@ -60,8 +50,11 @@ export class EntryView implements View<any> {
   }
 
   subscribe(listener: () => void): () => void {
-    if (this.#entry.gone) this.#entry = this.#viewing.entry(this.#entry);
-    const seat = this.#viewing.attach(this.#entry, this.#pick ? this.#picking(listener) : listener, this.#asks);
+    const entry = this.#current();
+    const heard = this.#pick ? this.#picking(listener) : listener;
+    const { core } = entry.shelf;
+    if (!joinWatchers(entry, this.#asks)) turn(core, () => attach(entry, this.#asks));
+    const seat = entry.active().listeners.add(heard, ++core.subscriptions); // only now: not told of its own coming
     this.#attached++;
     return () => this.#leave(seat);
   }
@@ -70,7 +63,16 @@ export class EntryView implements View<any> {
   #leave(seat: Seat): void {
     if (seat.index < 0) return;
     this.#attached--;
-    this.#viewing.detach(this.#entry, seat, this.#asks);
+    this.#entry.activity?.listeners.remove(seat);
+    detach(this.#entry, this.#asks);
+  }
+
+  /** The entry, or the one in its place where it was let go. */
+  #current(): Entry {
+    const { shelf, params, gone } = this.#entry;
+    refuseDisposed(shelf.core);
+    if (gone) this.#entry = shelf.core.shelves.obtain(shelf.source, params);
+    return this.#entry;
   }
 
   #picking(listener: () => void): () => void {
@@ -82,13 +84,14 @@ export class EntryView implements View<any> {
 
   async revalidate(): Promise<Reading<any>> {
     const before = this.get();
-    await this.#viewing.ask(this.#entry);
-    return this.#entry.shelf.core.disposed ? before : this.get();
+    const { shelf, params } = this.#entry;
+    await askNow(shelf, params);
+    return shelf.core.disposed ? before : this.get();
   }
 
   #unattached(): AnyReading {
-    this.#entry = this.#viewing.entry(this.#entry);
-    return this.#asks ? this.#viewing.ahead(this.#entry) : this.#viewing.now(this.#entry);
+    const entry = this.#current();
+    return this.#asks ? lookAhead(entry) : lookNow(entry);
   }
 
   /** Rule N2. Also true where `pick` throws: the listener's own look will show it. */
