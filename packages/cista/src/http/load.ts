@@ -9,9 +9,10 @@ import {
   unchanged,
   type Validator,
 } from "../core/index.js";
+import { isOwnOrigin, pageAddress } from "./address.js";
 import { bodyText, parseJson, place } from "./body.js";
 import { freshnessOf } from "./freshness.js";
-import { type HttpSourceDefinition, type OriginOptions, pageAddress } from "./origin.js";
+import type { HttpSourceDefinition, OriginOptions } from "./origin.js";
 import { httpFailure } from "./problem.js";
 import { stringList } from "./structured-fields.js";
 
@@ -133,10 +134,4 @@ async function headersFor(settings: Settings, definition: Definition, url: URL):
     headers.set(name, value);
   });
   return headers;
-}
-
-/** Outside a page there is no other cache and no CORS: every origin is as good as one's own. */
-function isOwnOrigin(url: URL): boolean {
-  const page = pageAddress();
-  return page === undefined || new URL(page).origin === url.origin;
 }

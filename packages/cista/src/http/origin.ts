@@ -1,4 +1,5 @@
 import { CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
+import { pageAddress } from "./address.js";
 import { load } from "./load.js";
 
 export interface OriginOptions {
@@ -61,9 +62,4 @@ function absolute(base: string | URL): URL {
     "base",
     `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
   );
-}
-
-/** The page's own address; undefined outside a page. */
-export function pageAddress(): string | undefined {
-  return typeof document === "object" ? document.baseURI : undefined;
 }
