@@ -1,5 +1,5 @@
 import { test } from "vitest";
-import type { Rules } from "./model/model.js";
+import type { Rules } from "./model/record.js";
 import { compare, type Step } from "./model/schedule.js";
 
 // What the model once found, each the shortest schedule that showed it.

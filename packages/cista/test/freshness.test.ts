@@ -106,6 +106,20 @@ test("F3: a watched value changes its reading when it turns stale, and is asked 
   expect(loads.map(({ cause }) => cause)).toEqual(["expired", "visible"]);
 });
 
+test("F3: what expired while nobody looked is asked for when somebody does, whatever the triggers", async () => {
+  const { cache, clock, environment } = stage();
+  const { source: bunks, loads } = heldSource("bunks", { maxAge: "5s", staleWhileRevalidate: "5s", triggers: [] });
+  cache.put(bunks, undefined, 11);
+  const { view } = watch(cache, bunks);
+  environment.set({ visible: false });
+  await clock.advance("1m");
+  expect(inShort(view.get())).toBe("empty"); // past every allowance, and nobody has asked
+  expect(loads).toHaveLength(0);
+  environment.set({ online: false });
+  environment.set({ visible: true, online: true });
+  expect(loads.map(({ cause }) => cause)).toEqual(["expired"]);
+});
+
 test("F5: invalidated: who shows it keeps it marked stale, a newcomer's read waits, and no error is covered for a read", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });

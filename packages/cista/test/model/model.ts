@@ -3,69 +3,7 @@
  * second of time looked at. Rule numbers are those of the design. All lengths of time are seconds.
  */
 
-export interface Rules {
-  maxAge: number;
-  whileRevalidate: number;
-  ifError: number;
-  mustRevalidate: boolean;
-  noStore: boolean;
-  immutable: boolean;
-  triggers: readonly string[];
-  retain: number;
-  /** Tries after the first; each failure here asks for a pause of `pause`. */
-  tries: number;
-  pause: number;
-}
-
-interface Asked {
-  phase: "running" | "waiting" | "offline";
-  cause: string;
-  mode: string;
-  /** Version of the try under way. */
-  began: number;
-  attempt: number;
-  /** Requests in the order in which they were begun. */
-  order: number;
-  /** Pauses in the order in which they were begun. */
-  paused: number;
-  load: Load | undefined;
-  /** When a pause ends, in time that no jump touches. */
-  until: number;
-  pinned: boolean;
-}
-/** A load that was begun: `cause mode attempt`. */
-export interface Load {
-  readonly of: Record;
-  readonly what: string;
-  /** Among those of its key. */
-  readonly nth: number;
-  aborted: boolean;
-  open: boolean;
-}
-interface Waiter {
-  strict: boolean;
-  /** Of the read; -1 for somebody who only asked. */
-  id: number;
-}
-class Record {
-  constructor(readonly key: number) {}
-  held: "none" | "value" | "missing" = "none";
-  value: unknown;
-  storedAt = 0;
-  version = 0;
-  invalidatedAt = 0;
-  failed = false;
-  asked: Asked | undefined;
-  watchers = 0;
-  askers = 0;
-  shown = false;
-  cameStale = false;
-  told: "fresh" | "stale" | "expired" = "expired";
-  owed = false;
-  waiting: Waiter[] = [];
-  waitingForNext: Waiter[] = [];
-  idleSince: number | undefined;
-}
+import { type Asked, type Load, Record, type Rules, type Waiter, words } from "./record.js";
 
 export class Model {
   now = 0;
@@ -437,16 +375,4 @@ export class Model {
         Object.assign(r, new Record(r.key), { idleSince: undefined });
     }
   }
-}
-
-export function words(
-  state: string,
-  value: unknown,
-  stale: boolean,
-  phase: string | undefined,
-  failed: boolean,
-): string {
-  return [state, state === "ready" ? String(value) : "", stale ? "stale" : "", phase ?? "", failed ? "failed" : ""]
-    .filter(Boolean)
-    .join(" ");
 }

@@ -1,7 +1,8 @@
 import { createCache, Failure, missing, type Source, source, unchanged, type View } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import fc from "fast-check";
-import { Model, type Rules, words } from "./model.js";
+import { Model } from "./model.js";
+import { type Rules, words } from "./record.js";
 
 export type Step =
   | { do: "attach"; key: number; asks: boolean }
