@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { answer, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -266,6 +266,30 @@ test("check: what a Standard Schema returns is stored; a mismatch says where, an
       "The value is not what the source's check asks for: value.huts[0].water: a number was expected (came: text of 6 characters).",
   });
   await expect(cache.read(loadOf({ list: [] }))).rejects.toThrow("(came: undefined)");
+});
+
+test("F7: an answer's groups and the definition's own add up, and go with what is held", async () => {
+  const { cache } = stage();
+  const hut = source({
+    name: "hut",
+    load: async (id: number) => answer({ id }, { groups: ["huts"] }),
+    groups: ({ id }) => ["huts", `hut-${id}`],
+  });
+  await cache.read(hut, 1);
+  expect([...cache.entries()][0]?.groups).toEqual(["huts", "hut-1"]);
+  cache.put(hut, 1, { id: 2 });
+  expect(cache.invalidate({ group: "hut-1" })).toBe(0);
+  expect(cache.invalidate({ group: "hut-2" })).toBe(1);
+  const broken = source({
+    name: "broken",
+    retry: false,
+    load: async (_: number) => ({}),
+    groups: ({ list }: any) => list.map(String),
+  });
+  await expect(cache.read(broken, 1)).rejects.toMatchObject({
+    kind: "load",
+    message: expect.stringContaining("reading 'map'"),
+  });
 });
 
 test("groups and selectors: by source, params, key, group, condition, all", () => {
