@@ -51,6 +51,7 @@ test("D1: a part shared by many is asked for once; a change below reaches every 
   expect(info?.dependsOn).toEqual(["hut 1", "hut 100"]);
   cache.put(hut.source, 1, 5);
   expect(inShort(routes[0]?.view.get())).toBe("ready 0 stale");
+  expect(inShort(top.view.get())).toBe("ready 0 stale"); // at once, however far up
   cache.put(hut.source, 1, 7); // in the same turn: once for both
   await clock.advance(0);
   expect(routes.every(({ view }) => view.get().value === 7)).toBe(true);
@@ -94,6 +95,10 @@ test("D1: what nobody watches waits until it is wanted; a read then brings it up
   await clock.advance(0);
   expect(hut.load).toHaveBeenCalledOnce();
   expect(await cache.read(route.source, [1])).toBe(4);
+  const all = sumSource("all", route.source, { maxAge: "1h", staleWhileRevalidate: 0 });
+  expect(await cache.read(all.source, [[1]])).toBe(4);
+  cache.put(hut.source, 1, 6); // two floors below what is read next
+  expect(await cache.read(all.source, [[1]])).toBe(6);
 });
 
 test("D2: never made of stale parts, and fresh no longer than the narrowest; noStore and mustRevalidate hold for the whole", async () => {

@@ -189,6 +189,7 @@ test("a live source: one stream however many watch, fresh while open, closed wit
   await clock.advance("4s");
   streams[0]?.push(1);
   await clock.advance("1h"); // no time-out once it has begun, and no ageing
+  expect(inShort(cache.peek(notices))).toBe("ready 1");
   streams[0]?.push(2);
   await clock.advance(0);
   expect(one.seen).toEqual(["ready 1", "ready 2"]);
@@ -224,6 +225,12 @@ test("a live source: one stream however many watch, fresh while open, closed wit
   other.leave();
   await clock.advance(0);
   expect(streams[3]?.closed).toBe(true);
+
+  const read = cache.read(notices, undefined, { cache: "reload" }); // wants one value, and keeps no stream open
+  await clock.advance(0);
+  streams[4]?.push(6);
+  await clock.advance(0);
+  expect([await read, streams[4]?.closed]).toEqual([6, true]);
   await clock.advance("1h");
   expect(clock.pendingTimers).toBe(0);
 });
