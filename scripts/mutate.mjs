@@ -23,7 +23,7 @@ const mutations = [
     "core.leaveTimer ??= core.clock.setTimer(() => {",
     "core.leaveTimer ??= ((run) => run())(() => {",
   ],
-  ["R4", "watching.ts", 'if (asked) activity.askers--;\n  record("detach"', 'record("detach"'],
+  ["R4", "watching.ts", "if (asked) activity.askers--;", ""],
   ["R5 jitter", "request.ts", "this.#plan.clock.random() * ceiling", "2 * ceiling"],
   ["R5 retryAfter", "request.ts", "failure.retryAfter ?? ", ""],
   ["R5 mistakes", "failure.ts", 'return kind === "load" && !isMistake(details.cause);', 'return kind === "load";'],

@@ -12,6 +12,7 @@ test("a snapshot taken here and restored there: the same values, as old as they 
   here.cache.put(hut, { id: 1 }, { water: 90 }, { age: "10s", groups: ["huts"], validator: { etag: '"a"' } });
   here.cache.put(hut, 2, "for ever", { maxAge: Number.POSITIVE_INFINITY, immutable: true });
   here.cache.put(hut, 3, "secret", { noStore: true });
+  watch(here.cache, hut, 3); // held for as long as it is watched, and still not written
   here.cache.put(hut, 4, "doubted");
   here.cache.invalidate({ source: hut, params: 4 });
   await here.clock.advance("5s");
@@ -123,7 +124,7 @@ test("prototypes stay as they are, whatever members a snapshot has; never more e
   const hostile = JSON.parse(
     `{"format":"cista-snapshot","version":1,"takenAt":0,"entries":[{"__proto__":{"polluted":1},"source":"hut","params":{"__proto__":1},"kind":"value","value":{"__proto__":{"polluted":1}},"age":1e999,"age":0,"maxAge":1,"staleWhileRevalidate":0,"staleIfError":0}]}`,
   );
-  const { cache } = stage({ capacity: 3 });
+  const { cache, events } = stage({ capacity: 3 });
   cache.restore(hostile);
   cache.put(hut, JSON.parse('{"__proto__":1}'), JSON.parse('{"__proto__":{"polluted":2}}'));
   expect(({} as any).polluted).toBeUndefined();
@@ -134,6 +135,8 @@ test("prototypes stay as they are, whatever members a snapshot has; never more e
     entries: Array.from({ length: 50 }, (_, n) => ({ ...good, params: n + 10 })),
   });
   expect([...cache.entries()].length).toBeLessThanOrEqual(3);
+  expect(events.filter(({ kind }) => kind === "restore").length).toBeLessThanOrEqual(4);
+  expect(events.find(({ kind }) => kind === "warning")?.note).toContain("47 entries over the capacity");
 });
 
 test("property: any JSON as an entry neither throws nor takes the rest with it", () => {
