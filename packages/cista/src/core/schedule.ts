@@ -44,8 +44,12 @@ export class Schedule<T extends Scheduled> {
 
   /** Puts an item's moment, Infinity for never. A later one is only noted: it is filed anew when the old moment comes. */
   set(item: T, due: number): void {
-    item.due = due === Number.POSITIVE_INFINITY ? never : due;
-    if (item.due !== never && (item.filed === never || item.due < item.filed)) this.#file(item, this.#now());
+    if (due === Number.POSITIVE_INFINITY) {
+      item.due = never;
+      return;
+    }
+    item.due = due;
+    if (due < item.filed || item.filed === never) this.#file(item, this.#now());
   }
 
   stop(): void {
