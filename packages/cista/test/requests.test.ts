@@ -1,4 +1,4 @@
-import { Failure, missing, source, unchanged } from "cista";
+import { answer, CistaError, Failure, missing, source, unchanged } from "cista";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -233,4 +233,51 @@ test("R5: a try that takes longer than the time-out is over, even for a load tha
   loads[0]?.answer("too late");
   await clock.advance(0);
   expect(seen).toEqual(["failed (timeout)"]);
+});
+
+test("mistakes of a definition are failures of the request, each with what was thrown; nothing hangs or is left unhandled", async () => {
+  const { cache, clock } = stage();
+  const oops = (): never => {
+    throw new Error("oops");
+  };
+  const check = { "~standard": { version: 1 as const, vendor: "greyfell", validate: oops } };
+  const definitions: [string, object][] = [
+    ["retry", { retry: { when: oops }, load: async () => oops() }],
+    ["check", { check, load: async () => ({}) }],
+    ["groups", { groups: oops, load: async () => ({}) }],
+    ["frozen", { load: async () => Promise.reject(Object.freeze(new Failure("http", "oops", { status: 400 }))) }],
+    ["age", { load: async () => answer({}, { age: -1 }) }],
+  ];
+  for (const [name, definition] of definitions) {
+    const read = cache.read(source({ retry: false, ...definition, name } as any)).catch((failure: unknown) => failure);
+    await clock.advance(0);
+    expect(await read).toMatchObject({ key: name, attempts: 1, message: expect.stringMatching(/oops|age must be/) });
+  }
+  const shared = source<void, Promise<any>>({ name: "shared", retry: false, share: oops, load: async () => ({}) });
+  await cache.read(shared);
+  await expect(cache.read(shared, undefined, { cache: "reload" })).rejects.toThrow("oops");
+  expect(cache.peek(shared).state).toBe("ready"); // what is held stays
+});
+
+test("mistakes of a call are CistaErrors that say what was expected and what came", async () => {
+  const { cache } = stage();
+  const hut = source({ name: "hut", load: async (_: number) => 1 });
+  const read = (given: any, options?: any) => cache.read(given, 1, options).catch((error: unknown) => error);
+  expect(await read(null)).toMatchObject({ code: "source", message: expect.stringContaining("but it is null") });
+  expect(await read({ name: "hut" })).toMatchObject({
+    code: "source",
+    message: expect.stringContaining("members name"),
+  });
+  expect(await read(hut, { cache: "fresh" })).toMatchObject({
+    code: "cache",
+    message: expect.stringContaining('but it is "fresh"'),
+  });
+  for (const definition of [
+    { timeout: "soon" },
+    { retain: -1 },
+    { retry: { first: Number.NaN } },
+    { requestBudget: { bursts: 0, per: 1 } },
+  ]) {
+    expect(() => source({ ...definition, name: "bad", load: async () => 1 } as any)).toThrow(CistaError);
+  }
 });

@@ -102,9 +102,10 @@ export function asFailure(thrown: unknown): Failure {
   return new Failure(kind, message || String(thrown), { cause: thrown });
 }
 
-/** The same failure as one entry's own. One that already belongs to another entry (a part's) is copied. */
+/** The same failure as one entry's own. One that already belongs to another entry (a part's), or is frozen, is copied. */
 export function ofEntry(failure: Failure, key: string, attempts: number): Failure {
-  const own = failure.key === undefined || failure.key === key ? failure : copyOf(failure);
+  const free = (failure.key === undefined || failure.key === key) && Object.isExtensible(failure);
+  const own = free ? failure : copyOf(failure);
   return Object.assign(own, { key, attempts });
 }
 

@@ -1,7 +1,7 @@
 import { ask, outcomeOf, start } from "./asking.js";
 import { nowOf, record, turn } from "./core.js";
 import { Entry } from "./entry.js";
-import { Failure, ofEntry } from "./failure.js";
+import { CistaError, Failure, ofEntry, shown } from "./failure.js";
 import { type Forward, forwardStatus, hitStatus } from "./journal.js";
 import { file } from "./keeping.js";
 import { keyText } from "./key.js";
@@ -29,6 +29,11 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
   const joined = joinedAtOnce(entry, cache, signal);
   if (joined) return joined;
   if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);
+  if (cache !== "default" && cache !== "force-cache")
+    throw new CistaError(
+      "cache",
+      `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${shown(cache)}.`,
+    );
   if (cache === "force-cache" && entry.held !== "none") return hit(entry);
   const now = nowOf(shelf.core);
   if (!entry.isUsable(now)) return waitFor(entry, "default", signal);

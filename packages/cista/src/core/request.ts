@@ -2,7 +2,7 @@ import { type Answer, asAnswer } from "./answer.js";
 import { asFailure, Failure } from "./failure.js";
 import type { RequestPhase } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
-import type { Settings } from "./settings.js";
+import type { RetryPlan, Settings } from "./settings.js";
 
 /** What a request needs of the cache. */
 export interface RequestPlan {
@@ -184,18 +184,27 @@ export class Request {
 
   #fail(failure: Failure): void {
     const { retry } = this.#plan.settings;
-    if (this.attempt > retry.times || !this.#plan.retries(failure)) {
-      this.#finish(() => this.#listener.failed(failure));
-      return;
+    let last = failure;
+    let again = this.attempt <= retry.times;
+    try {
+      again &&= this.#plan.retries(failure);
+    } catch (thrown) {
+      again = false;
+      last = asFailure(thrown); // the definition's own mistake is shown, not lost
     }
+    if (again) this.#pauseThenTry(failure, retry);
+    else this.#finish(() => this.#listener.failed(last));
+  }
+
+  #pauseThenTry(failure: Failure, retry: RetryPlan): void {
     // Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3).
     const ceiling = Math.min(retry.most, retry.first * 2 ** (this.attempt - 1));
     const delay = failure.retryAfter ?? this.#plan.clock.random() * ceiling;
-    const again = () => {
+    const start = () => {
       this.#timer = undefined;
       this.start();
     };
-    this.#timer = this.#plan.clock.setTimer(again, delay, true);
+    this.#timer = this.#plan.clock.setTimer(start, delay, true);
     this.phase = "waiting";
     this.#listener.retrying(failure, delay);
   }

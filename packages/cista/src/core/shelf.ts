@@ -3,7 +3,7 @@ import { takeOver } from "./changing.js";
 import type { Core } from "./core.js";
 import { inDevelopment } from "./development.js";
 import { Entry } from "./entry.js";
-import { CistaError } from "./failure.js";
+import { CistaError, shown } from "./failure.js";
 import { type Policy, samePolicy } from "./freshness.js";
 import { file } from "./keeping.js";
 import { keyText, paramsHash, sameParams } from "./key.js";
@@ -95,6 +95,7 @@ export class Shelves {
   /** @throws CistaError code "name" for a second source of one name, unless in development */
   of(source: Source<any, any>): Shelf {
     if (this.#last?.source === source) return this.#last;
+    if (typeof source !== "object" || source === null) refuse(source);
     this.#last = this.#bySource.get(source) ?? this.#open(source);
     return this.#last;
   }
@@ -143,6 +144,7 @@ export class Shelves {
   }
 
   #open(source: Source<any, any>): Shelf {
+    if (typeof source.definition?.load !== "function") refuse(source);
     const old = this.#byName.get(source.name);
     if (old && !inDevelopment()) {
       throw new CistaError(
@@ -159,6 +161,13 @@ export class Shelves {
     else adoptRestored(shelf);
     return shelf;
   }
+}
+
+function refuse(given: unknown): never {
+  throw new CistaError(
+    "source",
+    `A source was expected, as source({ name, load }) makes it, but it is ${shown(given)}.`,
+  );
 }
 
 /** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */

@@ -2,7 +2,8 @@ import type { Answer, Validator } from "./answer.js";
 import type { Cache } from "./contract.js";
 import type { Duration } from "./duration.js";
 import { CistaError, type Failure, shown } from "./failure.js";
-import { defaultPolicy, type Freshness, policyWith } from "./freshness.js";
+import type { Freshness } from "./freshness.js";
+import { settingsOf } from "./settings.js";
 
 /** Why a request was made. */
 export type Cause =
@@ -131,6 +132,6 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
   if (typeof load !== "function") {
     throw new CistaError("source", `The source "${name}" needs a load function, but load is ${shown(load)}.`);
   }
-  policyWith(defaultPolicy, definition); // refuses durations that cannot be, where they were written
+  settingsOf(definition, {}); // refuses what cannot be where it was written
   return Object.freeze({ name, definition: Object.freeze({ ...definition }) });
 }
