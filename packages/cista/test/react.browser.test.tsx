@@ -1,9 +1,9 @@
 import { answer, type Cache, CistaError, createCache, Failure, missing, source, unchanged } from "cista";
 import { CistaProvider, Outcome, useCache, useReading } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, memo, type ReactNode, StrictMode, useState } from "react";
+import { act, memo, type ReactNode, StrictMode, startTransition, useState } from "react";
 import { createRoot, type Root } from "react-dom/client";
-import { afterEach, beforeEach, expect, test } from "vitest";
+import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource } from "./stage.js";
 
 (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
@@ -158,6 +158,47 @@ test("a component renders only for the members it has looked at; an unchanged an
   await act(async () => void (await cache.view(hut).revalidate()));
   expect(page.textContent).toBe("55none truefalsetrue");
   expect(more()).toMatchObject({ value: 1, part: 1 });
+});
+
+test("a value that changes during a slow concurrent render is never seen in two versions in one committed frame", async () => {
+  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false; // React's own scheduler, which gives way between components
+  const count = source<void, Promise<number>>({ name: "count", load: async () => 0 });
+  cache.put(count, undefined, 0);
+  const Slow = memo(function Slow({ round: _ }: { round: number }) {
+    const reading = useReading(count);
+    for (const until = performance.now() + 2; performance.now() < until; ); // as a heavy component would
+    return <i>{reading.value},</i>;
+  });
+  let begin: (round: number) => void = () => {};
+  function Page() {
+    const [round, setRound] = useState(0);
+    begin = (next) => startTransition(() => setRound(next));
+    return Array.from({ length: 12 }, (_, n) => (
+      // biome-ignore lint/suspicious/noArrayIndexKey: they are all alike
+      <Slow key={`${round} ${n}`} round={round} />
+    ));
+  }
+  const frames = new Set<string>();
+  const look = () => frames.add([...new Set(page.textContent?.split(",").filter(Boolean))].join(" and "));
+  new MutationObserver(look).observe(page, { subtree: true, childList: true, characterData: true });
+  root.render(
+    <CistaProvider cache={cache}>
+      <Page />
+    </CistaProvider>,
+  );
+  let value = 0;
+  const pause = () => new Promise((resolve) => setTimeout(resolve, 7));
+  for (let round = 1; round <= 25; round++) {
+    begin(round);
+    for (let n = 0; n < 3; n++) {
+      await pause(); // in the middle of the render
+      cache.put(count, undefined, ++value);
+    }
+  }
+  await vi.waitFor(() => expect(page.textContent).toBe(`${value},`.repeat(12)));
+  expect([...frames].filter((frame) => frame.includes("and"))).toEqual([]);
+  expect(frames.size).toBeGreaterThan(5);
+  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
 });
 
 test("params not known yet: empty, and nothing is asked for", async () => {
