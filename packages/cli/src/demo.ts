@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import pc from "picocolors";
+import { colours } from "./colours.js";
 
 const usualPort = 4310;
 
@@ -16,14 +16,14 @@ export async function demo({ port, print }: DemoOptions): Promise<void> {
   if (!existsSync(files)) throw new Error('The board is not built. Run "npm run build" first.');
   const origin = await started(port, files, print);
   print(`
-${pc.bold("The Greyfell hut board")}   ${pc.cyan(origin.url)}
+${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
 
 Things to try there:
   Choose a hut, another, and the first again: within a minute it is shown without a request.
   Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
   The basket's count above and its list are two components: one request serves both.
   Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
-  ${pc.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
+  ${colours.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
 
 Ctrl-C ends the demo.`);
   await stopAsked();

@@ -1,11 +1,11 @@
 import type { Cache, JournalEvent } from "cista";
-import pc from "picocolors";
+import { colours } from "./colours.js";
 
 const told = new Set(["read", "attach", "request", "answer", "unchanged", "missing", "retry", "failure", "abort"]);
 
 /** Prints a cache's journal as it is written, a line for each event that a reader would ask about. */
 export function narrate(cache: Cache, print: (line: string) => void): { reads(): number } {
-  print(pc.dim(columns("time", "what", "key", "state", "Cache-Status (RFC 9211), and why")));
+  print(colours.dim(columns("time", "what", "key", "state", "Cache-Status (RFC 9211), and why")));
   let start: number | undefined;
   let reads = 0;
   cache.journal.subscribe((event) => {
@@ -25,7 +25,7 @@ function line(event: JournalEvent, elapsed: number, state: string): string {
 const plain = (text: string) => text;
 
 function columns(time: string, kind: string, key: string, state: string, why: string, colour = plain): string {
-  return `${pc.dim(time.padStart(9))}  ${colour(kind.padEnd(9))}  ${key.padEnd(19)}  ${state.padEnd(7)}  ${why}`.trimEnd();
+  return `${colours.dim(time.padStart(9))}  ${colour(kind.padEnd(9))}  ${key.padEnd(19)}  ${state.padEnd(7)}  ${why}`.trimEnd();
 }
 
 function explanation({ cacheStatus, failure, duration, note, kind }: JournalEvent): string {
@@ -42,8 +42,8 @@ function stateOf(cache: Cache, key: string | undefined): string {
 }
 
 function colourOf({ kind, cacheStatus }: JournalEvent): (text: string) => string {
-  if (kind === "failure" || kind === "abort" || kind === "retry") return pc.red;
-  if (kind === "request") return pc.yellow;
-  if (kind === "answer" || kind === "unchanged" || cacheStatus?.includes("; hit")) return pc.green;
-  return pc.cyan;
+  if (kind === "failure" || kind === "abort" || kind === "retry") return colours.red;
+  if (kind === "request") return colours.yellow;
+  if (kind === "answer" || kind === "unchanged" || cacheStatus?.includes("; hit")) return colours.green;
+  return colours.cyan;
 }

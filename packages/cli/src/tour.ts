@@ -1,7 +1,7 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { type Cache, createCache, Failure, type Source } from "cista";
 import { origin as httpOrigin } from "cista/http";
-import pc from "picocolors";
+import { colours } from "./colours.js";
 import { narrate } from "./narrator.js";
 
 interface TourOptions {
@@ -30,18 +30,20 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       staleWhileRevalidate: "1m",
       retry: { times: 1, first: "100ms" },
     });
-    print(`${pc.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`);
+    print(
+      `${colours.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`,
+    );
     const narrator = narrate(cache, print);
-    const stage: Stage = { cache, hut, origin, say: (text) => print(pc.dim(`          ${text}`)) };
+    const stage: Stage = { cache, hut, origin, say: (text) => print(colours.dim(`          ${text}`)) };
     for (const [index, [title, step]] of steps.entries()) {
       if (pause && index > 0) await milliseconds(900);
-      print(`\n${pc.bold(`${index + 1}. ${title}`)}`);
+      print(`\n${colours.bold(`${index + 1}. ${title}`)}`);
       await step(stage);
       await milliseconds(30); // what the step set going behind it is told before the next begins
     }
     const { all } = origin.tally.toJSON();
     print(
-      `\n${pc.bold("In all")}: ${narrator.reads()} reads, ${all.requests} requests at the origin, ${all.notModified} of them answered "not modified", ${all.abandoned} given up.`,
+      `\n${colours.bold("In all")}: ${narrator.reads()} reads, ${all.requests} requests at the origin, ${all.notModified} of them answered "not modified", ${all.abandoned} given up.`,
     );
   } finally {
     cache.dispose();
