@@ -186,6 +186,41 @@ test("D5: a part's failure is not tried again by its reader, whose time-out stan
   expect(cache.peek(whole, 1).failure?.key).toBe("whole 1");
 });
 
+test("what a load still reads when it is over is nobody's business: not a part, and nothing is kept or left waiting for it", async () => {
+  const { cache, clock } = stage({ retain: "1m" });
+  const part = heldSource("part", { maxAge: "1h" });
+  const gates: (() => void)[] = [];
+  const whole = source({
+    name: "whole",
+    retry: { times: 1, first: 0 },
+    maxAge: "1h",
+    load: async (_: number, { read, attempt }) => {
+      const late = new Promise<void>((open) => gates.push(open)).then(() => read(part.source, `late ${attempt}`));
+      late.catch(() => {});
+      if (attempt === 1) throw new Error("the first try fails, and goes on reading");
+      return read(part.source, "in time");
+    },
+  });
+  const { leave } = watch(cache, whole, 1);
+  await clock.advance(0);
+  for (const open of gates) open();
+  await clock.advance(0);
+  for (const load of part.loads) load.answer("x");
+  await clock.advance(0);
+  const [info] = [...cache.entries()].filter(({ key }) => key === "whole 1");
+  expect(info?.dependsOn).toContain('part "in time"');
+  expect(info?.dependsOn).not.toContain('part "late 1"');
+  leave();
+  await clock.advance(0);
+  const again = watch(cache, whole, 2);
+  again.leave();
+  await clock.advance(0);
+  gates.at(-1)?.(); // its signal is aborted: it gets nothing, and nobody waits
+  await clock.advance("5m");
+  expect([...cache.entries()]).toEqual([]);
+  expect(clock.pendingTimers).toBe(0);
+});
+
 test("F8: a part is let go no earlier than what depends on it; D and R3: a composite that is left gives its parts up", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part");

@@ -115,12 +115,16 @@ export function giveUp(entry: Entry, note: string): void {
 async function load(entry: Entry, request: Request, forward: Forward): Promise<unknown> {
   const { signal } = request;
   const { core, source } = entry.shelf;
-  const { cause, mode, partsRead } = entry.active();
-  if (partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
+  const activity = entry.active();
+  const { cause, mode } = activity;
+  if (activity.partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
+  const parts: Part[] = [];
+  activity.partsRead = parts;
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
   const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
   if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(entry, signal))) return still;
+  signal.throwIfAborted();
   const context: LoadContext = {
     signal,
     cause,
@@ -129,7 +133,7 @@ async function load(entry: Entry, request: Request, forward: Forward): Promise<u
     // A reload looks at nothing that is held (WHATWG Fetch).
     ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
     read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
-      (await readPart(entry, core.shelves.obtain(part, params), signal)) as U,
+      (await readPart({ dependent: entry, request, signal, parts }, core.shelves.obtain(part, params))) as U,
   };
   const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
   const proceed = () => source.definition.load(entry.params, context);

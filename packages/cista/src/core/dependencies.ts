@@ -4,6 +4,7 @@ import type { Entry } from "./entry.js";
 import { CistaError, Failure } from "./failure.js";
 import { file } from "./keeping.js";
 import { hitOf, untilAborted } from "./reader.js";
+import type { Request } from "./request.js";
 import type { LoadMode } from "./source.js";
 import { leave } from "./watching.js";
 
@@ -27,17 +28,27 @@ export class Links {
   coveredUntil: number = Number.POSITIVE_INFINITY;
 }
 
+/** The load that reads, so that what it still does when it is over is nobody's business. */
+export interface PartReader {
+  readonly dependent: Entry;
+  readonly request: Request;
+  readonly signal: AbortSignal;
+  /** What this try has read so far. */
+  readonly parts: Part[];
+}
+
 /** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
-export async function readPart(dependent: Entry, part: Entry, signal: AbortSignal): Promise<unknown> {
+export async function readPart({ dependent, request, signal, parts }: PartReader, part: Entry): Promise<unknown> {
+  signal.throwIfAborted();
   refuseRing(dependent, part);
   const activity = dependent.active();
-  const { request, asked, mode } = activity;
+  const { asked, mode } = activity;
   const read: Part = { entry: part, version: -1 };
-  activity.partsRead.push(read);
-  linksOf(part).dependents.add(dependent); // kept from now on: nothing lets go of what is being read
+  parts.push(read);
+  if (parts === activity.partsRead) linksOf(part).dependents.add(dependent); // kept: nothing lets go of what is being read
   file(part);
   activity.awaited.add(part);
-  request?.pause();
+  request.pause();
   try {
     return await broughtUpToDate(part, asked, mode, signal);
   } catch (thrown) {
@@ -46,7 +57,7 @@ export async function readPart(dependent: Entry, part: Entry, signal: AbortSigna
   } finally {
     read.version = part.changedAt;
     activity.awaited.delete(part);
-    request?.resume();
+    request.resume();
   }
 }
 
@@ -65,6 +76,7 @@ function broughtUpToDate(part: Entry, asked: number, mode: LoadMode, signal: Abo
  */
 export async function partsHold(entry: Entry, signal: AbortSignal): Promise<boolean> {
   for (const part of entry.links?.parts ?? []) {
+    signal.throwIfAborted();
     entry.active().awaited.add(part.entry);
     try {
       await broughtUpToDate(part.entry, 0, "default", signal);

@@ -91,6 +91,7 @@ function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined):
 
 /** As `fetch` does: an aborted reader is rejected with its signal's reason. When the last one has left, so has the request. */
 export function untilAborted(entry: Entry, answer: Promise<unknown>, signal: AbortSignal): Promise<unknown> {
+  if (signal.aborted) return Promise.reject(signal.reason);
   const activity = entry.active();
   activity.readers++;
   return new Promise((resolve, reject) => {
