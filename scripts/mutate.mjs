@@ -106,7 +106,7 @@ const mutations = [
     "if (core.doubted.size === 0) queueMicrotask(() => revalidateDoubted(core));\n  core.doubted.add(entry);",
     "core.doubted.add(entry);\n  revalidateDoubted(core);",
   ],
-  ["D1 check first", "asking.ts", "(await partsHold(entry, signal))) return still;", "false) return still;"],
+  ["D1 check first", "asking.ts", "(await partsHold(entry, request))) return still;", "false) return still;"],
   [
     "D2 stale part",
     "dependencies.ts",
@@ -133,7 +133,13 @@ const mutations = [
     "!activity.passedOn.has(failure) && settings.retry.when(failure)",
     "settings.retry.when(failure)",
   ],
-  ["D5 time-out", "dependencies.ts", "request?.pause();", ""],
+  ["D5 time-out", "dependencies.ts", "activity.awaited.add(part);\n  request.pause();", "activity.awaited.add(part);"],
+  [
+    "D5 time-out of a check",
+    "dependencies.ts",
+    "request.pause();\n    try {\n      await broughtUpToDate(part.entry",
+    "try {\n      await broughtUpToDate(part.entry",
+  ],
   ["live fresh", "entry.ts", 'return this.activity?.open ? "fresh" : this.ageing(now);', "return this.ageing(now);"],
   [
     "live closes",

@@ -54,7 +54,7 @@ test("loading, then the value; two components that show the basket share one req
 
 test("ten huts chosen within a second on a slow origin: nine connections closed, only the last hut is ever shown", async () => {
   await openBoard();
-  origin.faults.set({ path: "/api/huts/", latency: 1500 });
+  origin.faults.set({ path: "/api/huts/", latency: 4000 }); // slower than anybody chooses
   await page.evaluate(() => {
     const titles: string[] = [];
     Object.assign(window, { titles });

@@ -186,6 +186,20 @@ test("D5: a part's failure is not tried again by its reader, whose time-out stan
   expect(cache.peek(whole, 1).failure?.key).toBe("whole 1");
 });
 
+test("D5: nor does the time-out run while what is stale only through its parts waits for them", async () => {
+  const { cache, clock } = stage({ maxAge: "1h" });
+  const part = heldSource("part", { timeout: "1m" });
+  const whole = source({ name: "whole", timeout: "2s", load: async (_: number, { read }) => read(part.source, 1) });
+  const { seen } = watch(cache, whole, 1);
+  part.loads[0]?.answer("x");
+  await clock.advance(0);
+  cache.invalidate(part.source);
+  await clock.advance("50s");
+  part.loads[1]?.answer("x");
+  await clock.advance(0);
+  expect(seen).toEqual(['ready "x"', 'ready "x" stale', 'ready "x" stale running', 'ready "x"']);
+});
+
 test("what a load still reads when it is over is nobody's business: not a part, and nothing is kept or left waiting for it", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part", { maxAge: "1h" });

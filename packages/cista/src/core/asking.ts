@@ -123,7 +123,8 @@ async function load(entry: Entry, request: Request, forward: Forward): Promise<u
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
   const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
-  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(entry, signal))) return still;
+  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(entry, request)))
+    return still;
   signal.throwIfAborted();
   const context: LoadContext = {
     signal,

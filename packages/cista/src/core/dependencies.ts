@@ -74,16 +74,19 @@ function broughtUpToDate(part: Entry, asked: number, mode: LoadMode, signal: Abo
  * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
  * False at the first that is another than it was.
  */
-export async function partsHold(entry: Entry, signal: AbortSignal): Promise<boolean> {
+export async function partsHold(entry: Entry, request: Request): Promise<boolean> {
+  const { signal } = request;
   for (const part of entry.links?.parts ?? []) {
     signal.throwIfAborted();
     entry.active().awaited.add(part.entry);
+    request.pause();
     try {
       await broughtUpToDate(part.entry, 0, "default", signal);
     } catch {
       // That it failed, or is missing, is a matter for the load, if its version changed by it.
     } finally {
       entry.active().awaited.delete(part.entry);
+      request.resume();
     }
     if (part.entry.changedAt !== part.version) return false;
   }
