@@ -61,33 +61,19 @@ export class Model {
 
   reading(key: number): string {
     const r = this.records[key] as Record;
-    const shows = this.shows(r);
-    const state = shows
-      ? r.held === "value"
-        ? "ready"
-        : "missing"
-      : r.asked
-        ? "loading"
-        : r.failed
-          ? "failed"
-          : "empty";
-    return words(state, r.value, shows && this.good(r) !== "fresh", r.asked?.phase, r.failed);
+    return this.inWords(r, this.shows(r));
   }
 
   /** What `peek` tells: what is held, whatever the allowances. */
   held(key: number): string {
     const r = this.records[key] as Record;
-    const holds = r.held !== "none";
-    const state = holds
-      ? r.held === "value"
-        ? "ready"
-        : "missing"
-      : r.asked
-        ? "loading"
-        : r.failed
-          ? "failed"
-          : "empty";
-    return words(state, r.value, holds && this.good(r) !== "fresh", r.asked?.phase, r.failed);
+    return this.inWords(r, r.held !== "none");
+  }
+
+  inWords(r: Record, shows: boolean): string {
+    const without = r.asked ? "loading" : r.failed ? "failed" : "empty";
+    const state = shows ? (r.held === "value" ? "ready" : "missing") : without;
+    return words(state, r.value, shows && this.good(r) !== "fresh", r.asked?.phase, r.failed);
   }
 
   // ── R: requests ────────────────────────────────────────────────────────────
