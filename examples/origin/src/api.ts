@@ -44,7 +44,6 @@ export function api(world: World): Hono {
 
   app.get("/basket", (c) => answered(c, { nights: world.basket }, { "cache-control": "private, no-store" }));
 
-  app.notFound((c) => problem(c, 404, "Nothing here", `There is no ${new URL(c.req.url).pathname}.`));
   return app;
 }
 

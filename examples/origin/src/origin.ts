@@ -43,6 +43,7 @@ export async function startOrigin(options: OriginOptions = {}): Promise<RunningO
   const app = new Hono<Bindings>();
   app.use("/api/*", counted(tally), faulty(faults));
   app.route("/api", api(world));
+  app.all("/api/*", (c) => problem(c, 404, "Nothing here", `There is no ${new URL(c.req.url).pathname}.`));
   app.route("/origin", controls({ world, faults, tally, reset }));
   if (options.files) app.use("/*", serveStatic({ root: options.files }));
 
@@ -119,6 +120,11 @@ function waited(milliseconds: number, connection: ServerResponse): Promise<void>
   });
 }
 
+/** The request's body; undefined where it is not JSON. */
+async function jsonOf<T>(c: Context): Promise<T | undefined> {
+  return c.req.json<T>().catch(() => undefined);
+}
+
 /** `/origin/…`: how a test or a person changes the world, asks for faults and reads the tally. */
 function controls(origin: Pick<RunningOrigin, "world" | "faults" | "tally" | "reset">): Hono {
   const app = new Hono();
@@ -129,7 +135,7 @@ function controls(origin: Pick<RunningOrigin, "world" | "faults" | "tally" | "re
   });
   app.get("/faults", (c) => c.json(origin.faults.list()));
   app.put("/faults", async (c) => {
-    const fault = (await c.req.json()) as Fault;
+    const fault = await jsonOf<Fault>(c);
     if (typeof fault?.path !== "string")
       return problem(c, 400, "Not a fault", 'A fault has a path, such as "/api/huts".');
     origin.faults.set(fault);
@@ -142,8 +148,10 @@ function controls(origin: Pick<RunningOrigin, "world" | "faults" | "tally" | "re
   app.patch("/huts/:id", async (c) => {
     const hut = origin.world.huts.get(c.req.param("id"));
     if (!hut) return problem(c, 404, "No such hut", `There is no hut ${c.req.param("id")}.`);
-    Object.assign(hut, (await c.req.json()) as Partial<Hut>);
-    return c.json(hut);
+    const members = await jsonOf<Partial<Hut>>(c);
+    if (typeof members !== "object" || members === null)
+      return problem(c, 400, "Not a change", 'A change is an object, such as {"water": 40}.');
+    return c.json(Object.assign(hut, members));
   });
   app.post("/reset", (c) => {
     origin.reset();

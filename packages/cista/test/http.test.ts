@@ -187,3 +187,15 @@ test("structured lists of strings (RFC 9651), all or nothing", () => {
 async function until(holds: () => boolean): Promise<void> {
   while (!holds()) await new Promise((resolve) => setTimeout(resolve, 5));
 }
+
+test("the origin says what is wrong with what it is asked", async () => {
+  const ask = async (path: string, init?: RequestInit) => {
+    const response = await fetch(`${running.url}${path}`, init);
+    return [response.status, ((await response.json()) as { title: string }).title];
+  };
+  expect(await ask("/api/nowhere")).toEqual([404, "Nothing here"]);
+  expect(await ask("/api/huts/h-01/bunks?night=tonight")).toEqual([400, "No such night"]);
+  expect(await ask("/origin/faults", { method: "PUT", body: "nonsense" })).toEqual([400, "Not a fault"]);
+  expect(await ask("/origin/huts/h-01", { method: "PATCH", body: "nonsense" })).toEqual([400, "Not a change"]);
+  expect(await ask("/origin/huts/h-99", { method: "PATCH", body: "{}" })).toEqual([404, "No such hut"]);
+});
