@@ -18,7 +18,7 @@ export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
   const loaded = reading.state === "ready";
   // biome-ignore lint/correctness/useExhaustiveDependencies: another hut was chosen, or its row is there now
   useEffect(() => {
-    list.current?.querySelector("[aria-current]")?.scrollIntoView({ block: "nearest" });
+    if (list.current) reveal(list.current, list.current.querySelector("[aria-current]"));
   }, [chosen, loaded]);
   return (
     <Panel
@@ -49,6 +49,14 @@ export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
       }
     </Panel>
   );
+}
+
+/** Scrolls the list, and nothing around it, as far as its row is out of view. */
+function reveal(list: Element, row: Element | null): void {
+  if (!row) return;
+  const [frame, inside] = [list.getBoundingClientRect(), row.getBoundingClientRect()];
+  if (inside.top < frame.top) list.scrollTop -= frame.top - inside.top;
+  else if (inside.bottom > frame.bottom) list.scrollTop += inside.bottom - frame.bottom;
 }
 
 function RegionFilter({ region, onRegion }: Pick<HutListProps, "region" | "onRegion">) {
