@@ -17,8 +17,8 @@ export interface Seat {
 export class Listeners {
   /** Plain functions side by side: the loop that calls them touches nothing else. */
   #calls: (Listener | undefined)[] = [];
-  /** Where each stands; the same indices. */
-  #seats: (Seat | undefined)[] = [];
+  /** Where each stands; the same indices. Those of holes have an index of -1. */
+  #seats: Seat[] = [];
   #holes = 0;
   /** Loops under way: seats do not move meanwhile. */
   #looping = 0;
@@ -38,7 +38,6 @@ export class Listeners {
 
   remove(seat: Seat): void {
     this.#calls[seat.index] = undefined;
-    this.#seats[seat.index] = undefined;
     seat.index = -1;
     this.#holes++;
     if (this.#holes > 32 && this.#holes * 4 > this.#calls.length * 3 && this.#looping === 0) this.#close();
@@ -56,7 +55,10 @@ export class Listeners {
     this.#looping++;
     for (let i = 0; i < end; ) {
       try {
-        while (i < end && this.#round === round) calls[i++]?.();
+        while (i < end && this.#round === round) {
+          const call = calls[i++];
+          if (call !== undefined) call();
+        }
         break;
       } catch (error) {
         thrown ??= [];
@@ -85,7 +87,7 @@ export class Listeners {
   *#roundOfCalls(): Generator<{ order: number; call: Listener }> {
     const round = ++this.#round;
     for (const seat of this.#seats) {
-      if (!seat) continue;
+      if (seat.index < 0) continue;
       const call = () => {
         if (seat.index >= 0 && this.#round === round) this.#calls[seat.index]?.();
       };
@@ -96,8 +98,8 @@ export class Listeners {
   #close(): void {
     let next = 0;
     for (let i = 0; i < this.#calls.length; i++) {
-      const seat = this.#seats[i];
-      if (!seat) continue;
+      const seat = this.#seats[i] as Seat;
+      if (seat.index < 0) continue;
       seat.index = next;
       this.#calls[next] = this.#calls[i];
       this.#seats[next++] = seat;
