@@ -2,7 +2,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { once } from "node:events";
 import { createServer } from "node:http";
 import { fileURLToPath } from "node:url";
-import { expect, test } from "vitest";
+import { afterEach, expect, test } from "vitest";
 
 const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
 
@@ -12,8 +12,14 @@ interface Run {
   readonly ended: Promise<number | null>;
 }
 
+const children: ChildProcess[] = [];
+afterEach(() => {
+  for (const child of children.splice(0)) child.kill(); // whatever a failed test left running
+});
+
 function cista(...words: string[]): Run {
   const child = spawn(process.execPath, [command, ...words], { env: { ...process.env, FORCE_COLOR: "" } });
+  children.push(child);
   let output = "";
   for (const stream of [child.stdout, child.stderr]) stream.on("data", (part) => (output += part));
   return { child, output: () => output, ended: once(child, "close").then(([code]) => code) };
