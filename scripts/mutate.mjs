@@ -63,7 +63,7 @@ const mutations = [
   ],
   [
     "F6",
-    "asking.ts",
+    "taking.ts",
     "else entry.hold(answer.kind,",
     'else if (answer.kind === "missing") entry.hold("missing", undefined, { maxAge: 0 }, began, now);\n  else entry.hold(answer.kind,',
   ],
@@ -119,7 +119,7 @@ const mutations = [
     "return Math.min(this.#agedAt(0), this.links?.staleAt ?? Number.POSITIVE_INFINITY);",
     "return this.#agedAt(0);",
   ],
-  ["D2 noStore", "asking.ts", '...(some("noStore") ? { noStore: true } : {}),', ""],
+  ["D2 noStore", "taking.ts", '...(some("noStore") ? { noStore: true } : {}),', ""],
   [
     "D3",
     "dependencies.ts",

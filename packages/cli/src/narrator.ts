@@ -31,7 +31,7 @@ function columns(time: string, kind: string, key: string, state: string, why: st
 function explanation({ cacheStatus, failure, duration, note, kind }: JournalEvent): string {
   const parts = [cacheStatus ?? ""];
   if (kind === "retry") parts.push(`${failure?.status ?? failure?.kind}: again in ${Math.round(duration ?? 0)} ms`);
-  if (kind === "failure") parts.push(`${failure?.kind} ${failure?.status ?? ""}`.trim());
+  if (kind === "failure") parts.push(failure?.kind ?? "");
   if (note) parts.push(note);
   return parts.filter(Boolean).join("  ");
 }

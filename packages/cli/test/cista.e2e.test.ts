@@ -61,8 +61,9 @@ test("the tour tells what happened, each step with its Cache-Status, and in plai
     /it shows 90 litres, stale[\s\S]*it shows 55 litres, fresh/,
     /unchanged +hut \{"id":"h-07"\} +ready +Cista; fwd=stale; fwd-status=304; stored/,
     /missing +hut \{"id":"h-99"\} +missing +Cista; fwd=miss; fwd-status=404; stored/,
-    /failure +hut \{"id":"h-20"\} +failed +http 500/,
-    /abort +hut \{"id":"h-31"\}[\s\S]*the origin saw 1 connection close/,
+    /retry +hut \{"id":"h-20"\} +loading +Cista; fwd=miss; fwd-status=500 +500: again in \d+ ms/,
+    /failure +hut \{"id":"h-20"\} +failed +Cista; fwd=miss; fwd-status=500 +http/,
+    /abort +hut \{"id":"h-31"\} +empty +Cista; fwd=miss; detail=aborted +nobody waits[\s\S]*the origin saw 1 connection close/,
     /In all: 13 reads, 9 requests at the origin, 1 of them answered "not modified", 1 given up\.\n$/,
   ]) {
     expect(text).toMatch(told);

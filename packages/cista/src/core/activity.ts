@@ -2,6 +2,7 @@ import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import type { Failure } from "./failure.js";
 import type { Standing } from "./freshness.js";
+import type { Forward } from "./journal.js";
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
@@ -22,6 +23,8 @@ export class Activity {
   /** Of the request under way, or the last one. */
   cause: Cause = "attach";
   mode: LoadMode = "default";
+  /** Why what is held did not do (RFC 9211 §2.2). */
+  forward: Forward = "miss";
   /** The version at which somebody asked for what is under way; 0: nobody did. */
   asked = 0;
   /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */

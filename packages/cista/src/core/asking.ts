@@ -1,4 +1,4 @@
-import { type Answer, type AnswerDetails, still } from "./answer.js";
+import { type Answer, still } from "./answer.js";
 import { checked } from "./check.js";
 import { nowOf, record, touch, turn } from "./core.js";
 import { adoptParts, type Part, partsHold, readPart, review } from "./dependencies.js";
@@ -7,9 +7,9 @@ import { asFailure, Failure, ofEntry } from "./failure.js";
 import { standingOf } from "./freshness.js";
 import { type Forward, forwardStatus } from "./journal.js";
 import { changeHeld, file } from "./keeping.js";
-import { missingFailure } from "./reading.js";
 import { Request } from "./request.js";
 import type { ArgumentsOf, Cause, LoadContext, LoadMode, Source } from "./source.js";
+import { outcomeOf, take } from "./taking.js";
 import { type Outcome, Waiters } from "./waiters.js";
 import { leave } from "./watching.js";
 
@@ -26,7 +26,6 @@ export type Around = (call: LoadCall, proceed: () => unknown) => unknown;
 export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {
   const activity = entry.active();
   const { core, settings, budget } = entry.shelf;
-  const forward = forwardReason(entry, mode);
   const request = new Request(
     {
       clock: core.clock,
@@ -35,7 +34,7 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
       settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
       nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
-      load: (request) => load(entry, request, forward),
+      load: (request) => load(entry, request),
       check: (value) => {
         const { check } = entry.shelf.source.definition;
         return check ? checked(check, value) : value;
@@ -44,8 +43,8 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
       retries: (failure) => !activity.passedOn.has(failure) && settings.retry.when(failure),
     },
     {
-      moved: () => turn(core, () => moved(entry, request, forward)),
-      answered: (answer, open) => turn(core, () => answered(entry, request, answer, forward, open)),
+      moved: () => turn(core, () => moved(entry, request)),
+      answered: (answer, open) => turn(core, () => answered(entry, request, answer, open)),
       ended: () => turn(core, () => ended(entry, request)),
       retrying: (failure, delay) => turn(core, () => retrying(entry, request, failure, delay)),
       failed: (failure) => turn(core, () => failed(entry, request, failure)),
@@ -55,6 +54,7 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
   core.underWay.add(entry);
   activity.cause = cause;
   activity.mode = mode;
+  activity.forward = forwardReason(entry, mode);
   activity.asked = asked;
   activity.askedAt = nowOf(core);
   file(entry);
@@ -86,11 +86,16 @@ export function ask(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), 
 function drop(entry: Entry, note: string): void {
   const { activity } = entry;
   if (!activity?.request) return;
-  const { request, cause } = activity;
+  const { request, cause, forward } = activity;
   over(entry);
   request.abort(new Failure("aborted", `The request was given up: ${note}.`));
   activity.pinned = activity.waiters !== undefined || activity.nextWaiters !== undefined;
-  record("abort", entry, () => ({ cause, attempt: request.attempt, note }));
+  record("abort", entry, () => ({
+    cause,
+    attempt: request.attempt,
+    cacheStatus: forwardStatus(forward, { detail: "aborted" }),
+    note,
+  }));
   touch(entry);
 }
 
@@ -112,11 +117,11 @@ export function giveUp(entry: Entry, note: string): void {
 
 // ── One load ─────────────────────────────────────────────────────────────────
 
-async function load(entry: Entry, request: Request, forward: Forward): Promise<unknown> {
+async function load(entry: Entry, request: Request): Promise<unknown> {
   const { signal } = request;
   const { core, source } = entry.shelf;
   const activity = entry.active();
-  const { cause, mode } = activity;
+  const { cause, mode, forward } = activity;
   if (activity.partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
   const parts: Part[] = [];
   activity.partsRead = parts;
@@ -148,26 +153,32 @@ function heldOf({ value, storedAt, extra, shelf }: Entry): NonNullable<LoadConte
 
 // ── What a request tells ─────────────────────────────────────────────────────
 
-function moved(entry: Entry, request: Request, forward: Forward): void {
+function moved(entry: Entry, request: Request): void {
   const activity = entry.active();
   touch(entry);
   if (request.phase !== "running") return;
   activity.triedAt = nowOf(entry.shelf.core);
-  const { cause } = activity;
+  const { cause, forward } = activity;
   record("request", entry, () => ({ cause, attempt: request.attempt, cacheStatus: forwardStatus(forward) }));
 }
 
 function retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {
   const activity = entry.active();
-  const { cause } = activity;
+  const { cause, forward } = activity;
   activity.open = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
-  record("retry", entry, () => ({ cause, attempt: request.attempt, failure, duration: delay }));
+  record("retry", entry, () => ({
+    cause,
+    attempt: request.attempt,
+    cacheStatus: forwardStatus(forward, { status: failure.status }),
+    failure,
+    duration: delay,
+  }));
   file(entry);
   touch(entry);
 }
 
-function answered(entry: Entry, request: Request, answer: Answer<unknown>, forward: Forward, open: boolean): void {
+function answered(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
   const activity = entry.active();
   const { core } = entry.shelf;
   try {
@@ -182,7 +193,7 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, forwa
   if (!open) over(entry);
   if (answer !== still) adoptParts(entry, activity.partsRead);
   review(entry);
-  const { cause } = activity;
+  const { cause, forward } = activity;
   record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
     cause,
     attempt: request.attempt,
@@ -196,45 +207,21 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, forwa
   end(entry, request, outcomeOf(entry));
 }
 
-/** Holds what an answer brought. */
-function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
-  if (answer === still) return;
-  const { activity } = entry;
-  const parts = activity?.partsRead ?? [];
-  const details = withParts(labelled(entry, answer), parts);
-  if (answer.kind === "unchanged") entry.freshen(details, began, now);
-  else entry.hold(answer.kind, answer.value, details, began, now);
-}
-
-/** The answer's groups and the definition's own add up (rule F7). */
-function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
-  const { groups } = entry.shelf.source.definition;
-  if (!groups || answer.kind !== "value") return answer.details;
-  return {
-    ...answer.details,
-    groups: [...new Set([...(answer.details.groups ?? []), ...groups(answer.value, entry.params)])],
-  };
-}
-
-/** Rule D2: what a part forbids is forbidden for the whole. */
-function withParts(details: AnswerDetails, parts: readonly Part[]): AnswerDetails {
-  const some = (name: "mustRevalidate" | "noStore") => parts.some(({ entry }) => entry.policy[name]);
-  return {
-    ...details,
-    ...(some("mustRevalidate") ? { mustRevalidate: true } : {}),
-    ...(some("noStore") ? { noStore: true } : {}),
-  };
-}
-
 function failed(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
-  const { cause } = activity;
+  const { cause, forward } = activity;
   const failure = ofEntry(thrown, entry.key, request.attempt);
   over(entry);
   activity.failure = failure;
   adoptParts(entry, entry.links?.parts ?? []);
   const now = nowOf(entry.shelf.core);
-  record("failure", entry, () => ({ cause, attempt: request.attempt, failure, duration: now - activity.triedAt }));
+  record("failure", entry, () => ({
+    cause,
+    attempt: request.attempt,
+    cacheStatus: forwardStatus(forward, { status: failure.status }),
+    failure,
+    duration: now - activity.triedAt,
+  }));
   // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
   const covered = entry.held === "value" && !entry.isInvalidated && entry.coversError(now);
   end(entry, request, covered ? { failure, instead: { value: entry.value } } : { failure });
@@ -292,9 +279,4 @@ function modeOf(cause: Cause): LoadMode {
 function forwardReason(entry: Entry, mode: LoadMode): Forward {
   if (mode === "reload" || mode === "no-store") return "request";
   return entry.held === "none" ? "miss" : "stale";
-}
-
-/** What those who wait get of what is held now. */
-export function outcomeOf(entry: Entry): Outcome {
-  return entry.held === "value" ? { value: entry.value } : { failure: missingFailure(entry.key) };
 }

@@ -62,14 +62,19 @@ export class Budget {
 
   #holdBack(entry: Entry, cause: Cause, limit: { bursts: number; per: number }): void {
     this.#heldBack.push(entry);
-    const { source } = entry.shelf;
-    const note = `The source "${source.name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
-    if (this.#core.recorder.listening) {
-      this.#core.recorder.record("held-back", { key: entry.key, source: source.name, cause, note });
-    }
+    this.#tell(entry, cause, limit);
+    this.#timer ??= this.#core.clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
+  }
+
+  /** In the journal each time, in the console once; nothing is put together for nobody. */
+  #tell(entry: Entry, cause: Cause, limit: { bursts: number; per: number }): void {
+    const { recorder } = this.#core;
+    if (this.#warned && !recorder.listening) return;
+    const { name } = entry.shelf.source;
+    const note = `The source "${name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
+    if (recorder.listening) recorder.record("held-back", { key: entry.key, source: name, cause, note });
     if (!this.#warned) console.warn(`Cista: ${note}`);
     this.#warned = true;
-    this.#timer ??= this.#core.clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
   }
 
   /** One token, one burst: all that are still waited for go. Those that nobody waits for any more were aborted. */

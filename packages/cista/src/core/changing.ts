@@ -1,11 +1,12 @@
 import type { AnswerDetails } from "./answer.js";
-import { outcomeOf, start, supersede } from "./asking.js";
+import { start, supersede } from "./asking.js";
 import { nowOf, record, touch, turn } from "./core.js";
 import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import type { Shelf } from "./shelf.js";
+import { outcomeOf } from "./taking.js";
 import { leave } from "./watching.js";
 
 /**

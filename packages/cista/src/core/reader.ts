@@ -1,4 +1,4 @@
-import { ask, outcomeOf, start } from "./asking.js";
+import { ask, start } from "./asking.js";
 import { nowOf, record, turn } from "./core.js";
 import { Entry } from "./entry.js";
 import { CistaError, Failure, ofEntry, shown } from "./failure.js";
@@ -7,6 +7,7 @@ import { file } from "./keeping.js";
 import { keyText } from "./key.js";
 import type { Shelf } from "./shelf.js";
 import type { LoadMode } from "./source.js";
+import { outcomeOf } from "./taking.js";
 import { leave } from "./watching.js";
 
 export interface ReadOptions {

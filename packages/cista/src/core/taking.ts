@@ -1,0 +1,40 @@
+import { type Answer, type AnswerDetails, still } from "./answer.js";
+import type { Part } from "./dependencies.js";
+import type { Entry } from "./entry.js";
+import { missingFailure } from "./reading.js";
+import type { Outcome } from "./waiters.js";
+
+/** Holds what an answer brought. */
+export function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
+  if (answer === still) return;
+  const { activity } = entry;
+  const parts = activity?.partsRead ?? [];
+  const details = withParts(labelled(entry, answer), parts);
+  if (answer.kind === "unchanged") entry.freshen(details, began, now);
+  else entry.hold(answer.kind, answer.value, details, began, now);
+}
+
+/** The answer's groups and the definition's own add up (rule F7). */
+function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
+  const { groups } = entry.shelf.source.definition;
+  if (!groups || answer.kind !== "value") return answer.details;
+  return {
+    ...answer.details,
+    groups: [...new Set([...(answer.details.groups ?? []), ...groups(answer.value, entry.params)])],
+  };
+}
+
+/** Rule D2: what a part forbids is forbidden for the whole. */
+function withParts(details: AnswerDetails, parts: readonly Part[]): AnswerDetails {
+  const some = (name: "mustRevalidate" | "noStore") => parts.some(({ entry }) => entry.policy[name]);
+  return {
+    ...details,
+    ...(some("mustRevalidate") ? { mustRevalidate: true } : {}),
+    ...(some("noStore") ? { noStore: true } : {}),
+  };
+}
+
+/** What those who wait get of what is held now. */
+export function outcomeOf(entry: Entry): Outcome {
+  return entry.held === "value" ? { value: entry.value } : { failure: missingFailure(entry.key) };
+}
