@@ -70,7 +70,7 @@ const mutations = [
   ["F7 details", "entry.ts", "policy: saysFreshness(details) ?", "policy: false ?"],
   [
     "F7 groups",
-    "asking.ts",
+    "taking.ts",
     "[...(answer.details.groups ?? []), ...groups(answer.value, entry.params)]",
     "[...(answer.details.groups ?? [])]",
   ],

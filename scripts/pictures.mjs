@@ -23,7 +23,7 @@ await board("board-narrow", { hash: "#h-07", viewport: { width: 390, height: 844
 await browser.close();
 demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
-  env: { ...process.env, FONT_SIZE: "8", COLUMNS_ROWS: "182x61" }, // the whole of it on one screen
+  env: { ...process.env, FONT_SIZE: "7", COLUMNS_ROWS: "210x61" }, // the whole of it on one screen
 });
 
 async function board(
