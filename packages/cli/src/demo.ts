@@ -51,8 +51,9 @@ async function started(
   }
 }
 
+/** Listens on after the first: Ctrl-C may come twice, from the terminal and from whoever hands it on. */
 function stopAsked(): Promise<void> {
   return new Promise((resolve) => {
-    for (const signal of ["SIGINT", "SIGTERM"] as const) process.once(signal, () => resolve());
+    for (const signal of ["SIGINT", "SIGTERM"] as const) process.on(signal, () => resolve());
   });
 }
