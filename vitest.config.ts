@@ -10,6 +10,8 @@ const alias = [
   { find: /^cista$/, replacement: at("packages/cista/src/index.ts") },
   { find: /^cista\/(\w+)$/, replacement: at("packages/cista/src/$1/index.ts") },
   { find: /^@cista\/example-origin$/, replacement: at("examples/origin/src/index.ts") },
+  // As Node itself resolves it: two copies of it do not know each other's schemas.
+  { find: /^graphql$/, replacement: "graphql/index.js" },
 ];
 
 export default defineConfig({

@@ -6,14 +6,18 @@ export interface Fault {
   latency?: number;
   /** Up to so many milliseconds more, at random. */
   jitter?: number;
-  /** The share of answers that are 500s, 0 to 1. */
+  /** Every other answer is held back until the one after it has gone out, or two seconds have passed. */
+  overtaken?: boolean;
+  /** The share of answers that are errors, 0 to 1. Default 1 where there is a `status`. */
   failing?: number;
+  /** The status of those errors, as a problem. Default 500. */
+  status?: number;
+  /** Their Retry-After field, in seconds. */
+  retryAfter?: number;
   /** The share of connections that are cut without an answer, 0 to 1. 1 is an origin that is not there. */
   dropped?: number;
-  /** Every answer has this status, as a problem. */
-  status?: number;
-  /** With `status`: the Retry-After field, in seconds. */
-  retryAfter?: number;
+  /** The share of bodies that break off in the middle, 0 to 1. */
+  truncated?: number;
   /** An HTML page comes where JSON should. */
   html?: boolean;
 }
@@ -21,6 +25,8 @@ export interface Fault {
 /** The faults that were asked for. */
 export class Faults {
   #list: Fault[] = [];
+  /** Lets the answer go that waits to be overtaken. */
+  #release: (() => void) | undefined;
 
   set(fault: Fault): void {
     this.#list = [...this.#list.filter(({ path }) => path !== fault.path), fault];
@@ -28,6 +34,7 @@ export class Faults {
 
   clear(path?: string): void {
     this.#list = path === undefined ? [] : this.#list.filter((fault) => fault.path !== path);
+    this.letGo();
   }
 
   list(): readonly Fault[] {
@@ -37,5 +44,18 @@ export class Faults {
   for(path: string): Fault | undefined {
     const fitting = this.#list.filter((fault) => path.startsWith(fault.path));
     return fitting.sort((one, other) => other.path.length - one.path.length)[0];
+  }
+
+  /** Whether this answer is the one that overtakes; if not, it is told when to go. */
+  overtakes(go: () => void): boolean {
+    if (this.#release) return true;
+    this.#release = go;
+    return false;
+  }
+
+  letGo(): void {
+    const release = this.#release;
+    this.#release = undefined;
+    release?.();
   }
 }

@@ -6,6 +6,8 @@ import type { Freshness } from "./freshness.js";
 export interface Validator {
   etag?: string;
   lastModified?: string;
+  /** Of an event stream: where it goes on from (WHATWG HTML §9.2). */
+  lastEventId?: string;
 }
 
 /** What a load may say beside the value. Anything left out falls back to the source's own policy. */
@@ -16,6 +18,8 @@ export interface AnswerDetails extends Freshness {
   groups?: readonly string[];
   /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
   status?: number;
+  /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */
+  failure?: Failure;
 }
 
 declare const brand: unique symbol;

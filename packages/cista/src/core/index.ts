@@ -12,6 +12,7 @@ export type { Branches, Empty, Failed, Loading, Missing, Reading, Ready, Request
 export { match } from "./reading.js";
 export { type Clock, type Environment, steadyEnvironment } from "./seams.js";
 export type { Selector } from "./selector.js";
+export { share } from "./share.js";
 export type { Snapshot } from "./snapshot.js";
 export * from "./source.js";
 export type { View, ViewOptions } from "./view.js";

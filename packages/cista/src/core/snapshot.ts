@@ -31,6 +31,7 @@ export interface StoredEntry {
   readonly immutable?: boolean;
   readonly etag?: string;
   readonly lastModified?: string;
+  readonly lastEventId?: string;
   readonly groups?: readonly string[];
 }
 
@@ -145,10 +146,11 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
   const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
-  const { etag, lastModified, groups = [] } = stored;
+  const { etag, lastModified, lastEventId, groups = [] } = stored;
   const validator = {
     ...(etag === undefined ? {} : { etag }),
     ...(lastModified === undefined ? {} : { lastModified }),
+    ...(lastEventId === undefined ? {} : { lastEventId }),
   };
   const details = {
     age: stored.age,
@@ -157,7 +159,7 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
     staleIfError: forever(stored.staleIfError),
     mustRevalidate: stored.mustRevalidate ?? false,
     immutable: stored.immutable ?? false,
-    ...(etag !== undefined || lastModified !== undefined ? { validator } : {}),
+    ...(Object.keys(validator).length > 0 ? { validator } : {}),
     groups,
   };
   changeHeld(entry, () => entry.hold(stored.kind, stored.value, details, ++core.version, nowOf(core)));
@@ -177,7 +179,9 @@ function wellFormed(entry: unknown): StoredEntry | undefined {
     (each) => each === null || isLength(each),
   );
   const flags = [own.mustRevalidate, own.immutable].every((each) => each === undefined || typeof each === "boolean");
-  const texts = [own.etag, own.lastModified].every((each) => each === undefined || typeof each === "string");
+  const texts = [own.etag, own.lastModified, own.lastEventId].every(
+    (each) => each === undefined || typeof each === "string",
+  );
   const groups =
     own.groups === undefined || (Array.isArray(own.groups) && own.groups.every((each) => typeof each === "string"));
   const value = own.kind === "value" ? own.value !== undefined : own.kind === "missing" && own.value === undefined;

@@ -1,6 +1,7 @@
 import { type Answer, type AnswerDetails, still } from "./answer.js";
 import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
+import { ofEntry } from "./failure.js";
 import { missingFailure } from "./reading.js";
 import type { Outcome } from "./waiters.js";
 
@@ -12,16 +13,18 @@ export function take(entry: Entry, answer: Answer<unknown>, began: number, now: 
   const details = withParts(labelled(entry, answer), parts);
   if (answer.kind === "unchanged") entry.freshen(details, began, now);
   else entry.hold(answer.kind, answer.value, details, began, now);
+  if (activity && details.failure)
+    activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
 }
 
 /** The answer's groups and the definition's own add up (rule F7). */
 function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
   const { groups } = entry.shelf.source.definition;
-  if (!groups || answer.kind !== "value") return answer.details;
-  return {
-    ...answer.details,
-    groups: [...new Set([...(answer.details.groups ?? []), ...groups(answer.value, entry.params)])],
-  };
+  const { kind, details } = answer;
+  // What an unchanged answer does not say of groups stays as it was.
+  if (!groups || kind === "missing" || (kind === "unchanged" && !details.groups)) return details;
+  const value = kind === "value" ? answer.value : entry.value;
+  return { ...details, groups: [...new Set([...(details.groups ?? []), ...groups(value, entry.params)])] };
 }
 
 /** Rule D2: what a part forbids is forbidden for the whole. */

@@ -1,3 +1,5 @@
+import { CistaError } from "../core/index.js";
+
 /** What relative URLs are relative to: the page's own address, or the worker's; undefined outside of both. */
 export function pageAddress(): string | undefined {
   return typeof document === "object" ? document.baseURI : globalThis.location?.href;
@@ -7,4 +9,36 @@ export function pageAddress(): string | undefined {
 export function isOwnOrigin(url: URL): boolean {
   const own = globalThis.location; // not the base address, which a page may set to another origin
   return own === undefined || own.origin === url.origin;
+}
+
+/** @throws CistaError code "base" for a base that is no absolute URL */
+export function absolute(base: string | URL): URL {
+  const given = String(base);
+  const page = pageAddress();
+  if (URL.canParse(given)) return new URL(given);
+  if (page && URL.canParse(given, page)) return new URL(given, page);
+  throw new CistaError(
+    "base",
+    `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
+  );
+}
+
+/** @throws CistaError code "base" where there is nothing to resolve it against */
+export function resolved(given: string | URL, base: URL | undefined, name: string): URL {
+  const against = base ?? pageAddress();
+  if (URL.canParse(String(given), against)) return new URL(given, against);
+  throw new CistaError(
+    "base",
+    `The url of the source "${name}" is ${JSON.stringify(String(given))}: without a page there is nothing to resolve it against. Give origin({ base }) the server's address.`,
+  );
+}
+
+/** Where something is, for messages: no query, which may hold what no log should. */
+export function place(url: string | URL): string {
+  return String(url).replace(/[?#].*$/, "");
+}
+
+/** The label that every entry bears for its URL, so that an unsafe request to it reaches the entry (RFC 9111 §4.4). */
+export function urlLabel(url: URL): string {
+  return url.href.replace(/#.*$/, "");
 }

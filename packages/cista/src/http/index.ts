@@ -1,2 +1,15 @@
-export type { HttpSourceDefinition, Origin, OriginOptions, Url } from "./origin.js";
+export { freshnessOf, type Times } from "./freshness.js";
+export { invalidateAfter } from "./invalidate.js";
+export type {
+  EventsDefinition,
+  GraphqlDefinition,
+  HttpSourceDefinition,
+  Origin,
+  OriginOptions,
+  PagesDefinition,
+  Policy,
+  TypedDocument,
+  Url,
+} from "./origin.js";
 export { origin } from "./origin.js";
+export { appendPage, type Pages, type Part } from "./pages.js";

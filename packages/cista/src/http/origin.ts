@@ -1,6 +1,10 @@
-import { CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
-import { pageAddress } from "./address.js";
+import { type Source, type SourceDefinition, source } from "../core/index.js";
+import { absolute } from "./address.js";
+import { follow } from "./events.js";
+import type { Server } from "./exchange.js";
+import { query, textOf } from "./graphql.js";
 import { load } from "./load.js";
+import { type Pages, pagesSource } from "./pages.js";
 
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
@@ -15,9 +19,17 @@ export interface OriginOptions {
 }
 
 export type Url<P> = string | URL | ((params: P) => string | URL);
-export type SourcePolicy<P, T> = Omit<SourceDefinition<P, any, T>, "load" | "network">;
 
-export interface HttpSourceDefinition<P, T> extends SourcePolicy<P, T> {
+/** All that a source of any kind may say, but for its load. */
+export interface Policy<P = any, T = any> extends Omit<SourceDefinition<P, any, T>, "load" | "network"> {
+  /**
+   * Where the response states no lifetime, a tenth of the time since its Last-Modified, a day at most (RFC 9111 §4.2.2).
+   * Default false: then the source's own `maxAge` counts.
+   */
+  heuristic?: boolean;
+}
+
+export interface HttpSourceDefinition<P, T> extends Policy<P, T> {
   url: Url<P>;
   headers?: HeadersInit;
   /** From the response to the body. Default: JSON. */
@@ -26,40 +38,94 @@ export interface HttpSourceDefinition<P, T> extends SourcePolicy<P, T> {
   unwrap?(body: any): T;
 }
 
-/** One server, as sources. */
+export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
+  url: Url<P>;
+  headers?: HeadersInit;
+  /** From the parsed body to the part's items. Default: the body is the array itself. */
+  unwrap?(body: any): readonly T[];
+  /** Where the next part is. Default: `Link: rel="next"` (RFC 8288). Only the part's own origin is followed. */
+  next?(body: any, response: Response): string | URL | undefined;
+  /** By what an item is known again when it moves. Default: its `id`, else its whole content. */
+  id?(item: T): unknown;
+}
+
+export interface EventsDefinition<P, T> extends Policy<P, T> {
+  url: Url<P>;
+  /** The value before the first event. */
+  start: T;
+  /** The value after one more event; `type` is "message" where the server names none. */
+  reduce(value: T, event: { type: string; data: string; id?: string }): T;
+}
+
+export interface GraphqlDefinition<P, T> extends Policy<P, T> {
+  url: string | URL;
+  /** Text, or what becomes text: a typed document. */
+  document: string | { toString(): string };
+  /** Default: the params themselves. */
+  variables?(params: P): object;
+  /** From `data` to the value. */
+  unwrap?(data: any): T;
+  /** Keep data that came beside errors; the failure stands beside it in the reading. Default false: then it is a failure. */
+  partial?: boolean;
+}
+
+/** A document that knows the type of its data and of its variables. */
+export interface TypedDocument<T, V> {
+  toString(): string;
+  __apiType?: (variables: V) => T;
+}
+
+/** One server, as sources. What its responses say of their freshness is honoured; what a definition says itself wins. */
 export interface Origin {
   /**
    * GET. 2xx: the body, as JSON unless `parse` says otherwise; 304: unchanged; 404, 410: missing; anything else: a
-   * `Failure` of kind "http". What the response says of its freshness is honoured (RFC 9111); what the definition says
-   * itself wins over it.
+   * `Failure` of kind "http". Honoured are Cache-Control, Age, Date, Expires, Vary: * (RFC 9111), stale-* (RFC 5861),
+   * immutable (RFC 8246), ETag and Last-Modified (RFC 9110 §8.8), Retry-After (§10.2.3), Cache-Groups (RFC 9875) and
+   * problem bodies (RFC 9457).
    */
   source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T>): Source<P, T>;
+  /**
+   * A list in parts: `appendPage` loads the next one. Revalidating asks for the first part, and for more of them only as
+   * far as something changed; a part behind that is taken to be as it was.
+   */
+  pages<P = void, T = unknown>(definition: PagesDefinition<P, T>): Source<P, Pages<T>>;
+  /**
+   * Server-sent events (WHATWG HTML §9.2) as a live source: `reduce` folds each event into the value. Resumes by
+   * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
+   */
+  events<P = void, T = unknown>(definition: EventsDefinition<P, T>): Source<P, T>;
+  /** GraphQL over HTTP, by POST. Errors without data, or not allowed beside it, are a `Failure` of kind "graphql" with `errors`. */
+  graphql<T, V extends object>(
+    definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
+  ): Source<V, T>;
+  graphql<P = void, T = unknown>(definition: GraphqlDefinition<P, T>): Source<P, T>;
 }
 
 /** One server, described once. Sends nothing. @throws CistaError code "base" for a base that is no absolute URL */
 export function origin(options: OriginOptions = {}): Origin {
-  const base = options.base === undefined ? undefined : absolute(options.base);
-  const settings = { ...options, base };
+  const server: Server = { ...options, base: options.base === undefined ? undefined : absolute(options.base) };
+  const made = (definition: Policy & { url?: Url<any> }, rest: object): Source<any, any> =>
+    source({ ...policyOf(definition), ...rest } as SourceDefinition<any, any, any>);
   return {
-    source<P, T>(definition: HttpSourceDefinition<P, T>): Source<P, T> {
-      const { url, headers, parse, unwrap, ...policy } = definition;
-      return source({
-        ...policy,
-        ...(typeof url === "function" && url.length > 0 ? {} : { params: false }),
-        load: (params: P, context) =>
-          load(settings, definition as HttpSourceDefinition<unknown, unknown>, params, context),
-      } as SourceDefinition<P, any, T>) as Source<P, T>;
+    source: (definition: any) =>
+      made(definition, { load: (params: unknown, context: any) => load(server, definition, params, context) }),
+    pages: (definition: any) => pagesSource(server, definition, policyOf(definition)),
+    events: (definition: any) =>
+      made(
+        { retry: { times: Number.POSITIVE_INFINITY }, ...definition },
+        { load: (params: unknown, context: any) => follow(server, definition, params, context) },
+      ),
+    graphql: (definition: any) => {
+      textOf(definition); // refuses what cannot be where it was written
+      return made(definition, { load: (params: unknown, context: any) => query(server, definition, params, context) });
     },
   };
 }
 
-function absolute(base: string | URL): URL {
-  const given = String(base);
-  if (URL.canParse(given)) return new URL(given);
-  const page = pageAddress();
-  if (page && URL.canParse(given, page)) return new URL(given, page);
-  throw new CistaError(
-    "base",
-    `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
-  );
+/** What of a definition is the core's. */
+function policyOf<D extends Policy & { url?: Url<any>; variables?: unknown }>(definition: D): D {
+  const { url, headers, parse, unwrap, next, id, start, reduce, document, variables, partial, heuristic, ...policy } =
+    definition as any;
+  const takesNone = !(typeof url === "function" && url.length > 0) && document === undefined;
+  return { ...policy, ...(takesNone ? { params: false } : {}) };
 }

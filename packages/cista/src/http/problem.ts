@@ -1,12 +1,17 @@
 import { Failure, type Problem } from "../core/index.js";
-import { bodyText, place } from "./body.js";
+import { place } from "./address.js";
+import { bodyText } from "./body.js";
+import { deltaSeconds } from "./cache-control.js";
+import type { Exchange } from "./exchange.js";
+import { httpDate } from "./http-date.js";
 
 /** A response that is an error, as a Failure of kind "http" with its status and, where it has one, its problem (RFC 9457). */
-export async function httpFailure(response: Response, maxBody: number): Promise<Failure> {
-  const problem = await problemOf(response, maxBody);
+export async function httpFailure(exchange: Exchange): Promise<Failure> {
+  const { response, url } = exchange;
+  const problem = await problemOf(exchange);
   const said = problem?.title ?? response.statusText;
-  const message = `${place(response)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${problem.detail}` : "."}`;
-  const retryAfter = retryAfterOf(response.headers);
+  const message = `${place(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${problem.detail}` : "."}`;
+  const retryAfter = retryAfterOf(exchange);
   return new Failure("http", message, {
     status: response.status,
     ...(problem ? { problem } : {}),
@@ -14,13 +19,14 @@ export async function httpFailure(response: Response, maxBody: number): Promise<
   });
 }
 
-async function problemOf(response: Response, maxBody: number): Promise<Problem | undefined> {
+async function problemOf(exchange: Exchange): Promise<Problem | undefined> {
+  const { response } = exchange;
   if (!/^application\/problem\+json\b/i.test(response.headers.get("content-type") ?? "")) {
     await response.body?.cancel();
     return undefined;
   }
   try {
-    const body: unknown = JSON.parse(await bodyText(response, maxBody));
+    const body: unknown = JSON.parse(await bodyText(exchange));
     return typeof body === "object" && body !== null && !Array.isArray(body) ? wellTyped(body as Problem) : undefined;
   } catch {
     return undefined; // a broken problem body is no reason to hide the status
@@ -34,11 +40,11 @@ function wellTyped(body: Problem): Problem {
   return Object.fromEntries(Object.entries(body).filter(([name]) => !wrong.some(([bad]) => bad === name)));
 }
 
-/** RFC 9110 §10.2.3: seconds, or an HTTP-date; in milliseconds from now. */
-function retryAfterOf(headers: Headers): number | undefined {
+/** RFC 9110 §10.2.3: seconds, or an HTTP-date, by the server's clock where it tells that; in milliseconds. */
+function retryAfterOf({ response: { headers }, receivedAt }: Exchange): number | undefined {
   const field = headers.get("retry-after")?.trim();
-  if (!field) return undefined;
-  if (/^\d+$/.test(field)) return Number(field) * 1000;
-  const at = Date.parse(field);
-  return Number.isNaN(at) ? undefined : Math.max(0, at - Date.now());
+  const seconds = deltaSeconds(field);
+  if (seconds !== undefined) return seconds * 1000;
+  const at = httpDate(field);
+  return at === undefined ? undefined : Math.max(0, at - (httpDate(headers.get("date")) ?? receivedAt));
 }

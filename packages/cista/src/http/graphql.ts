@@ -1,0 +1,64 @@
+import { type Answer, answer, CistaError, Failure, type LoadContext } from "../core/index.js";
+import { place, resolved } from "./address.js";
+import { bodyJson, unwrapped } from "./body.js";
+import { detailsOf } from "./details.js";
+import { exchange, type Server } from "./exchange.js";
+import type { GraphqlDefinition } from "./origin.js";
+import { httpFailure } from "./problem.js";
+
+interface Result {
+  readonly data?: unknown;
+  readonly errors?: readonly { readonly message?: unknown }[];
+}
+
+/** One query by POST, as GraphQL over HTTP has it. */
+export async function query(
+  server: Server,
+  definition: GraphqlDefinition<any, any>,
+  params: unknown,
+  context: LoadContext,
+): Promise<Answer<unknown>> {
+  const url = resolved(definition.url, server.base, definition.name);
+  const headers = {
+    accept: "application/graphql-response+json, application/json;q=0.9",
+    "content-type": "application/json",
+  };
+  const variables = definition.variables ? definition.variables(params) : params;
+  const body = JSON.stringify({ query: textOf(definition), variables });
+  // A POST passes by the caches on the way; it carries no condition, since nothing says what its validator would be of.
+  const asked = await exchange(server, { url, method: "POST", headers, body }, context);
+  const { response } = asked;
+  const type = response.headers.get("content-type") ?? "";
+  // With its own media type a request that failed still has a GraphQL body; with plain JSON only a 2xx surely has one.
+  if (!response.ok && !/^application\/graphql-response\+json\b/i.test(type)) throw await httpFailure(asked);
+  const { data, errors = [] } = resultIn(await bodyJson(asked), place(url));
+  const failure = errors.length > 0 ? failureOf(errors, response.status, place(url)) : undefined;
+  if (failure && (data == null || !definition.partial)) throw failure;
+  const value = definition.unwrap ? unwrapped(definition.unwrap, data, asked) : data;
+  return answer(value, { ...detailsOf(asked, definition), ...(failure ? { failure } : {}) });
+}
+
+function resultIn(body: unknown, from: string): Result {
+  const { data, errors } = (body ?? {}) as Result;
+  if (data !== undefined ? errors === undefined || Array.isArray(errors) : Array.isArray(errors)) return body as Result;
+  throw new Failure("shape", `A GraphQL result was expected from ${from}, but the body has neither data nor errors.`, {
+    retryable: false,
+  });
+}
+
+function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: string): Failure {
+  const [first] = errors;
+  const more = errors.length > 1 ? ` (and ${errors.length - 1} more)` : "";
+  return new Failure("graphql", `${from} answered with an error: ${first?.message}${more}`, { errors, status });
+}
+
+/** @throws CistaError code "document" for one that is not, and does not become, text */
+export function textOf({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {
+  const { loc } = document as { loc?: { source?: { body?: string } } }; // a parsed document remembers its text
+  const text = loc?.source?.body ?? String(document);
+  if (/[{]/.test(text)) return text;
+  throw new CistaError(
+    "document",
+    `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
+  );
+}

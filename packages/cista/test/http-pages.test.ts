@@ -1,0 +1,177 @@
+import { type Note, type RunningOrigin, startOrigin } from "@cista/example-origin";
+import type { Source } from "cista";
+import { appendPage, origin, type Pages } from "cista/http";
+import fc from "fast-check";
+import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
+import { stage, watch } from "./stage.js";
+
+let running: RunningOrigin;
+beforeAll(async () => {
+  running = await startOrigin();
+});
+afterAll(() => running.close());
+beforeEach(() => running.reset());
+
+const hut = "h-16"; // 198 notes
+const path = `/api/huts/${hut}/logbook`;
+const ofHut = () => running.world.huts.get(hut) as NonNullable<ReturnType<typeof running.world.huts.get>>;
+const logbookOf = () =>
+  origin({ base: running.url }).pages<{ id: string }, Note>({
+    name: "logbook",
+    url: ({ id }) => `/api/huts/${id}/logbook`,
+    retry: false,
+  });
+
+/** A list with so many of its parts loaded, watched. */
+async function loaded(parts: number) {
+  const { cache, clock, events } = stage();
+  const logbook = logbookOf();
+  const { view, seen } = watch(cache, logbook, { id: hut });
+  await cache.read(logbook, { id: hut });
+  for (let part = 1; part < parts; part++) await appendPage(cache, logbook, { id: hut });
+  const list = () => view.get().value as Pages<Note>;
+  const requests = () => running.tally.of(path).requests;
+  return { cache, clock, events, logbook, view, seen, list, requests };
+}
+
+test("five parts loaded, a note added by another client at the top: one request, no duplicate, no gap", async () => {
+  const { list, view, requests } = await loaded(5);
+  expect(list()).toMatchObject({ count: 100, hasNext: true });
+  expect(list().items).toEqual(running.world.notes(ofHut()).slice(0, 100));
+  expect(requests()).toBe(5);
+  const before = list();
+
+  await view.revalidate();
+  expect(list()).toBe(before); // a 304 for the first part: nothing else is asked for
+  expect([requests(), running.tally.of(path).notModified]).toEqual([6, 1]);
+
+  running.world.write(ofHut(), "Wren", "Bridge is back.");
+  await view.revalidate();
+  expect(list().items).toEqual(running.world.notes(ofHut()).slice(0, 101));
+  expect(list().items[50]).toBe(before.items[49]); // moved, and the same object
+  expect(requests()).toBe(7);
+});
+
+test("the next part: joined while under way, nothing where there is none, an error leaves the list as it was", async () => {
+  const { cache, clock, logbook, list, requests } = await loaded(1);
+  await Promise.all([appendPage(cache, logbook, { id: hut }), appendPage(cache, logbook, { id: hut })]);
+  expect([list().count, requests()]).toEqual([40, 2]);
+
+  running.faults.set({ path, status: 503 });
+  await expect(appendPage(cache, logbook, { id: hut })).rejects.toMatchObject({ kind: "http", status: 503 });
+  expect(list().count).toBe(40);
+  running.faults.clear();
+
+  while (list().hasNext) await appendPage(cache, logbook, { id: hut });
+  expect(list().items).toEqual(running.world.notes(ofHut()));
+  const asked = requests();
+  await appendPage(cache, logbook, { id: hut });
+  await appendPage(cache, logbook, { id: "h-08" }); // not loaded: there is nothing to go on behind
+  expect(requests()).toBe(asked);
+  await clock.advance(0);
+  expect([...cache.entries()].map(({ source }) => source)).not.toContain("logbook.part");
+});
+
+test("appended while the list is being asked about: its answer first, then the part behind it", async () => {
+  const { cache, logbook, list, view } = await loaded(2);
+  running.world.write(ofHut(), "Osk", "Fog again.");
+  running.faults.set({ path, latency: 20, overtaken: true });
+  await Promise.all([view.revalidate(), appendPage(cache, logbook, { id: hut })]);
+  expect(list().items).toEqual(running.world.notes(ofHut()).slice(0, 61));
+});
+
+test("another hut's list is a list of its own; a missing one is missing", async () => {
+  const { cache, logbook, list } = await loaded(3);
+  await cache.read(logbook, { id: "h-08" });
+  expect([list().count, (cache.peek(logbook, { id: "h-08" }) as any).value.count]).toEqual([60, 20]);
+  await expect(cache.read(logbook, { id: "h-99" })).rejects.toMatchObject({ kind: "missing" });
+});
+
+// ── Against a list of any kind ───────────────────────────────────────────────
+
+/** A server with a list in parts of `size`, by a page number or by the last item's id. */
+function server(items: { id: number; text?: string }[], size: number, by: "number" | "cursor") {
+  const asked: string[] = [];
+  const fetch = async (url: URL) => {
+    asked.push(url.search);
+    const cursor = url.searchParams.get("after");
+    const page = Number(url.searchParams.get("page") ?? 0);
+    const from = by === "number" ? page * size : items.findIndex(({ id }) => String(id) === cursor) + 1;
+    const part = items.slice(from, from + size).map((item) => ({ ...item }));
+    const more = from + size < items.length;
+    const next = by === "number" ? `?page=${page + 1}` : `?after=${part.at(-1)?.id}`;
+    return Response.json({ part, ...(more ? { next } : {}) });
+  };
+  const list = origin({ base: "https://huts.example/notes", fetch: fetch as never }).pages<void, { id: number }>({
+    name: "notes",
+    url: "/notes",
+    unwrap: (body) => body.part,
+    next: (body) => body.next,
+  });
+  return { items, asked, list };
+}
+
+const change = fc.oneof(
+  fc.record({ kind: fc.constant("add"), at: fc.nat(12) }),
+  fc.record({ kind: fc.constant("remove"), at: fc.nat(12) }),
+  fc.record({ kind: fc.constant("raise"), at: fc.nat(12) }),
+  fc.record({ kind: fc.constant("append"), at: fc.constant(0) }),
+);
+
+test("property: whatever is added, removed or raised to the top between two looks, no item is shown twice and none of the loaded stretch is missing", async () => {
+  await fc.assert(
+    fc.asyncProperty(
+      fc.array(change, { minLength: 1, maxLength: 8 }),
+      fc.integer({ min: 1, max: 4 }),
+      fc.constantFrom("number" as const, "cursor" as const),
+      async (changes, size, by) => {
+        let id = 100;
+        const { items, list } = server(
+          Array.from({ length: 12 }, (_, index) => ({ id: index })),
+          size,
+          by,
+        );
+        const { cache } = stage();
+        const view = cache.view(list as Source<any, Pages<{ id: number }>>);
+        view.subscribe(() => {});
+        const shown = () => (view.get().value?.items ?? []).map((item) => item.id);
+        await cache.read(list);
+        for (const { kind, at } of changes) {
+          if (kind === "append") await appendPage(cache, list);
+          else {
+            // What is removed behind the first part is found out only when that changes too.
+            const gone = kind === "add" ? [] : items.splice(at % (kind === "remove" ? size : items.length), 1);
+            if (kind === "add") items.unshift({ id: id++ });
+            if (kind === "raise") items.unshift(...gone);
+            await view.revalidate();
+          }
+          expect(shown()).toEqual(items.map((item) => item.id).slice(0, shown().length));
+          expect(shown().length).toBeGreaterThanOrEqual(Math.min(size, items.length));
+        }
+        cache.dispose();
+      },
+    ),
+    { numRuns: 300 },
+  );
+});
+
+test("a server that leads in circles, to another origin, or to something else than a list", async () => {
+  const { cache } = stage();
+  const answering = (body: unknown, headers: Record<string, string> = {}) =>
+    origin({ base: "https://huts.example", fetch: async () => Response.json(body, { headers }) }).pages<void, unknown>({
+      name: `list-${Math.random()}`,
+      url: "/notes",
+      retry: false,
+    });
+  const circle = answering([{ id: 1 }], { link: '</notes>; rel="next"' });
+  await cache.read(circle);
+  await appendPage(cache, circle);
+  expect((cache.peek(circle) as any).value).toMatchObject({ count: 1, hasNext: false });
+  await expect(cache.read(answering([], { link: '<https://far.example/n>; rel="next"' }))).rejects.toMatchObject({
+    kind: "shape",
+    message: expect.stringContaining("another origin, https://far.example"),
+  });
+  await expect(cache.read(answering({ notes: [] }))).rejects.toMatchObject({ kind: "shape" });
+  const plain = origin({ base: "https://huts.example" }).source<void, any>({ name: "hut", url: "/hut" });
+  await expect(appendPage(cache, plain)).rejects.toMatchObject({ code: "pages" });
+});
