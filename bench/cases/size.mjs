@@ -4,6 +4,14 @@ import { build } from "esbuild";
 
 const resolveDir = fileURLToPath(new URL("..", import.meta.url));
 
+/** A bundler puts what is imported while the program runs into files of their own. */
+const withoutWhatComesLater = {
+  name: "without what comes later",
+  setup({ onResolve }) {
+    onResolve({ filter: /./ }, ({ kind, path }) => (kind === "dynamic-import" ? { path, external: true } : undefined));
+  },
+};
+
 /** Kilobytes of what a program gets that imports only this, minified and compressed by brotli. */
 export async function kilobytes(statement, external = []) {
   const { outputFiles } = await build({
@@ -15,6 +23,7 @@ export async function kilobytes(statement, external = []) {
     platform: "browser",
     define: { "process.env.NODE_ENV": '"production"' },
     external,
+    plugins: [withoutWhatComesLater],
     write: false,
     legalComments: "none",
   });

@@ -1,7 +1,8 @@
-import { type Answer, answer, CistaError, Failure, type LoadContext } from "../core/index.js";
+import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
 import { place, resolved } from "./address.js";
 import { bodyJson, unwrapped } from "./body.js";
 import { detailsOf } from "./details.js";
+import { documentText } from "./document.js";
 import { exchange, type Server } from "./exchange.js";
 import type { GraphqlDefinition } from "./origin.js";
 import { httpFailure } from "./problem.js";
@@ -24,7 +25,7 @@ export async function query(
     "content-type": "application/json",
   };
   const variables = definition.variables ? definition.variables(params) : params;
-  const body = JSON.stringify({ query: textOf(definition), variables });
+  const body = JSON.stringify({ query: documentText(definition), variables });
   // A POST passes by the caches on the way; it carries no condition, since nothing says what its validator would be of.
   const asked = await exchange(server, { url, method: "POST", headers, body }, context);
   const { response } = asked;
@@ -50,15 +51,4 @@ function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: 
   const [first] = errors;
   const more = errors.length > 1 ? ` (and ${errors.length - 1} more)` : "";
   return new Failure("graphql", `${from} answered with an error: ${first?.message}${more}`, { errors, status });
-}
-
-/** @throws CistaError code "document" for one that is not, and does not become, text */
-export function textOf({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {
-  const { loc } = document as { loc?: { source?: { body?: string } } }; // a parsed document remembers its text
-  const text = loc?.source?.body ?? String(document);
-  if (/[{]/.test(text)) return text;
-  throw new CistaError(
-    "document",
-    `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
-  );
 }

@@ -1,8 +1,7 @@
 import { type Source, type SourceDefinition, source } from "../core/index.js";
 import { absolute } from "./address.js";
-import { follow } from "./events.js";
+import { documentText } from "./document.js";
 import type { Server } from "./exchange.js";
-import { query, textOf } from "./graphql.js";
 import { load } from "./load.js";
 import { type Pages, pagesSource } from "./pages.js";
 
@@ -110,14 +109,23 @@ export function origin(options: OriginOptions = {}): Origin {
     source: (definition: any) =>
       made(definition, { load: (params: unknown, context: any) => load(server, definition, params, context) }),
     pages: (definition: any) => pagesSource(server, definition, policyOf(definition)),
+    // What only some programs use comes when it is first used: the parser of event streams is as large as all of the rest.
     events: (definition: any) =>
       made(
         { retry: { times: Number.POSITIVE_INFINITY }, ...definition },
-        { load: (params: unknown, context: any) => follow(server, definition, params, context) },
+        {
+          load: async function* (params: unknown, context: any) {
+            const { follow } = await import("./events.js");
+            yield* follow(server, definition, params, context);
+          },
+        },
       ),
     graphql: (definition: any) => {
-      textOf(definition); // refuses what cannot be where it was written
-      return made(definition, { load: (params: unknown, context: any) => query(server, definition, params, context) });
+      documentText(definition); // refuses what cannot be where it was written
+      return made(definition, {
+        load: async (params: unknown, context: any) =>
+          (await import("./graphql.js")).query(server, definition, params, context),
+      });
     },
   };
 }

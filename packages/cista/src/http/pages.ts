@@ -1,25 +1,14 @@
 import {
-  type Answer,
   type ArgumentsOf,
-  answer,
   type Cache,
   CistaError,
-  Failure,
-  type LoadContext,
-  missing,
   type Source,
   type SourceDefinition,
-  share,
   source,
-  unchanged,
   type Validator,
 } from "../core/index.js";
-import { place } from "./address.js";
-import { bodyJson, unwrapped } from "./body.js";
-import { detailsOf, sameEntity, validatorOf } from "./details.js";
-import { type Exchange, exchange, type Server } from "./exchange.js";
-import { linkTo } from "./link.js";
-import { isMissing, refuseErrors, urlFor } from "./load.js";
+import type { Server } from "./exchange.js";
+import type { Loaded } from "./list.js";
 import type { PagesDefinition } from "./origin.js";
 
 /** All parts loaded so far, as one list. */
@@ -41,20 +30,10 @@ export interface Part {
   readonly validator?: Validator;
 }
 
-/** A part with its items. */
-interface Loaded extends Omit<Part, "count"> {
-  readonly items: readonly unknown[];
-}
-
 type Definition = PagesDefinition<any, any>;
 
-interface List {
-  readonly server: Server;
-  readonly definition: Definition;
-  /** One part as a source of its own, by its URL: two who want the next one share the request. */
-  readonly part: Source<string, Loaded>;
-}
-const lists = new WeakMap<Source<any, any>, List>();
+/** A list's parts as a source of their own, by their URL: two who want the next one share the request. */
+const partsOf = new WeakMap<Source<any, any>, { definition: Definition; part: Source<string, Loaded> }>();
 
 /** A source of lists in parts. @param policy what of the definition is the core's */
 export function pagesSource(
@@ -63,24 +42,33 @@ export function pagesSource(
   policy: Pick<Definition, "name" | "retry" | "timeout" | "requestBudget">,
 ): Source<any, any> {
   const list = source({
-    share: false, // done here, by what the items are
+    share: false, // done in list.ts, by what the items are
     ...policy,
-    load: (params: unknown, context) => loadList(server, definition, params, context),
+    load: async (params: unknown, context) => (await import("./list.js")).loadList(server, definition, params, context),
   } as SourceDefinition<any, any, any>);
-  const { retry, timeout, requestBudget } = policy;
   const part = source({
-    name: `${policy.name}.part`,
+    ...policyOfPart(policy),
+    load: async (url: string, context) => (await import("./list.js")).loadPart(server, definition, url, context),
+  });
+  partsOf.set(list, { definition, part });
+  return list;
+}
+
+function policyOfPart({
+  name,
+  retry,
+  timeout,
+  requestBudget,
+}: Pick<Definition, "name" | "retry" | "timeout" | "requestBudget">) {
+  return {
+    name: `${name}.part`,
     ...(retry === undefined ? {} : { retry }),
     ...(timeout === undefined ? {} : { timeout }),
     ...(requestBudget === undefined ? {} : { requestBudget }),
     maxAge: 0,
     mustRevalidate: true,
     retain: 0,
-    load: async (url: string, context) =>
-      partIn(await ask(server, definition, new URL(url), undefined, context), definition),
-  });
-  lists.set(list, { server, definition, part });
-  return list;
+  };
 }
 
 /**
@@ -93,165 +81,22 @@ export async function appendPage<P, T>(
   source: Source<P, Pages<T>>,
   ...params: ArgumentsOf<P>
 ): Promise<void> {
-  const list = lists.get(source);
-  if (!list) {
+  const parts = partsOf.get(source);
+  if (!parts) {
     throw new CistaError("pages", `appendPage takes a source made by origin().pages, but "${source.name}" is none.`);
   }
+  const { appended } = await import("./list.js");
   const view = cache.view<any, any>(source, params[0]);
   const held = (): Pages<unknown> | undefined => view.get().value;
   for (let url = held()?.parts.at(-1)?.next; url !== undefined; ) {
-    const came = await cache.read(list.part, url);
+    const came = await cache.read(parts.part, url);
     if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
     const next = held()?.parts.at(-1)?.next;
     if (next === url) {
-      cache.patch<any, any>(source, params[0], (pages: Pages<unknown>) => appended(pages, came, list.definition));
+      cache.patch<any, any>(source, params[0], (pages: Pages<unknown>) => appended(pages, came, parts.definition));
       return;
     }
     if (held()?.parts.some((part) => part.url === url)) return; // somebody else has put it there
     url = next; // the list ends elsewhere now
   }
-}
-
-function appended(pages: Pages<unknown>, came: Loaded, definition: Definition): Pages<unknown> {
-  const there = new Set(pages.items.map((item) => idOf(definition, item)));
-  const items = came.items.filter((item) => !there.has(idOf(definition, item)));
-  const { next, ...last } = came;
-  // A server that leads back to what is there already would be asked for ever.
-  const leadsOn = next !== undefined && next !== came.url && pages.parts.every(({ url }) => url !== next);
-  return listOf([...loadedParts(pages), { ...last, items, ...(leadsOn ? { next } : {}) }]);
-}
-
-// ── The whole list ───────────────────────────────────────────────────────────
-
-/** Asks for the first part, and for the following ones only until what is held is known to go on behind them. */
-async function loadList(
-  server: Server,
-  definition: Definition,
-  params: unknown,
-  context: LoadContext,
-): Promise<Answer<unknown>> {
-  const held = context.held?.value as Pages<unknown> | undefined;
-  const before = held ? loadedParts(held) : [];
-  const known = new Map(held?.items.map((item) => [idOf(definition, item), item]));
-  const parts: Loaded[] = [];
-  const came = new Set<unknown>();
-  let url = urlFor(server, definition, params);
-  let details: Answer<unknown>["details"] | undefined;
-  for (;;) {
-    const old = before.find((part) => part.url === url.href);
-    const asked = await ask(server, definition, url, old?.validator, context);
-    if (!details) {
-      details = detailsOf(asked, definition);
-      if (old && isUnchanged(asked, old.validator)) return unchanged(details);
-      if (isMissing(asked.response)) return missing(details);
-    }
-    const part = old && isUnchanged(asked, old.validator) ? old : await partIn(asked, definition);
-    const items: unknown[] = [];
-    for (const item of part.items) {
-      const id = idOf(definition, item);
-      if (!came.has(id)) items.push(share(known.get(id), item));
-      came.add(id);
-    }
-    parts.push({ ...part, items });
-    const rest = restBehind(parts, came, before, definition);
-    const { next } = part;
-    const enough = came.size >= known.size || next === undefined || parts.some((each) => each.url === next);
-    if (rest || enough) return answer(sameAs(held, listOf([...parts, ...(rest ?? [])])), details);
-    url = new URL(next);
-  }
-}
-
-/**
- * What is held behind the last item that came, if it is certain that it still follows there: that is so when everything
- * that was held before that item has come too. What has moved up is left out.
- */
-function restBehind(
-  parts: readonly Loaded[],
-  came: ReadonlySet<unknown>,
-  before: readonly Loaded[],
-  definition: Definition,
-): Loaded[] | undefined {
-  const last = idOf(definition, parts.at(-1)?.items.at(-1));
-  const ids = before.flatMap(({ items }) => items.map((item) => idOf(definition, item)));
-  const end = ids.indexOf(last);
-  if (end < 0 || !ids.slice(0, end).every((id) => came.has(id))) return undefined;
-  const ending = ids.at(-1);
-  if (ending !== last && came.has(ending)) return undefined; // what the next part is reckoned from has moved up itself
-  const rest: Loaded[] = [];
-  let passed = 0;
-  for (const part of before) {
-    const behind = part.items.slice(Math.max(0, end + 1 - passed));
-    passed += part.items.length;
-    const items = behind.filter((item) => !came.has(idOf(definition, item)));
-    const { validator, ...without } = part; // begun in the middle, it is not what its validator speaks of
-    if (items.length === part.items.length) rest.push(part);
-    else if (items.length > 0 || (part === before.at(-1) && rest.length > 0)) rest.push({ ...without, items });
-  }
-  return rest;
-}
-
-function loadedParts(pages: Pages<unknown>): Loaded[] {
-  let from = 0;
-  return pages.parts.map(({ count, ...part }) => {
-    from += count;
-    return { ...part, items: pages.items.slice(from - count, from) };
-  });
-}
-
-function listOf(parts: readonly Loaded[]): Pages<unknown> {
-  const items = parts.flatMap((part) => part.items);
-  return {
-    items,
-    count: items.length,
-    hasNext: parts.at(-1)?.next !== undefined,
-    parts: parts.map(({ items, ...part }) => ({ ...part, count: items.length })),
-  };
-}
-
-/** The held list where this one is the same, or its items. */
-function sameAs(held: Pages<unknown> | undefined, list: Pages<unknown>): Pages<unknown> {
-  if (held?.count !== list.count || !list.items.every((item, index) => item === held.items[index])) return list;
-  const parts = share(held.parts, list.parts);
-  return parts === held.parts ? held : { ...list, items: held.items, parts };
-}
-
-// ── One part ─────────────────────────────────────────────────────────────────
-
-function ask(
-  server: Server,
-  { headers }: Definition,
-  url: URL,
-  held: Validator | undefined,
-  context: LoadContext,
-): Promise<Exchange> {
-  return exchange(server, { url, headers, held }, context);
-}
-
-function isUnchanged({ response }: Exchange, held: Validator | undefined): boolean {
-  return response.status === 304 || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
-}
-
-async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> {
-  const { response, url } = asked;
-  await refuseErrors(asked);
-  const body = await bodyJson(asked);
-  const items = definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body;
-  if (!Array.isArray(items)) {
-    const message = `A list was expected from ${place(url)}, but it is ${items === null ? "null" : typeof items}. Take it out of the body by unwrap.`;
-    throw new Failure("shape", message, { status: response.status, retryable: false });
-  }
-  const base = response.url || url;
-  const found = definition.next ? definition.next(body, response) : linkTo("next", response.headers.get("link"), base);
-  const next = found === undefined || found === null ? undefined : new URL(found, base);
-  // The server's own headers, a token among them, are for its own origin.
-  if (next && next.origin !== url.origin) {
-    const message = `The part after ${place(url)} is said to be at another origin, ${next.origin}: it is not followed there.`;
-    throw new Failure("shape", message, { status: response.status, retryable: false });
-  }
-  const validator = validatorOf(response.headers);
-  return { url: url.href, items, ...(next ? { next: next.href } : {}), ...(validator ? { validator } : {}) };
-}
-
-function idOf({ id }: Definition, item: any): unknown {
-  return id ? id(item) : (item?.id ?? JSON.stringify(item));
 }
