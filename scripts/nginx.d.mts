@@ -1,0 +1,2 @@
+/** The path of nginx, or undefined. */
+export function nginxPath(): string | undefined;

@@ -1,0 +1,6 @@
+import { found } from "./program.mjs";
+
+/** The path of nginx, or undefined. */
+export function nginxPath() {
+  return found(["nginx"]);
+}

@@ -1,0 +1,32 @@
+// Finds programs that the tests need; on Debian as root they are installed from apt where there are none.
+import { spawnSync } from "node:child_process";
+import { accessSync, constants, existsSync, readFileSync } from "node:fs";
+import { delimiter, join } from "node:path";
+
+/** The first of these that can be run, by its name in PATH or by its whole path; or undefined. */
+export function found(names, elsewhere = []) {
+  const folders = [...(process.env.PATH ?? "").split(delimiter), "/usr/sbin"];
+  return [...folders.flatMap((folder) => names.map((name) => join(folder, name))), ...elsewhere].find(runnable);
+}
+
+export function runnable(path) {
+  try {
+    accessSync(path, constants.X_OK);
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Installs a Debian package, if this is Debian and we may. */
+export function installFromApt(name) {
+  const debian = existsSync("/etc/os-release") && /^ID(_LIKE)?=.*debian/m.test(readFileSync("/etc/os-release", "utf8"));
+  if (!debian || process.getuid?.() !== 0) return;
+  console.log(`Installing ${name} from apt (once) …`);
+  const quiet = {
+    stdio: ["ignore", "ignore", "inherit"],
+    env: { ...process.env, DEBIAN_FRONTEND: "noninteractive" },
+  };
+  spawnSync("apt-get", ["update", "-qq"], quiet);
+  spawnSync("apt-get", ["install", "-y", "-qq", "--no-install-recommends", name], quiet);
+}
