@@ -1,4 +1,5 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
+import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import type { Context, Next } from "hono";
 import type { Fault, Faults } from "./faults.js";
 import { problem } from "./responses.js";
@@ -61,6 +62,7 @@ async function breakOff(c: Context<Bindings>): Promise<void> {
   const body = Buffer.from(await c.res.clone().arrayBuffer());
   const { outgoing } = c.env;
   outgoing.writeHead(c.res.status, { ...Object.fromEntries(c.res.headers), "content-length": String(body.length) });
+  c.res = RESPONSE_ALREADY_SENT;
   outgoing.write(body.subarray(0, body.length >> 1), () => outgoing.destroy(new Error("broken off on demand")));
 }
 

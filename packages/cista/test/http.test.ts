@@ -1,6 +1,6 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { createCache, Failure } from "cista";
-import { origin } from "cista/http";
+import { invalidateAfter, origin } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { stage } from "./stage.js";
 
@@ -134,6 +134,102 @@ test("a body longer than maxBody is not read to its end", async () => {
   });
 });
 
+test("a body cut short, an unreachable server, an answer to another question: each says what happened", async () => {
+  expect(await failureOf({ truncated: 1 })).toMatchObject({
+    kind: "network",
+    retryable: true,
+    message: expect.stringMatching(/\/api\/huts\/h-07 broke off after \d+ bytes/),
+  });
+  const nowhere = origin({ base: "http://127.0.0.1:9" }).source<void, any>({
+    name: "far",
+    url: "/?token=secret",
+    retry: false,
+  });
+  const unreachable = await failureOf({}, () => createCache().read(nowhere));
+  expect(unreachable).toMatchObject({
+    kind: "network",
+    message: expect.stringContaining("No answer came from http://127.0.0.1:9/"),
+  });
+  expect(unreachable.message).not.toContain("secret");
+  const answering = (status: number) => () => {
+    const fetch = async () => new Response(status === 304 ? null : "[]", { status });
+    return createCache().read(
+      origin({ base: running.url, fetch }).source<void, any>({ name: "odd", url: "/", retry: false }),
+    );
+  };
+  expect(await failureOf({}, answering(304))).toMatchObject({ kind: "http", status: 304 });
+  expect(await failureOf({}, answering(206))).toMatchObject({ kind: "http", status: 206 });
+});
+
+test("Retry-After as a date counts by the server's own clock", async () => {
+  const headers = { date: "Mon, 23 Nov 2026 06:00:00 GMT", "retry-after": "Mon, 23 Nov 2026 06:02:00 GMT" };
+  const fetch = async () => new Response("", { status: 503, headers });
+  const busy = origin({ base: running.url, fetch }).source<void, any>({ name: "busy", url: "/", retry: false });
+  expect(await failureOf({}, () => createCache().read(busy))).toMatchObject({ retryAfter: 120_000 });
+});
+
+test("after an unsafe request: its URL, Location and the groups it names, of its own origin only; an error invalidates nothing", async () => {
+  const { cache } = stage();
+  const other = await startOrigin();
+  const hutAt = (name: string, base: string) =>
+    origin({ base }).source<{ id: string }, any>({
+      name,
+      url: ({ id }) => `/api/huts/${id}`,
+      groups: (found) => [`region-${found.region}`],
+    });
+  const [here, there] = [hutAt("here", running.url), hutAt("there", other.url)];
+  const logbook = api().pages<{ id: string }, any>({ name: "logbook", url: ({ id }) => `/api/huts/${id}/logbook` });
+  await Promise.all([
+    cache.read(here, { id: "h-07" }),
+    cache.read(here, { id: "h-08" }),
+    cache.read(there, { id: "h-07" }),
+  ]);
+  await cache.read(logbook, { id: "h-07" });
+  const stale = () =>
+    [...cache.entries()].filter(({ reading }) => (reading as any).fresh === false).map(({ key }) => key);
+  const send = async (method: string, path: string, body?: object) => {
+    const response = await fetch(`${running.url}${path}`, { method, ...(body ? { body: JSON.stringify(body) } : {}) });
+    return invalidateAfter(cache, method, response);
+  };
+
+  expect(await send("POST", "/api/huts/h-07/logbook", { text: "" })).toBe(0); // refused
+  expect(await send("GET", "/api/huts/h-07")).toBe(0); // safe
+  expect(await send("POST", "/api/huts/h-07/logbook", { text: "Back again." })).toBe(1);
+  expect(stale()).toEqual(['logbook {"id":"h-07"}']);
+  expect(await send("DELETE", "/api/basket/2026-11-28")).toBe(1); // names the group "hut-h-07"
+  expect(stale()).toEqual(['here {"id":"h-07"}', 'logbook {"id":"h-07"}']);
+  const elsewhere = new Response(null, { status: 201, headers: { location: `${other.url}/api/huts/h-07` } });
+  expect(invalidateAfter(cache, "POST", elsewhere, `${running.url}/api/huts`)).toBe(0);
+  expect(invalidateAfter(cache, "PUT", new Response(), `${running.url}/api/huts/h-08#top`)).toBe(1);
+
+  // An unchanged answer names its groups anew; those of the definition stay.
+  await cache.read(here, { id: "h-07" });
+  expect([...cache.entries()][0]?.groups).toEqual([
+    "huts",
+    "hut-h-07",
+    `${running.url}/api/huts/h-07`,
+    "region-Lower Fells",
+  ]);
+  await other.close();
+});
+
+test("the same body without a 304: an unchanged entity tag spares the parse, weak or strong", async () => {
+  let parsed = 0;
+  const tags = ['W/"a"', '"a"', '"b"'];
+  const fetch = async () => new Response("[1]", { headers: { etag: tags.shift() ?? "" } });
+  const list = origin({ base: running.url, fetch }).source<void, any>({
+    name: "list",
+    url: "/",
+    parse: async (response) => {
+      parsed++;
+      return response.json();
+    },
+  });
+  const { cache } = stage();
+  for (let turn = 0; turn < 3; turn++) await cache.read(list, undefined, { cache: "no-cache" });
+  expect(parsed).toBe(2);
+});
+
 test("the signal reaches fetch: the origin sees the connection close", async () => {
   running.faults.set({ path: "/", latency: 60_000 });
   const { cache, clock } = stage();
@@ -156,6 +252,37 @@ test("a relative URL without a base, outside a page, says what to give", async (
 async function until(holds: () => boolean): Promise<void> {
   while (!holds()) await new Promise((resolve) => setTimeout(resolve, 5));
 }
+
+test("the origin makes answers late, out of order and now and then, and books each bunk once", async () => {
+  running.faults.set({ path: "/api", overtaken: true });
+  const order: string[] = [];
+  const ask = (path: string) => fetch(`${running.url}${path}`).then(() => order.push(path));
+  await Promise.all([
+    ask("/api/huts/h-01"),
+    new Promise((resolve) => setTimeout(resolve, 30)).then(() => ask("/api/huts/h-02")),
+  ]);
+  expect(order).toEqual(["/api/huts/h-02", "/api/huts/h-01"]);
+  running.reset();
+
+  const book = async (key: string, hut: string, night: string) => {
+    const headers = { "idempotency-key": key, "content-type": "application/json" };
+    const body = JSON.stringify({ hut, night });
+    const response = await fetch(`${running.url}/api/basket`, { method: "POST", headers, body });
+    return [response.status, ((await response.json()) as { title?: string }).title];
+  };
+  const night = [...Array(28).keys()].map((day) => `2026-12-${String(day + 1).padStart(2, "0")}`);
+  const hut = running.world.huts.get("h-07") as any;
+  const free = night.find((each) => running.world.bunks(hut, each).free > 0) as string;
+  const full = night.find((each) => running.world.bunks(hut, each).free === 0);
+  expect(await book('"k-1"', "h-07", free)).toEqual([201, undefined]);
+  expect(await book('"k-1"', "h-07", free)).toEqual([201, undefined]); // sent again: one booking
+  expect(running.world.basket).toHaveLength(3);
+  expect(await book('"k-1"', "h-08", free)).toEqual([422, "Another request"]);
+  expect(await book('"k-2"', "h-08", free)).toEqual([409, "Already booked"]);
+  if (full) expect(await book('"k-3"', "h-07", full)).toEqual([409, "The hut is full"]);
+  expect(await book('"k-4"', "h-99", free)).toEqual([422, "Not a booking"]);
+  expect((await fetch(`${running.url}/api/huts/h-37`)).status).toBe(410);
+});
 
 test("the origin says what is wrong with what it is asked", async () => {
   const ask = async (path: string, init?: RequestInit) => {
