@@ -21,6 +21,12 @@ await board("board-missing-dark", { hash: "#h-99", colorScheme: "dark" });
 await board("board-narrow", { hash: "#h-07", viewport: { width: 390, height: 844 } });
 
 await browser.close();
+await fetch(`${url}/origin/reset`, { method: "POST" });
+run(
+  "bash",
+  ["scripts/terminal-picture.sh", "docs/screenshots/probe.png", process.execPath, command, "probe", `${url}/api/huts`],
+  { env: { ...process.env, FONT_SIZE: "10", COLUMNS_ROWS: "150x48" } },
+);
 demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
   env: { ...process.env, FONT_SIZE: "7", COLUMNS_ROWS: "210x61" }, // the whole of it on one screen

@@ -1,12 +1,15 @@
 import { createRequire } from "node:module";
 import { Command, CommanderError, InvalidArgumentError } from "commander";
 import { demo } from "./demo.js";
+import { probe } from "./probe/index.js";
 import { tour } from "./tour.js";
 
 const { version } = createRequire(import.meta.url)("../package.json") as { version: string };
 
 const program = new Command("cista")
-  .description("A query cache in the words of the HTTP caching standards: a demo to look at, a tour to read.")
+  .description(
+    "A query cache in the words of the HTTP caching standards: a demo to look at, a tour to read, a probe for endpoints.",
+  )
   .version(version)
   .showHelpAfterError("(cista --help shows what there is)")
   .exitOverride()
@@ -27,6 +30,35 @@ program
   .option("--no-pause", "do not wait between the steps")
   .action(({ pause }: { pause: boolean }) => tour({ pause: pause && process.stdout.isTTY, print: console.log }));
 
+program
+  .command("probe")
+  .argument("<url>", "the endpoint's whole address", absoluteUrl)
+  .description("tell what Cista will do with an endpoint: asks twice, the second time conditionally")
+  .option("-H, --header <name: value>", "a request header; may be given several times", header, new Headers())
+  .option("-X, --method <method>", "the request's method; without it GET, or POST where there is data")
+  .option("-d, --data <text>", "the request's body")
+  .option("--timeout <seconds>", "how long to wait for each answer", secondsAsMilliseconds, 10_000)
+  .option("--json", "print what was found as JSON", false)
+  .action((url: URL, { header: headers, method, data: body, timeout, json }: ProbeWords) =>
+    probe({
+      url,
+      method: (method ?? (body === undefined ? "GET" : "POST")).toUpperCase(),
+      headers,
+      body,
+      timeout,
+      json,
+      print: console.log,
+    }),
+  );
+
+interface ProbeWords {
+  header: Headers;
+  method?: string;
+  data?: string;
+  timeout: number;
+  json: boolean;
+}
+
 try {
   await program.parseAsync();
 } catch (thrown) {
@@ -35,6 +67,29 @@ try {
     console.error(`cista: ${thrown instanceof Error ? thrown.message : String(thrown)}`);
     process.exitCode = 1;
   }
+}
+
+function absoluteUrl(text: string): URL {
+  if (/^https?:/i.test(text) && URL.canParse(text)) return new URL(text);
+  throw new InvalidArgumentError(
+    "It is absolute and begins with http:// or https://, such as http://127.0.0.1:4310/api/huts.",
+  );
+}
+
+function header(text: string, headers: Headers): Headers {
+  const [, name = "", value = ""] = /^([^:\s]+):(.*)$/.exec(text) ?? [];
+  try {
+    headers.append(name, value.trim());
+    return headers;
+  } catch {
+    throw new InvalidArgumentError('A header is a name, a colon and a value, such as "Accept: application/json".');
+  }
+}
+
+function secondsAsMilliseconds(text: string): number {
+  const seconds = Number(text);
+  if (seconds > 0 && seconds <= 3600) return seconds * 1000;
+  throw new InvalidArgumentError("A time-out is a number of seconds, more than 0 and at most 3600.");
 }
 
 function portNumber(text: string): number {

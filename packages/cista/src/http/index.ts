@@ -1,5 +1,8 @@
+export { cacheControl } from "./cache-control.js";
 export { freshnessOf, type Times } from "./freshness.js";
+export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
+export { linkTo } from "./link.js";
 export type {
   EventsDefinition,
   GraphqlDefinition,
@@ -13,3 +16,4 @@ export type {
 } from "./origin.js";
 export { origin } from "./origin.js";
 export { appendPage, type Pages, type Part } from "./pages.js";
+export { stringList } from "./structured-fields.js";

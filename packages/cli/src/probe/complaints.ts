@@ -1,0 +1,137 @@
+import type { AnswerDetails } from "cista";
+import { cacheControl, httpDate, stringList } from "cista/http";
+import type { Pair } from "./verdict.js";
+import { inWords } from "./words.js";
+
+const fiveMinutes = 300_000;
+/** What CORS hides from a page unless it is exposed, and what for. */
+const hidden: readonly (readonly [name: string, cost: string])[] = [
+  ["ETag", "unchanged bodies are parsed again"],
+  ["Age", "time in caches on the way is not counted"],
+  ["Date", "time in caches on the way is not counted"],
+  ["Cache-Groups", "its groups are not seen"],
+  ["Retry-After", "it is not known how long to wait"],
+  ["Link", "the next part is not found"],
+];
+
+/** Where a server contradicts itself, or does what it did not mean: a sentence each, with what follows from it. */
+export function complaints(
+  { first, second, by }: Pair,
+  said: AnswerDetails,
+  body: { readonly value: unknown } | undefined,
+): string[] {
+  const { headers, status, text } = first;
+  const found: (string | false | undefined)[] = [];
+  const control = cacheControl(headers.get("cache-control"));
+  const has = (name: string) => control.has(name);
+  const date = httpDate(headers.get("date"));
+  const expires = headers.get("expires");
+  const etag = headers.get("etag");
+
+  // ── Validators ──
+  const same = second !== undefined && second.text === text && second.status === status;
+  const tagNow = second?.headers.get("etag") ?? null;
+  found.push(
+    same &&
+      etag !== null &&
+      tagNow !== etag &&
+      `The ETag changed from ${etag} to ${tagNow ?? "none"} while the body stayed the same: no request about it can ever be answered 304.`,
+    same &&
+      by === "etag" &&
+      tagNow === etag &&
+      `The body was sent again though If-None-Match held its very ETag, ${etag}: conditional requests are ignored.`,
+    same &&
+      by === "last-modified" &&
+      "The body was sent again though it was not modified since: conditional requests are ignored.",
+    second?.status === 200 &&
+      !same &&
+      etag !== null &&
+      tagNow === etag &&
+      !etag.startsWith("W/") &&
+      `The body changed while its strong ETag stayed ${etag}: who holds the old one is told that nothing changed.`,
+    by === null &&
+      status === 200 &&
+      text !== undefined &&
+      !said.noStore &&
+      said.immutable !== true &&
+      "There is neither ETag nor Last-Modified: asking again always costs the whole body.",
+  );
+
+  // ── Freshness ──
+  const maxAge = control.get("max-age");
+  found.push(
+    has("no-store") &&
+      !has("must-understand") &&
+      (has("max-age") || expires !== null) &&
+      "no-store stands beside a lifetime: it is not stored, so the lifetime says nothing.",
+    has("no-cache") &&
+      maxAge !== undefined &&
+      maxAge !== "0" &&
+      `no-cache stands beside max-age=${maxAge}: it is asked about each time, whatever its age.`,
+    maxAge !== undefined &&
+      !/^\d+$/.test(maxAge) &&
+      `max-age cannot be read, or is said twice with different numbers (${headers.get("cache-control")}): the response counts as stale.`,
+    expires !== null &&
+      httpDate(expires) === undefined &&
+      expires !== "0" &&
+      expires !== "-1" &&
+      `Expires is no HTTP-date (${expires}): it counts as past.`,
+    maxAge !== undefined &&
+      /^\d+$/.test(maxAge) &&
+      httpDate(expires) !== undefined &&
+      Math.abs((httpDate(expires) as number) - (date ?? first.receivedAt) - Number(maxAge) * 1000) > 2000 &&
+      "max-age and Expires disagree: max-age counts, Expires is passed over.",
+    said.mustRevalidate &&
+      (has("stale-while-revalidate") || has("stale-if-error")) &&
+      "must-revalidate or no-cache stands beside a stale-… allowance: the allowance says nothing.",
+    has("immutable") &&
+      !said.maxAge &&
+      "immutable says nothing without a lifetime: it holds only while the response is fresh.",
+    said.maxAge !== undefined &&
+      (said.maxAge as number) > 0 &&
+      ((said.age as number) ?? 0) >= (said.maxAge as number) &&
+      `It is ${inWords((said.age as number) ?? 0)} old when it comes, older than its lifetime: it is never fresh.`,
+    has("s-maxage") &&
+      said.maxAge === undefined &&
+      "s-maxage is for shared caches only: a browser has no lifetime to go by.",
+  );
+
+  // ── Clocks and lists ──
+  const off = date === undefined ? 0 : date - first.receivedAt;
+  found.push(
+    headers.has("date") && date === undefined && `Date is no HTTP-date (${headers.get("date")}).`,
+    off < -fiveMinutes && !headers.has("age")
+      ? `Date is ${inWords(-off)} behind this machine's clock: everything comes that old. One of the two clocks is wrong.`
+      : off > fiveMinutes && `Date is ${inWords(off)} ahead of this machine's clock. One of the two clocks is wrong.`,
+    headers.has("cache-groups") &&
+      !stringList(headers.get("cache-groups")) &&
+      `Cache-Groups is not a list of strings in double quotes (${headers.get("cache-groups")}): it is passed over.`,
+  );
+
+  // ── Body ──
+  const type = headers.get("content-type") ?? "no content type";
+  const json = /\bjson\b/i.test(type);
+  found.push(
+    Boolean(text) && !body && json && "The body says that it is JSON, but it cannot be parsed.",
+    Boolean(text) &&
+      !body &&
+      !json &&
+      status < 400 &&
+      `The body is not JSON (${type}); it begins ${JSON.stringify(text?.trim().slice(0, 60))}. Is this a page to sign in, or the wrong address? Else give the source a parse function.`,
+    Boolean(body) && !json && `The body is JSON, but its content type is ${type}.`,
+  );
+  return [...found.filter((each): each is string => typeof each === "string"), ...notExposed(headers)];
+}
+
+/** Only where the server lets other origins read it at all. */
+function notExposed(headers: Headers): string[] {
+  if (!headers.has("access-control-allow-origin")) return [];
+  const exposed = (headers.get("access-control-expose-headers") ?? "").toLowerCase().split(/\s*,\s*/);
+  if (exposed.includes("*")) return [];
+  const missing = hidden.filter(([name]) => headers.has(name) && !exposed.includes(name.toLowerCase()));
+  if (missing.length === 0) return [];
+  const costs = [...new Set(missing.map(([, cost]) => cost))].join(", ");
+  return [
+    `Pages of other origins do not see ${missing.map(([name]) => name).join(", ")}: name them in Access-Control-Expose-Headers, or ${costs}.`,
+  ];
+}

@@ -1,0 +1,124 @@
+import type { AnswerDetails } from "cista";
+import { linkTo } from "cista/http";
+import type { Answered } from "./ask.js";
+import { typical } from "./words.js";
+
+/** A source definition to paste, as good as one answer allows to guess. */
+export function definition(
+  first: Answered,
+  said: AnswerDetails,
+  sample: { readonly value: unknown } | undefined,
+  method: string,
+): string {
+  const { url, headers, text, status } = first;
+  const body = status < 300 ? sample?.value : undefined;
+  const { name, params, template } = addressOf(url);
+  const envelope = envelopeOf(body);
+  const paged = linkTo("next", headers.get("link"), url) !== undefined;
+  const kind = text === undefined ? "events" : paged ? "pages" : "source";
+  const list = Array.isArray(body) || envelope !== undefined;
+  const item = typeName(list || kind !== "source" ? singular(name) : name);
+  const value = kind === "events" || (list && kind === "source") ? `${item}[]` : item;
+  const lines = [
+    `name: ${JSON.stringify(name)},`,
+    `url: ${template},`,
+    ...(kind === "events" ? ["start: [],", "reduce: (all, { data }) => [...all, JSON.parse(data)],"] : []),
+    ...(envelope === undefined ? [] : [`unwrap: (body) => body${member(envelope)},`]),
+    ...(kind !== "events" && said.maxAge === undefined && !said.noStore
+      ? ['maxAge: "30s", // the server states no lifetime']
+      : []),
+  ];
+  const shape = typeOf(list ? typical(itemsOf(body, envelope)) : body);
+  const type = /^\{/.test(shape) ? `interface ${item} ${shape}` : `type ${item} = ${shape};`;
+  const odd = method === "GET" ? "" : `// Sources ask by GET; this was ${method}.\n`;
+  return `${odd}import { origin } from "cista/http";
+
+const api = origin({ base: ${JSON.stringify(url.origin)} });
+
+${type}
+
+export const ${identifier(name)} = api.${kind}<${params}, ${value}>({
+${lines.map((line) => `  ${line}`).join("\n")}
+});`;
+}
+
+function itemsOf(body: unknown, envelope: string | undefined): unknown[] {
+  return (envelope === undefined ? body : (body as Record<string, unknown>)[envelope]) as unknown[];
+}
+
+/** The TypeScript type of a sample. */
+function typeOf(sample: unknown, indent = ""): string {
+  if (sample === undefined || sample === null) return "unknown";
+  if (Array.isArray(sample)) {
+    const item = typeOf(typical(sample), indent);
+    return sample.length === 0 ? "unknown[]" : `${item}[]`;
+  }
+  if (typeof sample !== "object") return typeof sample;
+  const members = Object.entries(sample).map(
+    ([name, member]) =>
+      `${indent}  ${identifier(name) === name ? name : JSON.stringify(name)}: ${typeOf(member, `${indent}  `)};`,
+  );
+  return members.length === 0 ? "object" : `{\n${members.join("\n")}\n${indent}}`;
+}
+
+/** The name, the params and the url's text: what looks like an id becomes one, and so does each query parameter. */
+function addressOf(url: URL): { name: string; params: string; template: string } {
+  const segments = url.pathname.split("/").filter(Boolean);
+  const given = new Map<string, string>();
+  const written: string[] = [];
+  let name = "value";
+  for (const segment of segments) {
+    if (/\d/.test(segment) && !/^v\d+$|\./.test(segment) && written.length > 0) {
+      given.set("id", "string");
+      written.push("$" + "{encodeURIComponent(id)}");
+      name = singular(name);
+    } else {
+      name = segment.replace(/\.\w+$/, "");
+      written.push(segment);
+    }
+  }
+  const query = [...url.searchParams.keys()].map((key) => {
+    given.set(key, "string");
+    return `${encodeURIComponent(key)}=$${`{encodeURIComponent(${identifier(key)})}`}`;
+  });
+  const path = `/${written.join("/")}${query.length > 0 ? `?${query.join("&")}` : ""}`;
+  if (given.size === 0) return { name: plain(name), params: "void", template: JSON.stringify(path) };
+  const names = [...given.keys()].map((key) =>
+    identifier(key) === key ? key : `${JSON.stringify(key)}: ${identifier(key)}`,
+  );
+  const types = [...given].map(([key, type]) => `${identifier(key) === key ? key : JSON.stringify(key)}: ${type}`);
+  return {
+    name: plain(name),
+    params: `{ ${types.join("; ")} }`,
+    template: `({ ${names.join(", ")} }) => \`${path}\``,
+  };
+}
+
+/** The one member that holds the list, in an object that is made to carry it. */
+function envelopeOf(body: unknown): string | undefined {
+  if (typeof body !== "object" || body === null || Array.isArray(body)) return undefined;
+  const lists = Object.entries(body).filter(([, value]) => Array.isArray(value) && typeof value[0] === "object");
+  return lists.length === 1 && Object.keys(body).length <= 6 ? lists[0]?.[0] : undefined;
+}
+
+function member(name: string): string {
+  return identifier(name) === name ? `.${name}` : `[${JSON.stringify(name)}]`;
+}
+
+function plain(name: string): string {
+  return name.replace(/[^\w-]+/g, "-") || "value";
+}
+
+function identifier(name: string): string {
+  const joined = name.replace(/[^A-Za-z0-9_$]+(\w)?/g, (_, letter: string | undefined) => letter?.toUpperCase() ?? "");
+  return /^[A-Za-z_$]/.test(joined) ? joined : `value${joined}`;
+}
+
+function singular(name: string): string {
+  return name.length > 3 && name.endsWith("s") && !name.endsWith("ss") ? name.slice(0, -1) : name;
+}
+
+function typeName(name: string): string {
+  const word = identifier(name);
+  return word.charAt(0).toUpperCase() + word.slice(1);
+}

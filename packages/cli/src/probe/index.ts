@@ -1,0 +1,33 @@
+import { type Answered, ask, type Question } from "./ask.js";
+import { report } from "./report.js";
+import { type Verdict, verdict } from "./verdict.js";
+
+export { NoAnswer } from "./ask.js";
+
+export interface ProbeOptions extends Question {
+  readonly json: boolean;
+  print(text: string): void;
+}
+
+/** Asks twice, the second time conditionally, and prints what Cista will do with the endpoint. @throws NoAnswer */
+export async function probe({ json, print, ...question }: ProbeOptions): Promise<void> {
+  const found = await lookAt(question);
+  print(json ? JSON.stringify(found, undefined, 2) : report(found));
+}
+
+async function lookAt(question: Question): Promise<Verdict> {
+  const first = await ask(question);
+  const { method } = question;
+  if (first.text === undefined || (method !== "GET" && method !== "HEAD")) {
+    return verdict({ method, first, second: undefined, by: null }); // a stream, or something that may have effects
+  }
+  const by = first.headers.has("etag") ? "etag" : first.headers.has("last-modified") ? "last-modified" : null;
+  return verdict({ method, first, second: await again(question, first, by), by });
+}
+
+function again(question: Question, first: Answered, by: "etag" | "last-modified" | null): Promise<Answered> {
+  const headers = new Headers(question.headers);
+  if (by === "etag") headers.set("if-none-match", first.headers.get("etag") ?? "");
+  if (by === "last-modified") headers.set("if-modified-since", first.headers.get("last-modified") ?? "");
+  return ask({ ...question, headers });
+}
