@@ -13,7 +13,7 @@ const withoutWhatComesLater = {
 };
 
 /** Kilobytes of what a program gets that imports only this, minified and compressed by brotli. */
-export async function kilobytes(statement, external = []) {
+export async function kilobytes(statement, external = [], plugins = [withoutWhatComesLater]) {
   const { outputFiles } = await build({
     stdin: { contents: statement, resolveDir },
     bundle: true,
@@ -23,7 +23,7 @@ export async function kilobytes(statement, external = []) {
     platform: "browser",
     define: { "process.env.NODE_ENV": '"production"' },
     external,
-    plugins: [withoutWhatComesLater],
+    plugins,
     write: false,
     legalComments: "none",
   });
@@ -35,5 +35,6 @@ export const coreSize = () => kilobytes(core);
 export const reactSize = async () =>
   (await kilobytes(`${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`, ["react"])) -
   (await coreSize());
-export const httpSize = async () =>
-  (await kilobytes(`${core} export { origin } from "cista/http";`)) - (await coreSize());
+const http = `${core} export { origin } from "cista/http";`;
+export const httpSize = async () => (await kilobytes(http)) - (await coreSize());
+export const httpLaterSize = async () => (await kilobytes(http, [], [])) - (await kilobytes(http));
