@@ -24,6 +24,14 @@ export function counted(tally: Tally) {
   };
 }
 
+/** Answers by another clock than this machine's. */
+export function dated(now: () => number) {
+  return async (c: Context<Bindings>, next: Next) => {
+    await next();
+    c.res.headers.set("date", new Date(now()).toUTCString());
+  };
+}
+
 /** Does wrong what was asked for. */
 export function faulty(faults: Faults) {
   return async (c: Context<Bindings>, next: Next) => {

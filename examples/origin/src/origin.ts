@@ -5,7 +5,7 @@ import { cors } from "hono/cors";
 import { api, graphqlApi } from "./api.js";
 import { controls } from "./controls.js";
 import { Faults } from "./faults.js";
-import { type Bindings, counted, faulty } from "./misbehaving.js";
+import { type Bindings, counted, dated, faulty } from "./misbehaving.js";
 import { problem } from "./responses.js";
 import { Tally } from "./tally.js";
 import { World } from "./world.js";
@@ -17,6 +17,8 @@ export interface OriginOptions {
   files?: string;
   /** A world that is there already: what a server that starts again goes on with. */
   world?: World;
+  /** The server's clock, for its Date fields. Default: this machine's. */
+  now?: () => number;
   /** Lets pages of other origins read the answers (CORS), and of their headers those named here. */
   crossOrigin?: { expose: readonly string[] };
 }
@@ -50,6 +52,7 @@ export async function startOrigin(options: OriginOptions = {}): Promise<RunningO
     app.use(path, counted(tally));
     if (options.crossOrigin) app.use(path, cors({ origin: "*", exposeHeaders: [...options.crossOrigin.expose] }));
     app.use(path, faulty(faults));
+    if (options.now) app.use(path, dated(options.now));
   }
   app.route("/api", api(world));
   app.route("/graphql", graphqlApi(world));

@@ -1,5 +1,5 @@
 import type { Cache } from "../core/index.js";
-import { urlLabel } from "./address.js";
+import { absolute, urlLabel } from "./address.js";
 import { stringList } from "./structured-fields.js";
 
 const safe = new Set(["GET", "HEAD", "OPTIONS", "TRACE"]);
@@ -18,7 +18,7 @@ export function invalidateAfter(
   url: string | URL = response.url,
 ): number {
   if (safe.has(method.toUpperCase()) || response.status < 200 || response.status > 399) return 0;
-  const target = new URL(url);
+  const target = absolute(url);
   const labels = new Set([urlLabel(target)]);
   for (const name of ["location", "content-location"]) {
     const said = response.headers.get(name);
