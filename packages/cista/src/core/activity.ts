@@ -3,11 +3,14 @@ import type { Entry } from "./entry.js";
 import type { Failure } from "./failure.js";
 import type { Standing } from "./freshness.js";
 import type { Forward } from "./journal.js";
+import type { Layer } from "./layers.js";
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
 import type { Cause, LoadMode } from "./source.js";
 import type { Waiters } from "./waiters.js";
+
+const noLayers: readonly Layer[] = [];
 
 /** What an entry needs while it is watched, waited for or asked about. */
 export class Activity {
@@ -46,6 +49,13 @@ export class Activity {
 
   /** Of the last request, until the next answer. */
   failure: Failure | undefined = undefined;
+  /** Changes of writes that lie over what is held, in the order in which these began; and what that makes of it. */
+  layers: readonly Layer[] = noLayers;
+  layered: { readonly over: unknown; readonly layers: readonly Layer[]; readonly value: unknown } | undefined =
+    undefined;
+  /** The write by which it was last invalidated: the cause of the request that follows. */
+  distrustedBy: string | undefined = undefined;
+
   /** What is held is shown to watchers. */
   shown = false;
   cameStale = false;

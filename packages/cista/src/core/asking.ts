@@ -158,8 +158,13 @@ function moved(entry: Entry, request: Request): void {
   touch(entry);
   if (request.phase !== "running") return;
   activity.triedAt = nowOf(entry.shelf.core);
-  const { cause, forward } = activity;
-  record("request", entry, () => ({ cause, attempt: request.attempt, cacheStatus: forwardStatus(forward) }));
+  const { cause, forward, distrustedBy } = activity;
+  record("request", entry, () => ({
+    cause,
+    attempt: request.attempt,
+    cacheStatus: forwardStatus(forward),
+    ...(cause === "invalidated" && distrustedBy !== undefined ? { write: distrustedBy } : {}),
+  }));
 }
 
 function retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {

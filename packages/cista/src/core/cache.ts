@@ -4,18 +4,20 @@ import { forget, invalidate, patch, put } from "./changing.js";
 import type { Cache, CacheOptions, EntryInfo } from "./contract.js";
 import { Core, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
+import { Failure } from "./failure.js";
+import { infoOf } from "./info.js";
 import type { Journal } from "./journal.js";
 import { keyText } from "./key.js";
 import { askNow, emptyReading, lookHeld } from "./looking.js";
 import { type ReadOptions, read } from "./reader.js";
 import type { Reading } from "./reading.js";
-import { never } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Selector, selected } from "./selector.js";
 import { restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
 import type { Source } from "./source.js";
 import { EntryView, type View, type ViewOptions } from "./view.js";
 import { wake } from "./watching.js";
+import { type RunOptions, run, type Write } from "./write.js";
 
 const usual: ReadOptions = {};
 
@@ -76,6 +78,15 @@ export class CoreCache implements Cache {
     return entry !== undefined && patch(entry, change);
   }
 
+  run(write: Write<any, any>, input?: unknown, options?: RunOptions): Promise<any> {
+    try {
+      this.#open();
+      return run(this.#core, write, input, options);
+    } catch (thrown) {
+      return Promise.reject(thrown);
+    }
+  }
+
   invalidate(selector: Selector): number {
     return this.#count(selector, invalidate);
   }
@@ -117,6 +128,7 @@ export class CoreCache implements Cache {
     if (core.disposed) return;
     core.disposed = true;
     this.#leaveEnvironment();
+    core.outbox?.abortAll(new Failure("aborted", "The cache was disposed of while the write was under way."));
     for (const entry of [...core.underWay]) giveUp(entry, "the cache was disposed");
     for (const entry of core.shelves.byKey.values()) entry.gone = true;
     for (const { budget } of core.shelves) budget.stop();
@@ -144,7 +156,7 @@ export class CoreCache implements Cache {
 
   #selected(selector: Selector): Entry[] {
     this.#open();
-    return selected(this.#core, selector, infoOf);
+    return selected(this.#core, selector);
   }
 
   #count(selector: Selector, change: (entry: Entry) => boolean): number {
@@ -162,25 +174,4 @@ function followEnvironment(core: Core): () => void {
     if (online && !before.online) wake(core, "online");
     if (visible && !before.visible) wake(core, "visible");
   });
-}
-
-function infoOf(entry: Entry): EntryInfo {
-  const { epoch } = entry.shelf.core;
-  const held = entry.held !== "none";
-  const moments = {
-    staleAt: held ? entry.staleAt : Number.POSITIVE_INFINITY,
-    expiredAt: held ? entry.expiredAt : Number.POSITIVE_INFINITY,
-    releasedAt: entry.isIdle && entry.due !== never ? entry.due : Number.POSITIVE_INFINITY,
-  };
-  const known = Object.entries(moments).filter(([, at]) => at < Number.POSITIVE_INFINITY);
-  return {
-    key: entry.key,
-    source: entry.shelf.source.name,
-    params: entry.params,
-    reading: lookHeld(entry) as Reading<unknown>,
-    watchers: entry.watchers,
-    groups: entry.groups,
-    dependsOn: entry.links?.parts.map((part) => part.entry.key) ?? [],
-    ...Object.fromEntries(known.map(([name, at]) => [name, epoch + at])),
-  };
 }

@@ -5,6 +5,7 @@ import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { changeHeld, evict, file } from "./keeping.js";
+import { holdsStill } from "./layers.js";
 import type { Shelf } from "./shelf.js";
 import { outcomeOf } from "./taking.js";
 import { leave } from "./watching.js";
@@ -59,18 +60,26 @@ function changed(entry: Entry, note: string): void {
 
 /** RFC 9111 §4.4. Says whether there was anything to invalidate. */
 export function invalidate(entry: Entry): boolean {
-  if (entry.held === "none" && !entry.isAsking) return false;
-  entry.invalidatedAt = ++entry.shelf.core.version;
-  record("invalidate", entry);
-  touch(entry);
-  review(entry);
+  if (!distrust(entry)) return false;
   askWatched(entry);
   return true;
 }
 
-function askWatched(entry: Entry): void {
+/** The same, but nothing is asked for yet. @param write the one that it comes of */
+export function distrust(entry: Entry, write?: string): boolean {
+  if (entry.held === "none" && !entry.isAsking) return false;
+  entry.invalidatedAt = ++entry.shelf.core.version;
+  if (entry.activity) entry.activity.distrustedBy = write;
+  record("invalidate", entry, () => (write === undefined ? {} : { write }));
+  touch(entry);
+  review(entry);
+  return true;
+}
+
+/** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
+export function askWatched(entry: Entry): void {
   const { activity } = entry;
-  if (!activity) return;
+  if (!activity || (holdsStill(entry) && !activity.request)) return;
   if (activity.open) supersede(entry, undefined, "the stream is opened anew");
   if (activity.request) activity.request.hurry();
   else if (activity.askers > 0) start(entry, "invalidated");

@@ -9,6 +9,7 @@ import type { Defaults } from "./settings.js";
 import type { Snapshot } from "./snapshot.js";
 import type { ArgumentsOf, Source } from "./source.js";
 import type { View, ViewOptions } from "./view.js";
+import type { RunArguments, Write } from "./write.js";
 
 export interface CacheOptions extends Defaults {
   /** Unwatched entries kept at most; the least recently used go first. Default 10,000. */
@@ -43,6 +44,11 @@ export interface Cache {
   put<P, T>(source: Source<P, T>, params: P, value: T, details?: AnswerDetails): void;
   /** Changes the held value, which stays as old as it was; false where none is held. `change` returns the new one. */
   patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): boolean;
+  /**
+   * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
+   * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
+   */
+  run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
   /** Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many. */
   invalidate(selector: Selector): number;
   /** Asks the source again for every watched match. Resolves when all have settled; never rejects. */

@@ -7,6 +7,7 @@ import { Groups } from "./groups.js";
 import { type EventDetails, type JournalKind, Recorder } from "./journal.js";
 import { Listeners } from "./listeners.js";
 import { renew } from "./looking.js";
+import type { Outbox } from "./outbox.js";
 import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { Shelves } from "./shelf.js";
@@ -46,6 +47,8 @@ export class Core {
   newest: Entry | undefined;
   idle = 0;
   readonly capacity: number;
+  /** Of writes; made with the first. */
+  outbox: Outbox | undefined;
   arounds: readonly Around[] = [];
   /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
   readonly restored: Map<string, StoredEntry[]> = new Map();

@@ -3,6 +3,7 @@ import type { AnswerDetails, Validator } from "./answer.js";
 import type { Links } from "./dependencies.js";
 import { milliseconds } from "./duration.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "./freshness.js";
+import { holdsStill } from "./layers.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
 import { never, type Scheduled } from "./schedule.js";
@@ -79,7 +80,7 @@ export class Entry implements Scheduled {
 
   /** Nobody watches it, nothing is under way for it, and nothing that is kept is made of it. */
   get isIdle(): boolean {
-    return this.watchers === 0 && !this.request && !this.links?.dependents.size;
+    return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.layers.length;
   }
 
   get groups(): readonly string[] {
@@ -152,7 +153,7 @@ export class Entry implements Scheduled {
     return mayShow({
       standing: this.standing(now),
       mustRevalidate: this.policy.mustRevalidate,
-      asking,
+      asking: asking || holdsStill(this),
       failed: activity?.failure !== undefined,
       coversError: this.coversError(now),
       shown: activity?.shown ?? false,
@@ -225,10 +226,14 @@ export class Entry implements Scheduled {
     activity.passed = stale ? "expired" : "fresh";
   }
 
+  /** Keeps the references of what is held, and of what is shown where layers lie over that. */
   #shared(value: unknown): unknown {
     const how = this.shelf.source.definition.share ?? true;
     if (how === false) return value;
-    return typeof how === "function" ? how(this.value, value) : share(this.value, value);
+    const keep = typeof how === "function" ? how : share;
+    const held = keep(this.value, value);
+    const shown = this.activity?.layered;
+    return shown && held !== this.value ? keep(shown.value, held) : held;
   }
 }
 

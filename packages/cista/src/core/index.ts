@@ -16,3 +16,12 @@ export { share } from "./share.js";
 export type { Snapshot } from "./snapshot.js";
 export * from "./source.js";
 export type { View, ViewOptions } from "./view.js";
+export {
+  type LayerEditor,
+  type RunOptions,
+  type SendContext,
+  type SendingPhase,
+  type Write,
+  type WriteDefinition,
+  write,
+} from "./write.js";

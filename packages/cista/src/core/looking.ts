@@ -2,6 +2,7 @@ import { ask } from "./asking.js";
 import { nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
+import { layered, pendingWrites } from "./layers.js";
 import { type AnyReading, sameReading } from "./reading.js";
 import type { Shelf } from "./shelf.js";
 import { wantsRequest } from "./watching.js";
@@ -71,12 +72,12 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
   return {
     key: entry.key,
     state,
-    value: state === "ready" ? entry.value : standIn,
+    value: state === "ready" ? layered(entry) : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
     fresh: shows ? entry.isFresh(now) : undefined,
     storedAt: shows ? shelf.core.epoch + entry.storedAt : undefined,
     failure,
-    pendingWrites: state === "ready" ? 0 : undefined,
+    pendingWrites: state === "ready" ? pendingWrites(entry) : undefined,
     request: phaseOf(entry, asking),
     revalidate: (reading ?? activity?.prospect)?.revalidate ?? (async () => askNow(shelf, entry.params)),
   };

@@ -8,7 +8,7 @@ import type { RetryPlan, Settings } from "./settings.js";
 export interface RequestPlan {
   readonly clock: Clock;
   readonly environment: Environment;
-  readonly settings: Settings;
+  readonly settings: Pick<Settings, "usesNetwork" | "retry" | "timeout">;
   /** The next number of the cache's counter that only goes up. */
   nextVersion(): number;
   /** Whether a value is held that an answer could leave unchanged. */

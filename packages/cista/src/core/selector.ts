@@ -2,6 +2,7 @@ import type { EntryInfo } from "./contract.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
+import { infoOf } from "./info.js";
 import type { Source } from "./source.js";
 
 /** Which entries are meant. */
@@ -14,7 +15,7 @@ export type Selector =
   | "all";
 
 /** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */
-export function selected(core: Core, selector: Selector, infoOf: (entry: Entry) => EntryInfo): Entry[] {
+export function selected(core: Core, selector: Selector): Entry[] {
   const { shelves, groups } = core;
   if (selector === "all") return [...shelves.byKey.values()];
   if (typeof selector === "object" && selector !== null) {

@@ -58,7 +58,7 @@ function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["
   );
 }
 
-function retryPlan(retry: Retry | false): RetryPlan {
+export function retryPlan(retry: Retry | false): RetryPlan {
   if (retry === false) return { times: 0, first: 0, most: 0, when: () => false };
   return {
     times: retry.times ?? 3,

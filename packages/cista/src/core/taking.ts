@@ -2,6 +2,7 @@ import { type Answer, type AnswerDetails, still } from "./answer.js";
 import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { ofEntry } from "./failure.js";
+import { liftTold } from "./layers.js";
 import { missingFailure } from "./reading.js";
 import type { Outcome } from "./waiters.js";
 
@@ -13,6 +14,7 @@ export function take(entry: Entry, answer: Answer<unknown>, began: number, now: 
   const details = withParts(labelled(entry, answer), parts);
   if (answer.kind === "unchanged") entry.freshen(details, began, now);
   else entry.hold(answer.kind, answer.value, details, began, now);
+  liftTold(entry, began);
   if (activity && details.failure)
     activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
 }

@@ -1,9 +1,11 @@
 import { giveUp, start } from "./asking.js";
+import { askWatched } from "./changing.js";
 import { type Core, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { forwardStatus, hitStatus } from "./journal.js";
 import { changeHeld, evict, file } from "./keeping.js";
+import { holdsStill, lift } from "./layers.js";
 import type { Cause, Trigger } from "./source.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
@@ -66,13 +68,14 @@ function settleLeft(entry: Entry): void {
     activity.cameStale = false;
     if (activity.request && !activity.pinned) giveUp(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
+    lift(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");
   }
-  if (entry.policy.noStore && entry.held !== "none") {
+  if (entry.policy.noStore && entry.held !== "none" && !activity?.layers.length) {
     // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
     changeHeld(entry, () => entry.forget());
     adoptParts(entry, []);
   }
-  if (!activity?.failure) {
+  if (!activity?.failure && !activity?.layers.length) {
     entry.activity = undefined;
     entry.reading = undefined;
   }
@@ -109,10 +112,20 @@ function grow(entry: Entry, now: number): void {
   file(entry);
 }
 
+/** After the last write on it has ended: what was put off meanwhile. */
+export function catchUp(entry: Entry): void {
+  if (entry.shelf.core.disposed) return;
+  if (entry.watchers === 0) leave(entry);
+  else if (entry.isInvalidated) askWatched(entry);
+  else if (entry.ageing(nowOf(entry.shelf.core)) === "expired" && !entry.activity?.cameStale)
+    askByItself(entry, "expired");
+  file(entry);
+}
+
 /** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
 function askByItself(entry: Entry, cause: Cause): void {
   const activity = entry.active();
-  if (activity.askers === 0 || activity.request) return;
+  if (activity.askers === 0 || activity.request || holdsStill(entry)) return;
   if (entry.shelf.core.environment.visible) start(entry, cause);
   else if (cause === "expired") activity.owed = true;
 }
@@ -123,6 +136,7 @@ function askByItself(entry: Entry, cause: Cause): void {
 export function wake(core: Core, trigger: Exclude<Trigger, "attach">): void {
   turn(core, () => {
     const now = nowOf(core);
+    core.outbox?.wake();
     for (const entry of [...core.underWay]) entry.request?.hurry();
     for (const entry of [...core.watched]) wakeOne(entry, trigger, now);
   });
@@ -130,7 +144,7 @@ export function wake(core: Core, trigger: Exclude<Trigger, "attach">): void {
 
 function wakeOne(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number): void {
   const { activity } = entry;
-  if (!activity || activity.request || activity.askers === 0) return;
+  if (!activity || activity.request || activity.askers === 0 || holdsStill(entry)) return;
   const wanted = entry.shelf.settings.triggers.includes(trigger) && !entry.isFresh(now);
   if (wanted) start(entry, trigger);
   else if (activity.owed && trigger === "visible") start(entry, "expired");
@@ -142,6 +156,7 @@ function wakeOne(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number)
 export function wantsRequest(entry: Entry, now: number): boolean {
   if (entry.held === "none") return true;
   const standing = entry.standing(now);
+  if ((standing === "stale" || entry.activity?.shown) && holdsStill(entry)) return false;
   if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
   return standing !== "fresh";
 }

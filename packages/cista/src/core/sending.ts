@@ -1,0 +1,251 @@
+import { answer } from "./answer.js";
+import { askWatched, distrust } from "./changing.js";
+import { type Core, nowOf, turn } from "./core.js";
+import { milliseconds } from "./duration.js";
+import type { Entry } from "./entry.js";
+import { Failure } from "./failure.js";
+import { type EventDetails, guarded, type JournalKind } from "./journal.js";
+import { file } from "./keeping.js";
+import { type LaidBy, lay, lift, pendingWrites } from "./layers.js";
+import { Outbox, type Outgoing } from "./outbox.js";
+import { Request } from "./request.js";
+import { type Selector, selected } from "./selector.js";
+import { retryPlan } from "./settings.js";
+import { catchUp } from "./watching.js";
+import type { RunOptions, SendContext, SendingPhase, Write } from "./write.js";
+
+/** Lays the layers, then sends; settles as `send` does (rule W4). */
+export function runWrite(core: Core, write: Write<any, any>, input: unknown, options: RunOptions): Promise<unknown> {
+  if (options.signal?.aborted) return Promise.reject(options.signal.reason);
+  core.outbox ??= new Outbox(core.environment);
+  const run = new Run(core, core.outbox, write, input, options);
+  turn(core, () => run.begin());
+  return run.promise;
+}
+
+/** One run of a write: its layers, its tries, its end. */
+class Run implements LaidBy, Outgoing {
+  readonly name: string;
+  readonly lane: string | undefined;
+  readonly promise: Promise<unknown>;
+  settledAt = 0;
+  #resolve!: (result: unknown) => void;
+  #reject!: (reason: unknown) => void;
+  readonly #core: Core;
+  readonly #outbox: Outbox;
+  readonly #write: Write<any, any>;
+  readonly #input: unknown;
+  readonly #options: RunOptions;
+  readonly #idempotencyKey: string;
+  /** The entries that it lies on. */
+  readonly #entries: Set<Entry> = new Set();
+  /** What the answer said is no longer to be trusted. */
+  readonly #said: Selector[] = [];
+  #request: Request | undefined;
+  #phase: SendingPhase | undefined;
+  #startedAt = 0;
+
+  constructor(core: Core, outbox: Outbox, write: Write<any, any>, input: unknown, options: RunOptions) {
+    const { lane } = write.definition;
+    this.name = write.name;
+    this.#core = core;
+    this.#outbox = outbox;
+    this.#write = write;
+    this.#input = input;
+    this.#options = options;
+    this.#idempotencyKey = uniqueText(core);
+    this.lane = typeof lane === "function" ? lane(input) : lane;
+    this.promise = new Promise((resolve, reject) => {
+      this.#resolve = resolve;
+      this.#reject = reject;
+    });
+  }
+
+  begin(): void {
+    this.#startedAt = nowOf(this.#core);
+    this.#options.signal?.addEventListener("abort", this.#aborted, { once: true });
+    this.#layLayers();
+    this.#outbox.add(this);
+  }
+
+  hurry(): void {
+    this.#request?.hurry();
+  }
+
+  waits(phase: SendingPhase, note: string): void {
+    this.#move(phase, note);
+  }
+
+  /** Ends it from outside. */
+  abort(reason: unknown): void {
+    this.promise.catch(() => {}); // whoever gave it up knows
+    const sent = !this.#core.disposed && this.#request !== undefined && this.#request.attempt > 0;
+    this.#request?.abort(new Failure("aborted", "The write was given up."));
+    this.#end(
+      () => this.#reject(reason),
+      () => this.#refused(sent),
+      "aborted",
+    );
+  }
+
+  readonly #aborted = (): void => this.abort(this.#options.signal?.reason);
+
+  #layLayers(): void {
+    const { optimistic } = this.#write.definition;
+    if (!optimistic) return;
+    const edit = {
+      patch: (source: any, params: unknown, change: (value: any) => unknown) => {
+        const entry = this.#core.shelves.obtain(source, params);
+        this.#entries.add(entry);
+        lay(entry, { write: this, change });
+        file(entry);
+      },
+    };
+    guarded(() => optimistic(this.#input, edit));
+  }
+
+  send(): void {
+    const core = this.#core;
+    const { definition } = this.#write;
+    const { retry, timeout } = definition;
+    const plan = retryPlan(retry ?? false);
+    this.#request = new Request(
+      {
+        clock: core.clock,
+        environment: core.environment,
+        settings: {
+          usesNetwork: true,
+          retry: plan,
+          timeout: milliseconds(timeout ?? Number.POSITIVE_INFINITY, "timeout"),
+        },
+        nextVersion: () => ++core.version,
+        holds: () => false,
+        load: async (request) => answer({ result: await definition.send(this.#input, this.#contextFor(request)) }),
+        check: (boxed) => boxed,
+        retries: (failure) => plan.when(failure),
+      },
+      {
+        moved: () => this.#moved(),
+        answered: ({ value }) => this.#answered((value as { result: unknown }).result),
+        ended: () => {},
+        retrying: (failure, duration) => {
+          this.#record("retry", { attempt: this.#request?.attempt ?? 1, failure, duration });
+          this.#move("waiting");
+        },
+        failed: (failure) => this.#failed(failure),
+      },
+    );
+    this.#request.start();
+  }
+
+  #contextFor({ signal, attempt }: Request): SendContext {
+    const invalidate = (selector: Selector) => void this.#said.push(selector);
+    return { signal, attempt, idempotencyKey: this.#idempotencyKey, invalidate };
+  }
+
+  #moved(): void {
+    const request = this.#request;
+    if (request?.phase === "running") this.#move("sending");
+    else if (request?.phase === "offline") this.#move("offline", "waits for the network");
+  }
+
+  #move(phase: SendingPhase, note?: string): void {
+    const attempt = this.#request?.attempt ?? 0;
+    if (phase === "sending") this.#record("write", { attempt });
+    else if (note && phase !== this.#phase) this.#record("write", { note });
+    if (phase === this.#phase) return;
+    this.#phase = phase;
+    guarded(() => this.#options.onPhase?.(phase));
+  }
+
+  // ── Its end ────────────────────────────────────────────────────────────────
+
+  #answered(result: unknown): void {
+    this.#end(
+      () => this.#resolve(result),
+      () => this.#worked(result),
+    );
+  }
+
+  #failed(failure: Failure): void {
+    const attempts = this.#request?.attempt ?? 0;
+    const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
+    // Without an answer nobody knows: it may have worked.
+    const unknown = failure.kind === "network" || failure.kind === "timeout";
+    this.#end(
+      () => this.#reject(last),
+      () => this.#refused(unknown),
+      last,
+    );
+  }
+
+  #end(settle: () => void, change: () => void, failure?: Failure | string): void {
+    const core = this.#core;
+    if (!this.#outbox.remove(this)) return;
+    this.#options.signal?.removeEventListener("abort", this.#aborted);
+    turn(core, () => {
+      this.settledAt = ++core.version;
+      this.#record("settle", {
+        duration: nowOf(core) - this.#startedAt,
+        ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
+      });
+      change();
+      for (const entry of this.#entries) if (pendingWrites(entry) === 0) catchUp(entry);
+    });
+    settle();
+    turn(core, () => this.#outbox.makeWay(this));
+  }
+
+  /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
+  #worked(result: unknown): void {
+    const { definition } = this.#write;
+    const core = this.#core;
+    const selectors = [...this.#said];
+    guarded(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
+    const distrusted = new Set(this.#entries);
+    for (const selector of selectors) {
+      guarded(() => {
+        for (const entry of selected(core, selector)) distrusted.add(entry);
+      });
+    }
+    for (const entry of distrusted) distrust(entry, this.name);
+    // What it puts is newer than the distrust, so it is not asked for again.
+    guarded(() => definition.settle?.(result, this.#input, core.cache));
+    for (const entry of this.#entries) {
+      const told = entry.version > this.settledAt && !entry.isInvalidated;
+      // An answer under way may still be of before: then it stays for that too.
+      if (told || (entry.watchers === 0 && !entry.request))
+        lift(entry, ({ write }) => write === this, "lifted: settled");
+    }
+    for (const entry of distrusted) if (entry.isInvalidated) askWatched(entry);
+  }
+
+  /** Its own layers go, and nothing else. */
+  #refused(mayHaveWorked: boolean): void {
+    for (const entry of this.#entries) {
+      lift(entry, ({ write }) => write === this, "lifted: taken back");
+      if (!mayHaveWorked) continue;
+      distrust(entry, this.name);
+      askWatched(entry);
+    }
+  }
+
+  #record(kind: JournalKind, details: EventDetails): void {
+    const { recorder } = this.#core;
+    if (recorder.listening) recorder.record(kind, { write: this.name, ...details });
+  }
+}
+
+function listOf(selectors: Selector | readonly Selector[] | undefined): readonly Selector[] {
+  if (selectors === undefined) return [];
+  return Array.isArray(selectors) ? selectors : [selectors as Selector];
+}
+
+/** 128 random bits, as text. */
+function uniqueText({ clock }: Core): string {
+  const part = () =>
+    Math.floor(clock.random() * 2 ** 32)
+      .toString(16)
+      .padStart(8, "0");
+  return part() + part() + part() + part();
+}

@@ -1,0 +1,420 @@
+import { Failure, source, write } from "cista";
+import fc from "fast-check";
+import { expect, test, vi } from "vitest";
+import { heldSource, inShort, stage, watch } from "./stage.js";
+
+/** A write that ends only when the test says so; it adds its input to the lists of the entries named. */
+function heldWrite(on: ReturnType<typeof heldSource>["source"], definition: object = {}) {
+  const sent: { input: any; context: any; answer(result?: unknown): void; fail(thrown: unknown): void }[] = [];
+  const add = write<any, unknown>({
+    name: "add",
+    send: (input, context) =>
+      new Promise((answer, fail) => sent.push({ input, context, answer: answer as never, fail })),
+    optimistic: (input, edit) =>
+      edit.patch(on, undefined, (list: any) => (list.includes(input) ? list : [...list, input])),
+    ...definition,
+  });
+  return { add, sent };
+}
+
+/** A watched list with something in it. */
+async function shownList(definition: object = {}, options: object = {}) {
+  const it = stage(options);
+  const list = heldSource("list", { maxAge: "1h" });
+  const { add, sent } = heldWrite(list.source, definition);
+  const watched = watch(it.cache, list.source);
+  list.loads[0]?.answer(["a"]);
+  await it.clock.advance(0);
+  const ignore = () => {};
+  const run = (input: string, more?: object) => {
+    const promise = it.cache.run(add, input, more);
+    promise.catch(ignore);
+    return promise;
+  };
+  const shown = () => inShort(watched.view.get());
+  const pending = () => (watched.view.get() as any).pendingWrites;
+  watched.seen.length = 0;
+  return { ...it, ...watched, list, add, sent, run, shown, pending };
+}
+
+test("W1, W2: shown at once and counted; confirmed, it stays until an answer begun after: told twice in all, never back", async () => {
+  const { run, sent, list, seen, clock, pending, view } = await shownList();
+  const result = run("b");
+  expect(seen).toEqual(['ready ["a","b"]']);
+  expect(pending()).toBe(1);
+  sent[0]?.answer("done");
+  expect(await result).toBe("done");
+  await clock.advance(0);
+  expect(seen.at(-1)).toBe('ready ["a","b"] stale running');
+  expect(pending()).toBe(0);
+  const before = view.get().value;
+  list.loads[1]?.answer(["a", "b"]);
+  await clock.advance(0);
+  expect(seen).toEqual(['ready ["a","b"]', 'ready ["a","b"] stale running', 'ready ["a","b"]']);
+  expect(view.get().value).toBe(before); // the same object: nothing was rendered for it
+});
+
+test("W1: three at once, the second refused: exactly that is taken back, and the rest is asked about when the last has ended", async () => {
+  const { run, sent, list, seen, clock, kinds, events } = await shownList();
+  const runs = ["b", "c", "d"].map((input) => run(input));
+  const refusal = new Failure("http", "full", { status: 409 });
+  sent[1]?.fail(refusal);
+  await expect(runs[1]).rejects.toBe(refusal);
+  expect(seen.at(-1)).toBe('ready ["a","b","d"]');
+  sent[0]?.answer();
+  await clock.advance(0);
+  expect(list.loads).toHaveLength(1); // the third is not settled
+  sent[2]?.answer();
+  await clock.advance(0);
+  expect(list.loads).toHaveLength(2);
+  list.loads[1]?.answer(["a", "b", "d"]);
+  await clock.advance(0);
+  expect(seen.at(-1)).toBe('ready ["a","b","d"]');
+  expect(seen.map((each) => each.slice(6).replace(/ stale.*/, ""))).toEqual([
+    '["a","b"]',
+    '["a","b","c"]',
+    '["a","b","c","d"]',
+    '["a","b","d"]',
+    ...Array(seen.length - 4).fill('["a","b","d"]'),
+  ]);
+  expect(kinds().filter((kind) => /write|settle|layer/.test(kind))).toHaveLength(12);
+  expect(events.find(({ kind, cause }) => kind === "request" && cause === "invalidated")).toMatchObject({
+    write: "add",
+  });
+});
+
+test("R2: what was being read when the write ended does not bring the old value back", async () => {
+  const { run, sent, list, view, seen, clock } = await shownList();
+  void view.revalidate();
+  void run("b");
+  sent[0]?.answer();
+  await clock.advance(0);
+  list.loads[1]?.answer(["a"]); // begun before
+  await clock.advance(0);
+  list.loads[2]?.answer(["a", "b", "x"]);
+  await clock.advance(0);
+  expect(seen.every((shown) => shown.includes('"b"') || shown === 'ready ["a"] running')).toBe(true);
+  expect(seen.at(-1)).toBe('ready ["a","b","x"]');
+});
+
+test("W2: without an answer nobody knows: a write that failed by the network is taken back and its entries are asked about", async () => {
+  const { run, sent, list, shown, clock } = await shownList({ timeout: "5s" });
+  const lost = run("b");
+  sent[0]?.fail(new Failure("network", "cut"));
+  await expect(lost).rejects.toMatchObject({ kind: "network", attempts: 1 });
+  expect(shown()).toBe('ready ["a"] stale running');
+  list.loads[1]?.answer(["a", "b"]); // it had worked
+  await clock.advance(0);
+  expect(shown()).toBe('ready ["a","b"]');
+  const late = run("c");
+  await clock.advance("5s");
+  await expect(late).rejects.toMatchObject({ kind: "timeout" });
+  expect(sent[1]?.context.signal.aborted).toBe(true);
+  expect(list.loads).toHaveLength(3);
+});
+
+test("W2: what settle puts needs no request, and lifts the layer in the same go", async () => {
+  const put = (result: any, _: unknown, cache: any) => cache.put(list, undefined, result);
+  const { source: list, loads } = heldSource("list", { maxAge: "1h" });
+  const { cache, clock } = stage();
+  const { add, sent } = heldWrite(list, { settle: put });
+  const { seen } = watch(cache, list);
+  loads[0]?.answer(["a"]);
+  await clock.advance(0);
+  void cache.run(add, "b");
+  sent[0]?.answer(["a", "b"]);
+  await clock.advance(0);
+  expect(seen).toEqual(['ready ["a"]', 'ready ["a","b"]', 'ready ["a","b"]']);
+  expect(loads).toHaveLength(1);
+});
+
+test("W1: no trigger asks about what a write is changing; asking does; what expired meanwhile stays shown and is asked for after", async () => {
+  const { cache, clock, environment } = stage();
+  const { source: list, loads } = heldSource("list", {
+    maxAge: "10s",
+    staleWhileRevalidate: "10s",
+    revalidateEvery: "30s",
+  });
+  const { add, sent } = heldWrite(list);
+  const { view } = watch(cache, list);
+  loads[0]?.answer(["a"]);
+  await clock.advance(0);
+  const first = cache.run(add, "b");
+  first.catch(() => {});
+  await clock.advance("1m");
+  environment.set({ visible: false });
+  environment.set({ visible: true });
+  cache.invalidate("all");
+  watch(cache, list);
+  await clock.advance("1m");
+  expect(loads).toHaveLength(1);
+  expect(inShort(view.get())).toBe('ready ["a","b"] stale');
+  void view.revalidate();
+  expect(loads).toHaveLength(2);
+  loads[1]?.answer(["a", "x"]);
+  await clock.advance("1m");
+  expect(inShort(view.get())).toBe('ready ["a","x","b"] stale');
+  sent[0]?.fail(new Failure("http", "no", { status: 409 }));
+  await clock.advance(0);
+  expect(loads).toHaveLength(3);
+  expect(inShort(view.get())).toBe('ready ["a","x"] stale running');
+});
+
+test("a layer whose change throws, or no longer fits, is dropped and journaled; an optimistic or settle that throws is reported and the run goes on", async () => {
+  const reported = vi.spyOn(console, "error").mockImplementation(() => {});
+  const { run, shown, events, sent } = await shownList({
+    optimistic: (input: string, edit: any) => {
+      edit.patch(list(), undefined, () => {
+        if (input === "throws") throw new Error("does not fit");
+        return undefined;
+      });
+      throw new Error("and optimistic fails too");
+    },
+    settle: () => {
+      throw new Error("settle fails");
+    },
+    invalidates: () => "nonsense",
+  });
+  function list() {
+    return listSource;
+  }
+  const listSource = source<void, any>({ name: "other", load: async () => [] });
+  void run("throws");
+  const second = run("nothing");
+  expect(shown()).toBe('ready ["a"]');
+  sent[1]?.answer(7);
+  expect(await second).toBe(7);
+  expect(events.filter(({ kind }) => kind === "settle")).toHaveLength(1);
+  expect(reported).toHaveBeenCalled();
+  reported.mockRestore();
+
+  const other = await shownList({
+    optimistic: (_: unknown, edit: any) =>
+      edit.patch(other.list.source, undefined, () => {
+        throw new Error("does not fit");
+      }),
+  });
+  const quiet = vi.spyOn(console, "error").mockImplementation(() => {});
+  void other.run("b");
+  expect(other.shown()).toBe('ready ["a"]');
+  expect(other.events.find(({ kind }) => kind === "warning")).toMatchObject({ write: "add", key: "list" });
+  quiet.mockRestore();
+});
+
+test("W4: no retry unless asked for; where on, one idempotency key for all tries, another for the next run", async () => {
+  const once = await shownList();
+  void once.run("b");
+  once.sent[0]?.fail(new Failure("http", "busy", { status: 503 }));
+  await once.clock.advance("1m");
+  expect(once.sent).toHaveLength(1);
+
+  const phases: string[] = [];
+  const { run, sent, clock, shown } = await shownList({ retry: { times: 2, first: "1s" } });
+  const done = run("b", { onPhase: (phase: string) => phases.push(phase) });
+  sent[0]?.fail(new Failure("http", "busy", { status: 503, retryAfter: 2000 }));
+  await clock.advance("2s");
+  expect(shown()).toBe('ready ["a","b"]');
+  sent[1]?.answer("at last");
+  expect(await done).toBe("at last");
+  void run("c");
+  const keys = sent.map(({ context }) => context.idempotencyKey);
+  expect(keys[0]).toMatch(/^[0-9a-f]{32}$/);
+  expect([keys[0] === keys[1], keys[1] === keys[2]]).toEqual([true, false]);
+  expect(sent.map(({ context }) => context.attempt)).toEqual([1, 2, 1]);
+  expect(phases).toEqual(["sending", "waiting", "sending"]);
+});
+
+test("lanes: one at a time, in order, whatever becomes of the one before; other lanes go on", async () => {
+  const { run, sent, clock } = await shownList({ lane: (input: string) => input.charAt(0) });
+  for (const input of ["x1", "x2", "y1", "x3"]) void run(input);
+  const went = () => sent.map(({ input }) => input);
+  expect(went()).toEqual(["x1", "y1"]);
+  sent[0]?.fail(new Failure("http", "no", { status: 409 }));
+  await clock.advance(0);
+  expect(went()).toEqual(["x1", "y1", "x2"]);
+  sent[2]?.answer();
+  await clock.advance(0);
+  expect(went()).toEqual(["x1", "y1", "x2", "x3"]);
+});
+
+test("W4: offline, five wait in order and go out in order, one by one; one refused among them stops nobody; a later one waits behind", async () => {
+  const { run, sent, clock, environment, seen, shown } = await shownList();
+  environment.set({ online: false });
+  const phases: string[] = [];
+  for (const input of ["b", "c", "d", "e", "f"])
+    void run(input, { onPhase: (phase: string) => phases.push(`${input} ${phase}`) });
+  expect(sent).toHaveLength(0);
+  expect(shown()).toBe('ready ["a","b","c","d","e","f"]');
+  expect(phases).toEqual(["b offline", "c offline", "d offline", "e offline", "f offline"]);
+  environment.set({ online: true });
+  void run("g");
+  for (let index = 0; index < 6; index++) {
+    expect(sent).toHaveLength(index + 1);
+    if (index === 1) sent[index]?.fail(new Failure("http", "full", { status: 409 }));
+    else sent[index]?.answer();
+    await clock.advance(0);
+  }
+  expect(sent.map(({ input }) => input)).toEqual(["b", "c", "d", "e", "f", "g"]);
+  const taken = seen.findIndex((each) => each.includes('"g"') && !each.includes('"c"'));
+  expect(seen.slice(taken).some((each) => each.includes('"c"'))).toBe(false);
+  expect(shown()).toBe('ready ["a","b","d","e","f","g"] stale running');
+});
+
+test("aborted or disposed of in mid-write, or with nobody left to see: no layer stays, nothing is thrown into the void", async () => {
+  const unhandled: unknown[] = [];
+  const note = (reason: unknown) => unhandled.push(reason);
+  process.on("unhandledRejection", note);
+  const { cache, add, run, sent, list, shown, leave, clock } = await shownList();
+  const stop = new AbortController();
+  const aborted = run("b", { signal: stop.signal });
+  stop.abort("enough");
+  await expect(aborted).rejects.toBe("enough");
+  expect(sent[0]?.context.signal.aborted).toBe(true);
+  expect(shown()).toBe('ready ["a"] stale running'); // it may have worked
+  list.loads[1]?.answer(["a"]);
+  await clock.advance(0);
+
+  leave();
+  void run("c");
+  await clock.advance("1h"); // kept for as long as it is under way
+  expect(cache.peek(list.source)).toMatchObject({ value: ["a", "c"], pendingWrites: 1 });
+  sent[1]?.answer();
+  await clock.advance(0);
+  expect(cache.peek(list.source)).toMatchObject({ value: ["a"], fresh: false, pendingWrites: 0 });
+
+  void cache.run(add, "d");
+  cache.dispose();
+  expect(sent[2]?.context.signal.aborted).toBe(true);
+  await new Promise((resolve) => setTimeout(resolve, 5));
+  expect(unhandled).toEqual([]);
+  process.off("unhandledRejection", note);
+});
+
+test("what is not a write is refused with what was expected", async () => {
+  const { cache } = stage();
+  await expect(cache.run({ name: "x", definition: {} } as any, 1)).rejects.toMatchObject({ code: "write" });
+  expect(() => write({ name: "x" } as any)).toThrow('The write "x" needs a send function, but send is undefined.');
+  expect(() => write({ name: "", send: async () => 1 })).toThrow(expect.objectContaining({ code: "write" }));
+});
+
+// ── Any interleaving ─────────────────────────────────────────────────────────
+
+const step = fc.oneof(
+  { weight: 4, arbitrary: fc.record({ kind: fc.constant("write"), entry: fc.nat(2), second: fc.nat(2) }) },
+  {
+    weight: 5,
+    arbitrary: fc.record({ kind: fc.constantFrom("accept", "refuse", "cut after", "cut before"), which: fc.nat(4) }),
+  },
+  { weight: 5, arbitrary: fc.record({ kind: fc.constantFrom("process", "answer"), which: fc.nat(4) }) },
+  {
+    weight: 2,
+    arbitrary: fc.record({ kind: fc.constantFrom("revalidate", "invalidate", "attach", "detach"), entry: fc.nat(2) }),
+  },
+  { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom("time", "wake"), which: fc.nat(60) }) },
+);
+
+test("property: up to five writes at once on three entries, answers and refusals in any order: what is under way or accepted is shown, what was refused is not, and in the end all is as on the server", async () => {
+  await fc.assert(
+    fc.asyncProperty(fc.array(step, { minLength: 5, maxLength: 40 }), async (steps) => {
+      const { cache, clock, environment } = stage();
+      const server: string[][] = [[], [], []];
+      /** Loads under way: what the server said, once it has looked. */
+      const loads: { entry: number; said?: string[]; answer(value: string[]): void }[] = [];
+      const list = source<number, Promise<string[]>>({
+        name: "list",
+        maxAge: "20s",
+        staleWhileRevalidate: "20s",
+        load: (entry) => new Promise((answer) => loads.push({ entry, answer })),
+      });
+      interface Sent {
+        readonly item: string;
+        readonly entries: readonly number[];
+        accept(): void;
+        fail(failure: Failure): void;
+      }
+      const sent: Sent[] = [];
+      const add = write<Omit<Sent, "accept" | "fail">, void>({
+        name: "add",
+        send: (input) => new Promise((accept, fail) => sent.push({ ...input, accept, fail })),
+        optimistic: ({ item, entries }, edit) => {
+          for (const entry of entries) edit.patch(list, entry, (all) => (all.includes(item) ? all : [...all, item]));
+        },
+      });
+      const accepted = new Set<Sent>();
+      const gone = new Set<Sent>();
+      const views = [0, 1, 2].map((entry) => cache.view(list, entry));
+      const leave: ((() => void) | undefined)[] = views.map((view) => view.subscribe(() => {}));
+      const reached = ({ item, entries }: Sent) => {
+        for (const entry of entries) server[entry]?.push(item);
+      };
+      const process = (load: (typeof loads)[number]) => {
+        load.said ??= [...(server[load.entry] ?? [])];
+      };
+      const answer = (load: (typeof loads)[number]) => {
+        process(load);
+        loads.splice(loads.indexOf(load), 1);
+        load.answer(load.said ?? []);
+      };
+      const check = () => {
+        for (const [entry, view] of views.entries()) {
+          const reading = view.get();
+          if (reading.state !== "ready" || !leave[entry]) continue;
+          expect(new Set(reading.value).size).toBe(reading.value.length);
+          for (const each of [...sent, ...accepted])
+            if (each.entries.includes(entry)) expect(reading.value).toContain(each.item);
+          const pending = sent.filter((each) => each.entries.includes(entry)).length;
+          expect(reading.pendingWrites).toBe(pending);
+          for (const each of gone)
+            if (!server[entry]?.includes(each.item)) expect(reading.value).not.toContain(each.item);
+        }
+      };
+      let count = 0;
+      const take = ({ kind, which = 0, entry = 0, second = 0 }: any) => {
+        const load = loads[which % Math.max(1, loads.length)];
+        const one = sent[which % Math.max(1, sent.length)];
+        if (kind === "write" && sent.length < 5) {
+          const entries = [...new Set([entry, second])];
+          cache.run(add, { item: `i${count++}`, entries }).catch(() => {});
+        } else if (kind === "process" && load) process(load);
+        else if (kind === "answer" && load) answer(load);
+        else if (kind === "revalidate") void views[entry]?.revalidate();
+        else if (kind === "invalidate") cache.invalidate({ source: list, params: entry });
+        else if (kind === "attach") leave[entry] ??= views[entry]?.subscribe(() => {});
+        else if (kind === "detach") {
+          leave[entry]?.();
+          leave[entry] = undefined;
+        } else if (kind === "wake") {
+          environment.set({ visible: false });
+          environment.set({ visible: true });
+        } else if (one && ["accept", "refuse", "cut after", "cut before"].includes(kind)) {
+          sent.splice(sent.indexOf(one), 1);
+          if (kind === "accept" || kind === "cut after") reached(one);
+          (kind === "accept" ? accepted : gone).add(one);
+          if (kind === "accept") one.accept();
+          else if (kind === "refuse") one.fail(new Failure("http", "full", { status: 409 }));
+          else one.fail(new Failure("network", "cut"));
+        }
+      };
+      for (const each of steps) {
+        take(each);
+        await clock.advance(each.kind === "time" ? `${(each as any).which}s` : 0);
+        check();
+      }
+      while (sent.length > 0) take({ kind: "accept" });
+      await clock.advance(0);
+      for (const [entry, view] of views.entries()) leave[entry] ??= view.subscribe(() => {});
+      for (let rounds = 0; rounds < 20; rounds++) {
+        for (const view of views) if (rounds < 2) void view.revalidate();
+        await clock.advance(0);
+        while (loads.length > 0) answer(loads[0] as never);
+        await clock.advance(0);
+        check();
+      }
+      for (const [entry, view] of views.entries()) {
+        expect(view.get()).toMatchObject({ state: "ready", value: server[entry], pendingWrites: 0, request: "none" });
+      }
+      cache.dispose();
+    }),
+    { numRuns: Number(process.env.PROVE_RUNS ?? 3000) / 3 },
+  );
+}, 600_000);
