@@ -1,6 +1,7 @@
 import { type Context, Hono } from "hono";
 import { basket } from "./basket.js";
 import { graphql } from "./graphql.js";
+import { onceForEachKey } from "./idempotency.js";
 import { notices } from "./notices.js";
 import { answered, jsonOf, problem } from "./responses.js";
 import type { World } from "./world.js";
@@ -11,6 +12,7 @@ const longestNote = 500;
 /** The network's interface: `/api/…`. What it answers and how long that may be used is written in docs/demo-world.md. */
 export function api(world: World): Hono {
   const app = new Hono();
+  app.use(onceForEachKey(world));
 
   app.get("/huts", (c) => {
     const huts = world.hutsLike(c.req.query("region"), c.req.query("q"));

@@ -7,37 +7,13 @@ interface Booking {
   night?: unknown;
 }
 
-/** A booking that was answered once, by its key (the Idempotency-Key draft): sent again, it has the same answer and no effect. */
-interface Answered {
-  readonly request: string;
-  readonly status: number;
-  readonly body: string;
-  readonly headers: Record<string, string>;
-}
-
 /** `/api/basket`: one walker's nights. A hut has only so many bunks, and a walker sleeps in one hut a night. */
 export function basket(world: World): Hono {
   const app = new Hono();
-  const answeredKeys = new Map<string, Answered>();
 
   app.get("/", (c) => answered(c, { nights: world.basket }, { "cache-control": "private, no-store" }));
 
-  app.post("/", async (c) => {
-    const booking = (await jsonOf<Booking>(c)) ?? {};
-    const key = c.req.header("idempotency-key");
-    const request = JSON.stringify(booking);
-    const before = key === undefined ? undefined : answeredKeys.get(key);
-    if (before && before.request !== request) {
-      return problem(c, 422, "Another request", "This Idempotency-Key was used for another booking.");
-    }
-    if (before) return c.body(before.body, before.status as 201, before.headers);
-    const response = booked(c, world, booking);
-    if (key !== undefined) {
-      const body = await response.clone().text();
-      answeredKeys.set(key, { request, status: response.status, body, headers: Object.fromEntries(response.headers) });
-    }
-    return response;
-  });
+  app.post("/", async (c) => booked(c, world, (await jsonOf<Booking>(c)) ?? {}));
 
   app.delete("/:night", (c) => {
     const night = c.req.param("night");

@@ -16,6 +16,8 @@ export interface Fault {
   retryAfter?: number;
   /** The share of connections that are cut without an answer, 0 to 1. 1 is an origin that is not there. */
   dropped?: number;
+  /** The share of requests that are carried out, but whose connection is cut before the answer, 0 to 1. */
+  unanswered?: number;
   /** The share of bodies that break off in the middle, 0 to 1. */
   truncated?: number;
   /** An HTML page comes where JSON should. */

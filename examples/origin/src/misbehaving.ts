@@ -51,7 +51,10 @@ export function faulty(faults: Faults) {
     }
     if (fault.html) return c.html("<!doctype html><title>Greyfell</title><p>Please sign in to the network.</p>");
     await next();
-    if (Math.random() < (fault.truncated ?? 0)) await breakOff(c);
+    if (Math.random() < (fault.unanswered ?? 0)) {
+      outgoing.destroy(new Error("cut on demand, when all was done"));
+      c.res = RESPONSE_ALREADY_SENT;
+    } else if (Math.random() < (fault.truncated ?? 0)) await breakOff(c);
     return undefined;
   };
 }

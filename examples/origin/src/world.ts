@@ -3,6 +3,7 @@ import logbookAsWritten from "../data/logbook.json" with { type: "json" };
 import noticesAsWritten from "../data/notices.json" with { type: "json" };
 import portraitsAsWritten from "../data/portraits.json" with { type: "json" };
 import routesAsWritten from "../data/routes.json" with { type: "json" };
+import type { Given } from "./idempotency.js";
 
 export interface Hut {
   id: string;
@@ -72,6 +73,8 @@ export class World {
   routesChangedAt = 0;
   basket: BasketNight[] = [];
   notices: Notice[] = [];
+  /** What was answered to unsafe requests that had a key. */
+  readonly given: Map<string, Given> = new Map();
   /** By hut, newest first. */
   #logbook = new Map<string, Note[]>();
   readonly #portraits = new Map(portraitsAsWritten.map(({ hut, text }) => [hut, text]));
@@ -82,6 +85,7 @@ export class World {
   }
 
   reset(): void {
+    this.given.clear();
     this.huts = new Map(structuredClone(hutsAsWritten).map((hut) => [hut.id, hut]));
     this.routes = new Map(structuredClone(routesAsWritten).map((route) => [route.id, route]));
     this.routesChangedAt = Date.UTC(2026, 10, 1, 6);

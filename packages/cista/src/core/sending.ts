@@ -170,8 +170,8 @@ class Run implements LaidBy, Outgoing {
   #failed(failure: Failure): void {
     const attempts = this.#request?.attempt ?? 0;
     const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
-    // Without an answer nobody knows: it may have worked.
-    const unknown = failure.kind === "network" || failure.kind === "timeout";
+    // Without an answer that could be read nobody knows: it may have worked.
+    const unknown = failure.kind === "network" || failure.kind === "timeout" || failure.kind === "shape";
     this.#end(
       () => this.#reject(last),
       () => this.#refused(unknown),

@@ -19,7 +19,7 @@ export interface Ask {
   readonly url: URL;
   readonly method?: string;
   readonly headers?: HeadersInit | undefined;
-  readonly body?: string;
+  readonly body?: BodyInit | undefined;
   /** What is held already, with which the request is made conditional where that costs no preflight. */
   readonly held?: { readonly etag?: string; readonly lastModified?: string } | undefined;
 }
@@ -28,7 +28,7 @@ export interface Ask {
 export async function exchange(
   server: Server,
   ask: Ask,
-  context: Pick<LoadContext, "signal" | "mode">,
+  context: Pick<LoadContext, "signal"> & { readonly mode?: LoadContext["mode"] },
 ): Promise<Exchange> {
   const { url, method = "GET" } = ask;
   const common = typeof server.headers === "function" ? await server.headers({ url, method }) : server.headers;
@@ -49,7 +49,7 @@ export async function exchange(
     ...(server.credentials ? { credentials: server.credentials } : {}),
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
-    cache: own ? "no-store" : context.mode,
+    cache: own ? "no-store" : (context.mode ?? "no-store"),
   }).catch((cause) => {
     throw context.signal.aborted || !(cause instanceof TypeError) ? cause : noAnswer(url, own, cause);
   });

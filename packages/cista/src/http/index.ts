@@ -7,6 +7,7 @@ export type {
   EventsDefinition,
   GraphqlDefinition,
   HttpSourceDefinition,
+  HttpWriteDefinition,
   Origin,
   OriginOptions,
   PagesDefinition,

@@ -1,11 +1,11 @@
-import type { Cache } from "../core/index.js";
+import type { Cache, Selector } from "../core/index.js";
 import { absolute, urlLabel } from "./address.js";
 import { stringList } from "./structured-fields.js";
 
 const safe = new Set(["GET", "HEAD", "OPTIONS", "TRACE"]);
 
 /**
- * What the answer to an unsafe request makes untrustworthy: the entries of its target URI, of `Location` and
+ * Invalidates what the answer to an unsafe request makes untrustworthy: the entries of its target URI, of `Location` and
  * `Content-Location` (RFC 9111 §4.4), and of the groups that it names (RFC 9875 §3), all of the same origin only.
  * For requests that a program sends itself; an error answer, or a safe method, invalidates nothing.
  * @param url the target URI, absolute; default: the response's own
@@ -17,20 +17,25 @@ export function invalidateAfter(
   response: Response,
   url: string | URL = response.url,
 ): number {
-  if (safe.has(method.toUpperCase()) || response.status < 200 || response.status > 399) return 0;
-  const target = absolute(url);
+  const selector = selectorAfter(method, response, absolute(url));
+  return selector ? cache.invalidate(selector) : 0;
+}
+
+/** Which entries that are; `undefined` for none. */
+export function selectorAfter(method: string, { status, headers }: Response, target: URL): Selector | undefined {
+  if (safe.has(method.toUpperCase()) || status < 200 || status > 399) return undefined;
   const labels = new Set([urlLabel(target)]);
   for (const name of ["location", "content-location"]) {
-    const said = response.headers.get(name);
+    const said = headers.get(name);
     if (said !== null && URL.canParse(said, target)) labels.add(urlLabel(new URL(said, target)));
   }
   for (const label of labels) if (new URL(label).origin !== target.origin) labels.delete(label);
-  const groups = new Set(stringList(response.headers.get("cache-group-invalidation")));
+  const groups = new Set(stringList(headers.get("cache-group-invalidation")));
   // A group is one only within its origin, which an entry's URL tells.
   const ofOrigin = (label: string) => label.startsWith(`${target.origin}/`);
-  return cache.invalidate({
+  return {
     where: (entry) =>
       entry.groups.some((label) => labels.has(label)) ||
       (entry.groups.some((label) => groups.has(label)) && entry.groups.some(ofOrigin)),
-  });
+  };
 }

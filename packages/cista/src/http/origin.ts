@@ -1,9 +1,10 @@
-import { type Source, type SourceDefinition, source } from "../core/index.js";
+import { type Source, type SourceDefinition, source, type Write, type WriteDefinition, write } from "../core/index.js";
 import { absolute } from "./address.js";
 import { documentText } from "./document.js";
 import type { Server } from "./exchange.js";
 import { load } from "./load.js";
 import { type Pages, pagesSource } from "./pages.js";
+import { send } from "./send.js";
 
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
@@ -68,6 +69,16 @@ export interface GraphqlDefinition<P, T> extends Policy<P, T> {
   partial?: boolean;
 }
 
+export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "send"> {
+  method: "POST" | "PUT" | "PATCH" | "DELETE";
+  url: Url<I>;
+  /** Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. */
+  body?(input: I): unknown;
+  headers?: HeadersInit;
+  /** From the parsed body to the result. Default: the body, or undefined where it is not JSON. */
+  unwrap?(body: any): R;
+}
+
 /** A document that knows the type of its data and of its variables. */
 export interface TypedDocument<T, V> {
   toString(): string;
@@ -98,6 +109,12 @@ export interface Origin {
     definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
   ): Source<V, T>;
   graphql<P = void, T = unknown>(definition: GraphqlDefinition<P, T>): Source<P, T>;
+  /**
+   * POST, PUT, PATCH, DELETE. Sends `Idempotency-Key`; a refusal is a `Failure` of kind "http" with its problem
+   * (RFC 9457). What the answer names is invalidated: its URL, `Location`, `Content-Location` (RFC 9111 §4.4) and the
+   * groups of `Cache-Group-Invalidation` (RFC 9875 §3), of the same origin.
+   */
+  write<I = void, R = unknown>(definition: HttpWriteDefinition<I, R>): Write<I, R>;
 }
 
 /** One server, described once. Sends nothing. @throws CistaError code "base" for a base that is no absolute URL */
@@ -126,6 +143,10 @@ export function origin(options: OriginOptions = {}): Origin {
         load: async (params: unknown, context: any) =>
           (await import("./graphql.js")).query(server, definition, params, context),
       });
+    },
+    write: (definition: any) => {
+      const { method, url, body, headers, unwrap, ...rest } = definition;
+      return write<any, any>({ ...rest, send: (input, context) => send(server, definition, input, context) });
     },
   };
 }

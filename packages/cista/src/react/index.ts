@@ -1,3 +1,4 @@
 export { CistaProvider, useCache } from "./context.js";
 export { Outcome, type OutcomeProps } from "./outcome.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
+export { type RunWrite, type Sending, useWrite } from "./use-write.js";

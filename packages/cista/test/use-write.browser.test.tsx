@@ -1,0 +1,123 @@
+import { createCache, Failure, write } from "cista";
+import { CistaProvider, useReading, useWrite } from "cista/react";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+import { act, type ReactNode, StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { expect, test } from "vitest";
+import { heldSource } from "./stage.js";
+
+(globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
+
+/** A page with a list and a form that adds to it. */
+async function page() {
+  const clock = virtualClock(1_000_000);
+  const environment = virtualEnvironment();
+  const cache = createCache({ clock, environment });
+  const troubles: unknown[] = [];
+  const note = (event: PromiseRejectionEvent) => troubles.push(event.reason);
+  addEventListener("unhandledrejection", note);
+  const { source: list, loads } = heldSource("list", { maxAge: "1h" });
+  const sent: { answer(result: unknown): void; fail(thrown: unknown): void }[] = [];
+  const add = write<string, unknown>({
+    name: "add",
+    send: () => new Promise((answer, fail) => sent.push({ answer, fail })),
+    optimistic: (input, edit) =>
+      edit.patch(list, undefined, (all: any) => (all.includes(input) ? all : [...all, input])),
+  });
+  const element = document.body.appendChild(document.createElement("div"));
+  const root = createRoot(element);
+  let renders = 0;
+  function List() {
+    const { value, pendingWrites } = useReading(list);
+    return (
+      <p>
+        {String(value)} ({pendingWrites})
+      </p>
+    );
+  }
+  function Form() {
+    const [run, sending] = useWrite(add);
+    renders++;
+    return (
+      <form action={() => void run("c")}>
+        <button type="button" onClick={() => void run("b")}>
+          {sending.phase} {String(sending.result ?? "")} {sending.failure?.message}
+        </button>
+        <button type="reset" onClick={sending.reset} />
+        <input type="submit" />
+      </form>
+    );
+  }
+  const show = (tree: ReactNode) =>
+    act(() =>
+      root.render(
+        <StrictMode>
+          <CistaProvider cache={cache}>
+            <List />
+            {tree}
+          </CistaProvider>
+        </StrictMode>,
+      ),
+    );
+  await show(<Form />);
+  await act(async () => {
+    loads[0]?.answer(["a"]);
+    await clock.advance(0);
+  });
+  return {
+    loads,
+    sent,
+    environment,
+    troubles,
+    show,
+    renders: () => renders,
+    press: (what: string) => act(async () => element.querySelector<HTMLElement>(what)?.click()),
+    text: () => element.textContent?.trim().replace(/\s+/g, " "),
+    settle: (change: () => void) =>
+      act(async () => {
+        change();
+        await clock.advance(0);
+      }),
+    end: async () => {
+      await act(() => root.unmount());
+      cache.dispose();
+      element.remove();
+      await new Promise((resolve) => setTimeout(resolve));
+      removeEventListener("unhandledrejection", note);
+      return troubles;
+    },
+  };
+}
+
+test("how far it has come, the result or the failure, and back to none; the list shows it meanwhile", async () => {
+  const { press, text, settle, sent, environment, end } = await page();
+  expect(text()).toBe("a (0)none");
+  await press("button");
+  expect(text()).toBe("a,b (1)sending");
+  await settle(() => sent[0]?.answer("it is done"));
+  expect(text()).toBe("a,b (0)done it is done");
+  await press("[type=reset]");
+  expect(text()).toBe("a,b (0)none");
+  environment.set({ online: false });
+  await press("input");
+  expect(text()).toBe("a,b,c (1)offline");
+  await settle(() => environment.set({ online: true }));
+  expect(text()).toBe("a,b,c (1)sending");
+  await settle(() => sent[1]?.fail(new Failure("http", "The hut is full", { status: 409 })));
+  expect(text()).toBe("a,b (0)failed The hut is full");
+  expect(await end()).toEqual([]);
+});
+
+test("the last run counts; gone while sending, it goes on and nothing complains", async () => {
+  const { press, text, settle, sent, show, loads, end } = await page();
+  await press("button");
+  await press("input");
+  await settle(() => sent[0]?.fail(new Failure("http", "too late to be shown", { status: 409 })));
+  expect(text()).toBe("a,c (1)sending");
+  await show(null);
+  expect(text()).toBe("a,c (1)");
+  await settle(() => sent[1]?.answer("done"));
+  await settle(() => loads[1]?.answer(["a", "c"]));
+  expect(text()).toBe("a,c (0)");
+  expect(await end()).toEqual([]);
+});
