@@ -1,6 +1,8 @@
-import { useReading } from "cista/react";
+import { useReading, useWrite } from "cista/react";
+import { LogbookPanel } from "./logbook.js";
 import { Panel } from "./panel.js";
-import { bunks, type Hut, hut } from "./sources.js";
+import { Refusals, useRefusals } from "./refusals.js";
+import { basket, book, bunks, type Hut, hut } from "./sources.js";
 import { nightInWords, tonight } from "./time.js";
 
 /** The chosen hut, and its bunks tonight. */
@@ -28,7 +30,12 @@ export function HutPanel({ id }: { id: string | undefined }) {
       >
         {(found) => <HutFacts hut={found} />}
       </Panel>
-      {reading.state !== "missing" && <BunksPanel id={id} />}
+      {reading.state !== "missing" && (
+        <>
+          <BunksPanel id={id} name={reading.value?.name ?? id} />
+          <LogbookPanel id={id} key={id} />
+        </>
+      )}
     </div>
   );
 }
@@ -75,8 +82,11 @@ function HutFacts({ hut }: { hut: Hut }) {
   );
 }
 
-function BunksPanel({ id }: { id: string }) {
+function BunksPanel({ id, name }: { id: string; name: string }) {
   const night = tonight();
+  const [runBook, booking] = useWrite(book);
+  const refusals = useRefusals();
+  const booked = useReading(basket, undefined, { pick: (nights) => nights.find((each) => each.night === night)?.hut });
   const reading = useReading(bunks, { id, night });
   return (
     <Panel
@@ -87,10 +97,26 @@ function BunksPanel({ id }: { id: string }) {
       missing="This hut has no bunks to let."
     >
       {({ free, of }) => (
-        <p className="free">
-          <strong>{free}</strong> of {of} free tonight
-          <meter min={0} max={of} value={free} aria-hidden="true" />
-        </p>
+        <>
+          <p className="free">
+            <strong>{free}</strong> of {of} free tonight
+            <meter min={0} max={of} value={free} aria-hidden="true" />
+          </p>
+          <p className="booking">
+            <button
+              type="button"
+              className="quiet"
+              disabled={booked.value === id || booking.phase === "sending"}
+              onClick={() => refusals.watch(runBook({ hut: id, night, name, free }))}
+            >
+              Book a bunk
+            </button>{" "}
+            <span className="note" role="status">
+              {booked.value === id && "In your basket for tonight."}
+            </span>
+          </p>
+          <Refusals of={refusals} />
+        </>
       )}
     </Panel>
   );

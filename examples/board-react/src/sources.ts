@@ -20,6 +20,15 @@ export interface Night {
   night: string;
   hut: string;
   name: string;
+  /** Shown, but not confirmed yet. */
+  pending?: true;
+}
+export interface Note {
+  id: string;
+  at: string;
+  by: string;
+  text: string;
+  pending?: true;
 }
 
 // Where everything on the board comes from. How long it may be used the server says itself, in its caching headers.
@@ -45,4 +54,60 @@ export const basket = greyfell.source<void, Night[]>({
   name: "basket",
   url: "/api/basket",
   unwrap: (body) => body.nights,
+});
+
+export const logbook = greyfell.pages<{ id: string }, Note>({
+  name: "logbook",
+  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/logbook`,
+});
+
+// ── Changes: shown at once, taken back when refused. What else they touch the server's answer names. ──
+
+interface Booking {
+  hut: string;
+  night: string;
+  name: string;
+  /** Bunks that were free when it was made. */
+  free?: number;
+}
+
+export const book = greyfell.write<Booking, Night>({
+  name: "book",
+  method: "POST",
+  url: "/api/basket",
+  body: ({ hut, night }) => ({ hut, night }),
+  lane: "basket",
+  retry: { times: 3 }, // booked once, however often it is sent: each try has the same key
+  optimistic({ hut, night, name, free }, edit) {
+    edit.patch(basket, undefined, (nights) => {
+      if (nights.some((each) => each.night === night)) return nights;
+      return [...nights, { hut, night, name, pending: true as const }].sort((a, b) => a.night.localeCompare(b.night));
+    });
+    if (free === undefined) return;
+    edit.patch(bunks, { id: hut, night }, (now) => (now.free < free ? now : { ...now, free: free - 1 }));
+  },
+});
+
+/** By its night. */
+export const cancel = greyfell.write<string, void>({
+  name: "cancel",
+  method: "DELETE",
+  url: (night) => `/api/basket/${night}`,
+  lane: "basket",
+  optimistic: (night, edit) => edit.patch(basket, undefined, (nights) => nights.filter((each) => each.night !== night)),
+});
+
+export const writeNote = greyfell.write<{ id: string; text: string; by: string }, Note>({
+  name: "write-note",
+  method: "POST",
+  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/logbook`,
+  body: ({ text, by }) => ({ text, by }),
+  optimistic({ id, text, by }, edit) {
+    const note: Note = { id: `new ${text}`, at: new Date().toISOString().slice(0, 16), by, text, pending: true };
+    edit.patch(logbook, { id }, (list) => {
+      const [newest] = list.items;
+      if (newest?.text === text && newest.by === by) return list;
+      return { ...list, items: [note, ...list.items], count: list.count + 1 };
+    });
+  },
 });

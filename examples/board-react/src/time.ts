@@ -25,6 +25,13 @@ export function tonight(): string {
   return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
 }
 
+/** The night so many nights later. */
+export function nightsFrom(night: string, count: number): string {
+  const date = new Date(`${night}T12:00Z`);
+  date.setUTCDate(date.getUTCDate() + count);
+  return date.toISOString().slice(0, 10);
+}
+
 export function nightInWords(night: string): string {
   return new Date(`${night}T12:00`).toLocaleDateString("en", { weekday: "short", day: "numeric", month: "short" });
 }

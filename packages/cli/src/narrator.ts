@@ -1,7 +1,10 @@
 import type { Cache, JournalEvent } from "cista";
 import { colours } from "./colours.js";
 
-const told = new Set(["read", "attach", "request", "answer", "unchanged", "missing", "retry", "failure", "abort"]);
+const told = new Set([
+  ...["read", "attach", "request", "answer", "unchanged", "missing", "retry", "failure", "abort"],
+  ...["write", "layer", "settle", "invalidate"],
+]);
 
 /** Prints a cache's journal as it is written, a line for each event that a reader would ask about. */
 export function narrate(cache: Cache, print: (line: string) => void): { reads(): number } {
@@ -19,17 +22,20 @@ export function narrate(cache: Cache, print: (line: string) => void): { reads():
 
 function line(event: JournalEvent, elapsed: number, state: string): string {
   const time = `${(elapsed / 1000).toFixed(3)} s`;
-  return columns(time, event.kind, event.key ?? "", state, explanation(event), colourOf(event));
+  return columns(time, event.kind, event.key ?? event.write ?? "", state, explanation(event), colourOf(event));
 }
 
 const plain = (text: string) => text;
 
 function columns(time: string, kind: string, key: string, state: string, why: string, colour = plain): string {
-  return `${colours.dim(time.padStart(9))}  ${colour(kind.padEnd(9))}  ${key.padEnd(19)}  ${state.padEnd(7)}  ${why}`.trimEnd();
+  return `${colours.dim(time.padStart(9))}  ${colour(kind.padEnd(10))}  ${key.padEnd(19)}  ${state.padEnd(7)}  ${why}`.trimEnd();
 }
 
-function explanation({ cacheStatus, failure, duration, note, kind }: JournalEvent): string {
+function explanation({ cacheStatus, failure, duration, note, kind, key, write, attempt }: JournalEvent): string {
   const parts = [cacheStatus ?? ""];
+  if (kind === "write" && attempt) parts.push(attempt === 1 ? "sent" : `sent again, try ${attempt}`);
+  if (key && write) parts.push(`by ${write}`);
+  if (kind === "settle") parts.push(failure ? `refused: ${failure.problem?.title ?? failure.kind}` : (note ?? "done"));
   if (kind === "retry") parts.push(`${failure?.status ?? failure?.kind}: again in ${Math.round(duration ?? 0)} ms`);
   if (kind === "failure") parts.push(failure?.kind ?? "");
   if (note) parts.push(note);
@@ -41,9 +47,11 @@ function stateOf(cache: Cache, key: string | undefined): string {
   return "";
 }
 
-function colourOf({ kind, cacheStatus }: JournalEvent): (text: string) => string {
+function colourOf({ kind, cacheStatus, failure }: JournalEvent): (text: string) => string {
+  if (kind === "settle" && failure) return colours.red;
   if (kind === "failure" || kind === "abort" || kind === "retry") return colours.red;
-  if (kind === "request") return colours.yellow;
-  if (kind === "answer" || kind === "unchanged" || cacheStatus?.includes("; hit")) return colours.green;
+  if (kind === "request" || kind === "write") return colours.yellow;
+  if (kind === "answer" || kind === "settle" || kind === "unchanged" || cacheStatus?.includes("; hit"))
+    return colours.green;
   return colours.cyan;
 }

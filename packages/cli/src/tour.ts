@@ -1,5 +1,5 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Cache, createCache, Failure, type Source } from "cista";
+import { type Cache, createCache, Failure, type Source, type Write } from "cista";
 import { origin as httpOrigin } from "cista/http";
 import { colours } from "./colours.js";
 import { narrate } from "./narrator.js";
@@ -10,9 +10,16 @@ interface TourOptions {
   print(line: string): void;
 }
 
+interface Booking {
+  hut: string;
+  night: string;
+}
+
 interface Stage {
   cache: Cache;
   hut: Source<{ id: string }, Hut>;
+  basket: Source<void, readonly Booking[]>;
+  book: Write<Booking, unknown>;
   origin: RunningOrigin;
   say(text: string): void;
 }
@@ -23,7 +30,22 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
   const cache = createCache();
   try {
     // Its own lifetimes win over the server's minute, so that nobody has to wait for a value to turn stale.
-    const hut = httpOrigin({ base: origin.url }).source<{ id: string }, Hut>({
+    const api = httpOrigin({ base: origin.url });
+    const basket = api.source<void, readonly Booking[]>({
+      name: "basket",
+      url: "/api/basket",
+      unwrap: (body) => body.nights,
+    });
+    const book = api.write<Booking, unknown>({
+      name: "book",
+      method: "POST",
+      url: "/api/basket",
+      optimistic: (booking, edit) =>
+        edit.patch(basket, undefined, (nights) =>
+          nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
+        ),
+    });
+    const hut = api.source<{ id: string }, Hut>({
       name: "hut",
       url: ({ id }) => `/api/huts/${id}`,
       maxAge: "1500ms",
@@ -34,7 +56,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       `${colours.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`,
     );
     const narrator = narrate(cache, print);
-    const stage: Stage = { cache, hut, origin, say: (text) => print(colours.dim(`          ${text}`)) };
+    const stage: Stage = { cache, hut, basket, book, origin, say: (text) => print(colours.dim(`          ${text}`)) };
     for (const [index, [title, step]] of steps.entries()) {
       if (pause && index > 0) await milliseconds(900);
       print(`\n${colours.bold(`${index + 1}. ${title}`)}`);
@@ -59,6 +81,8 @@ const steps: readonly (readonly [string, (stage: Stage) => Promise<void>])[] = [
   ["A hut that does not exist is missing, not an error", missingHut],
   ["An origin that fails: tried again, then a failure that says why", failing],
   ["Nobody waits any more: the request is aborted", abort],
+  ["A bunk is booked: shown at once, confirmed, and whoever shows the hut asks again", booking],
+  ["Another is refused: exactly that is taken back", refusal],
 ];
 
 async function firstRead({ cache, hut, say }: Stage): Promise<void> {
@@ -114,6 +138,43 @@ async function abort({ cache, hut, origin, say }: Stage): Promise<void> {
   await milliseconds(80);
   say(`the origin saw ${origin.tally.of("/api/huts/h-31").abandoned} connection close before it had answered`);
   origin.faults.clear();
+}
+
+async function booking({ cache, basket, book, hut, say }: Stage): Promise<void> {
+  await cache.read(hut, { id: "h-12" });
+  const ends = [cache.view(basket), cache.view(hut, { id: "h-12" })].map((view) => view.subscribe(() => {}));
+  await settled(cache);
+  const run = cache.run(book, { hut: "h-12", night: "2026-12-05" });
+  say(`before any answer the basket shows ${shownNights({ cache, basket })}`);
+  await run;
+  await settled(cache);
+  say(
+    `confirmed: ${shownNights({ cache, basket })}; the server named the group "hut-h-12", so the hut was asked about too`,
+  );
+  for (const end of ends) end();
+}
+
+async function refusal({ cache, basket, book, origin, say }: Stage): Promise<void> {
+  const end = cache.view(basket).subscribe(() => {});
+  await settled(cache);
+  Object.assign(origin.world.huts.get("h-15") ?? {}, { bunks: 0 });
+  say("meanwhile the last bunk of another hut was taken");
+  const run = cache.run(book, { hut: "h-15", night: "2026-12-06" }).catch((failure: unknown) => failure);
+  say(`before any answer: ${shownNights({ cache, basket })}`);
+  const failure = await run;
+  if (failure instanceof Failure) say(`the server's own words: ${failure.problem?.detail}`);
+  say(`and the basket is as it was: ${shownNights({ cache, basket })}`);
+  end();
+}
+
+function shownNights({ cache, basket }: Pick<Stage, "cache" | "basket">): string {
+  const { value = [] } = cache.peek(basket);
+  return `${value.length} nights`;
+}
+
+/** Until nothing is being asked for any more. */
+async function settled(cache: Cache): Promise<void> {
+  while ([...cache.entries()].some(({ reading }) => reading.request !== "none")) await milliseconds(5);
 }
 
 /** A component for the time being: attached until what it is shown is what it waited for. */

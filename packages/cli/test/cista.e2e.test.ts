@@ -64,7 +64,10 @@ test("the tour tells what happened, each step with its Cache-Status, and in plai
     /retry +hut \{"id":"h-20"\} +loading +Cista; fwd=miss; fwd-status=500 +500: again in \d+ ms/,
     /failure +hut \{"id":"h-20"\} +failed +Cista; fwd=miss; fwd-status=500 +http/,
     /abort +hut \{"id":"h-31"\} +empty +Cista; fwd=miss; detail=aborted +nobody waits[\s\S]*the origin saw 1 connection close/,
-    /In all: 13 reads, 9 requests at the origin, 1 of them answered "not modified", 1 given up\.\n$/,
+    /layer +basket +ready +by book +laid[\s\S]*before any answer the basket shows 3 nights\n.*settle +book +done/,
+    /request +hut \{"id":"h-12"\} +ready +Cista; fwd=stale +by book/,
+    /before any answer: 4 nights\n.*settle +book +refused: The hut is full\n.*lifted: taken back[\s\S]*as it was: 3 nights/,
+    /In all: 17 reads, 16 requests at the origin, 3 of them answered "not modified", 1 given up\.\n$/,
   ]) {
     expect(text).toMatch(told);
   }
