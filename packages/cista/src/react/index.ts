@@ -1,4 +1,6 @@
+export { Boundary, type BoundaryProps } from "./boundary.js";
 export { CistaProvider, useCache } from "./context.js";
 export { Outcome, type OutcomeProps } from "./outcome.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
+export { useValue } from "./use-value.js";
 export { type RunWrite, type Sending, useWrite } from "./use-write.js";

@@ -26,17 +26,18 @@ export function Outcome<T>({ of: reading, loading, missing, failed, children }: 
   });
 }
 
-function plainWait(reading: Reading<unknown>): ReactNode {
-  if (reading.state === "empty") return createElement("p", null, "Nothing to show yet.");
-  const text = reading.request === "offline" ? "Offline: waiting for the network." : "Loading…";
+/** @param reading left out where all that is known is that something is on its way */
+export function plainWait(reading?: Reading<unknown>): ReactNode {
+  if (reading?.state === "empty") return createElement("p", null, "Nothing to show yet.");
+  const text = reading?.request === "offline" ? "Offline: waiting for the network." : "Loading…";
   return createElement("p", { role: "status", "aria-busy": true }, text);
 }
 
-function plainMissing(): ReactNode {
+export function plainMissing(): ReactNode {
   return createElement("p", null, "There is no such thing.");
 }
 
-function plainFailed(failure: Failure, again: () => void): ReactNode {
+export function plainFailed(failure: Failure, again: () => void): ReactNode {
   return createElement(
     "div",
     { role: "alert" },

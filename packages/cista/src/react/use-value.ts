@@ -1,0 +1,67 @@
+import { useEffect } from "react";
+import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
+import { missingFailure } from "../core/reading.js";
+import { useCache } from "./context.js";
+import { type ReadingOptions, useReading } from "./use-reading.js";
+
+/** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
+const grace = 2000;
+
+/** A component that waits to be shown: it watches the entry already, so that its request counts as wanted. */
+interface Waiting {
+  readonly promise: Promise<void>;
+  /** What came, or how it failed: a view that is not attached yet would only say that it is going to ask. */
+  reading(): Reading<any>;
+  end(): void;
+}
+const waitingIn = new WeakMap<Cache, Map<string, Waiting>>();
+
+/**
+ * The value itself, inside of `Boundary` (or Suspense and an error boundary): suspends while loading; throws the
+ * `Failure`, of kind "missing" where there is no such thing. A stand-in or carried-over value counts as one.
+ * Several in one component load one after the other: `cache.prefetch` what the later ones need.
+ * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ */
+export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadingOptions<T, U>>): U;
+export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const cache = useCache();
+  const own = useReading<any, any, any>(source, rest[0], rest[1]);
+  const awaited = own.state === "loading" ? waitingIn.get(cache)?.get(own.key)?.reading() : undefined;
+  const { state, value, key, failure } = awaited?.state === "failed" ? awaited : own;
+  const shown = state === "ready" || value !== undefined;
+  useEffect(() => {
+    if (shown) waitingIn.get(cache)?.get(key)?.end();
+  }, [cache, key, shown]);
+  if (shown) return value;
+  if (state === "missing") throw missingFailure(key);
+  if (state === "failed") throw failure;
+  throw waiting(cache, cache.view(source, rest[0], { when: rest[1]?.when ?? true }));
+}
+
+/** Whoever asks again after a failure waits anew. */
+export function waitAnew(cache: Cache | undefined, key: string | undefined): void {
+  if (cache && key !== undefined) waitingIn.get(cache)?.get(key)?.end();
+}
+
+/** What Suspense waits for: one promise for all components that wait for the same entry. */
+function waiting(cache: Cache, view: View<any>): Promise<void> {
+  const all = waitingIn.get(cache) ?? new Map<string, Waiting>();
+  waitingIn.set(cache, all);
+  const known = all.get(view.key);
+  if (known) return known.promise;
+  let leave = () => {};
+  const end = () => {
+    leave();
+    if (all.get(view.key)?.end === end) all.delete(view.key);
+  };
+  const promise = new Promise<void>((resolve) => {
+    leave = view.subscribe(() => {
+      const { state, value } = view.get();
+      if ((state === "loading" || state === "empty") && value === undefined) return;
+      resolve();
+      setTimeout(end, grace);
+    });
+  });
+  all.set(view.key, { promise, reading: () => view.get(), end });
+  return promise;
+}

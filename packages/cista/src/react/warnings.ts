@@ -1,0 +1,49 @@
+import { inDevelopment } from "../core/development.js";
+
+const said = new Set<string>();
+
+/** Once about each thing, in development only. */
+function warnOnce(about: string, text: string): void {
+  if (!inDevelopment() || said.has(about)) return;
+  said.add(about);
+  console.warn(`Cista: ${text}`);
+}
+
+/** So many times other params within two seconds are no choice of a person's. */
+const many = 20;
+
+/** Notices params that change on each render, a time stamp or a fresh random id among them: each render asks anew. */
+export class ParamsWatch {
+  #key = "";
+  #changes = 0;
+  #since = 0;
+
+  see(source: string, key: string): void {
+    if (key === this.#key) return;
+    const before = this.#key;
+    this.#key = key;
+    const now = performance.now();
+    if (now - this.#since > 2000) {
+      this.#since = now;
+      this.#changes = 0;
+    }
+    if (++this.#changes < many) return;
+    this.#changes = 0;
+    warnOnce(
+      source,
+      `A component reads "${source}" with other params on each render (last ${before}, then ${key}): each is a request of its own. Keep what changes out of the params, or make it once outside of the render.`,
+    );
+  }
+}
+
+/** Two copies of the library do not see each other's providers. */
+export function noticeCopies(): void {
+  const mark = Symbol.for("cista.react.copies");
+  const page = globalThis as { [mark]?: object };
+  page[mark] ??= said;
+  if (page[mark] === said) return;
+  warnOnce(
+    "copies",
+    "This page has two copies of cista/react: components of one do not see the provider of the other. Have your bundler keep one (npm ls cista shows who brings them).",
+  );
+}

@@ -1,0 +1,242 @@
+import { type Cache, createCache, Failure, missing, source } from "cista";
+import { Boundary, CistaProvider, useReading, useValue } from "cista/react";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+import { act, Component, type ReactNode, StrictMode, startTransition, useState } from "react";
+import { createRoot, type Root } from "react-dom/client";
+import { afterEach, beforeEach, expect, test, vi } from "vitest";
+import { heldSource } from "./stage.js";
+
+(globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
+
+let cache: Cache;
+let clock: ReturnType<typeof virtualClock>;
+let root: Root;
+let page: HTMLElement;
+
+beforeEach(() => {
+  vi.spyOn(console, "error").mockImplementation(() => {}); // React tells of what boundaries catch
+  clock = virtualClock(1_000_000);
+  cache = createCache({ clock, environment: virtualEnvironment() });
+  page = document.body.appendChild(document.createElement("div"));
+  root = createRoot(page);
+});
+afterEach(async () => {
+  await act(() => root.unmount());
+  page.remove();
+  cache.dispose();
+  vi.restoreAllMocks();
+});
+
+const show = (tree: ReactNode) =>
+  act(async () =>
+    root.render(
+      <StrictMode>
+        <CistaProvider cache={cache}>{tree}</CistaProvider>
+      </StrictMode>,
+    ),
+  );
+const settle = (change: () => void = () => {}) =>
+  act(async () => {
+    change();
+    await clock.advance(0);
+  });
+
+function Value({ of, id }: { of: any; id?: number }) {
+  return <i>{String(useValue<any, any>(of, id))}</i>;
+}
+
+test("suspends while loading, one request for all who wait, and then shows the value; again while fresh: at once", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  const tree = (
+    <Boundary loading="…">
+      <Value of={hut} id={1} />
+      <Value of={hut} id={1} />
+    </Boundary>
+  );
+  await show(tree);
+  expect(page.textContent).toBe("…");
+  await settle();
+  expect(loads).toHaveLength(1);
+  await settle(() => loads[0]?.answer("Harebell"));
+  expect(page.textContent).toBe("HarebellHarebell");
+  await show(null);
+  await settle();
+  await show(tree);
+  expect(page.textContent).toBe("HarebellHarebell");
+  expect(loads).toHaveLength(1);
+});
+
+test("a failure and a missing thing reach the boundary, with the entry's key; again asks again", async () => {
+  const { source: hut, loads } = heldSource("hut");
+  const tree = (id: number) => (
+    <Boundary
+      key={id}
+      loading="…"
+      missing="none"
+      failed={(failure, again) => (
+        <button type="button" onClick={again}>
+          {failure.key} {failure.message}
+        </button>
+      )}
+    >
+      <Value of={hut} id={id} />
+    </Boundary>
+  );
+  await show(tree(1));
+  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
+  expect(page.textContent).toBe("hut 1 answered 500");
+  await act(async () => page.querySelector("button")?.click());
+  expect(page.textContent).toBe("…");
+  await settle(() => loads[1]?.answer("Harebell"));
+  expect(page.textContent).toBe("Harebell");
+  await show(tree(2));
+  await settle(() => loads[2]?.answer(missing()));
+  expect(page.textContent).toBe("none");
+});
+
+test("plain renderings; what is no failure goes on to the boundary above", async () => {
+  class Above extends Component<{ children: ReactNode }> {
+    override state = { message: "" };
+    static getDerivedStateFromError({ message }: Error) {
+      return { message };
+    }
+    override render() {
+      return this.state.message || this.props.children;
+    }
+  }
+  function Broken(): ReactNode {
+    throw new Error("a mistake of the component's own");
+  }
+  const { source: hut, loads } = heldSource("hut");
+  const plain = (
+    <Boundary>
+      <Value of={hut} id={1} />
+    </Boundary>
+  );
+  await show(plain);
+  expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
+  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
+  expect(page.querySelector("[role=alert]")?.textContent).toBe("answered 500Try again");
+  await show(
+    <Above>
+      <Boundary>
+        <Broken />
+      </Boundary>
+    </Above>,
+  );
+  expect(page.textContent).toBe("a mistake of the component's own");
+});
+
+test("new params in a transition: the old value stays until the new one is there; a revalidation that changes nothing renders nobody", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  let choose: (id: number) => void = () => {};
+  let renders = 0;
+  function Hut() {
+    const [id, setId] = useState(1);
+    choose = (next) => startTransition(() => setId(next));
+    const value = useValue<any, any>(hut, id);
+    renders++;
+    return <i>{value}</i>;
+  }
+  await show(
+    <Boundary loading="…">
+      <Hut />
+    </Boundary>,
+  );
+  await settle(() => loads[0]?.answer("one"));
+  await act(async () => choose(2));
+  expect(page.textContent).toBe("one");
+  await settle(() => loads[1]?.answer("two"));
+  expect(page.textContent).toBe("two");
+  renders = 0;
+  await settle(() => void cache.revalidate("all"));
+  await settle(() => loads[2]?.answer("two"));
+  expect(loads).toHaveLength(3);
+  expect(renders).toBe(0);
+});
+
+test("given up while it waits: nobody watches any more once the grace is over", async () => {
+  vi.useFakeTimers({ toFake: ["setTimeout"] });
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  await show(
+    <Boundary loading="…">
+      <Value of={hut} id={1} />
+    </Boundary>,
+  );
+  await show(null);
+  await settle(() => loads[0]?.answer("too late"));
+  expect([...cache.entries()][0]?.watchers).toBe(1);
+  vi.advanceTimersByTime(2000);
+  expect([...cache.entries()][0]?.watchers).toBe(0);
+  vi.useRealTimers();
+});
+
+test("tearing: a shared value that changes during a slow concurrent render is never seen in two versions in one frame", async () => {
+  const shared = source({ name: "shared", maxAge: "1h", load: async (): Promise<number> => 0 });
+  cache.put(shared, undefined, 0);
+  let rerender: (n: number) => void = () => {};
+  function Slow({ n }: { n: number }) {
+    const reading = useReading(shared);
+    const until = performance.now() + 0.3;
+    while (performance.now() < until);
+    return <b data-n={n}>{reading.value}</b>;
+  }
+  function Page() {
+    const [n, setN] = useState(0);
+    rerender = (next) => startTransition(() => setN(next));
+    return ["a", "b", "c", "d", "e", "f"].map((key) => <Slow key={key} n={n} />);
+  }
+  const torn: string[] = [];
+  const look = () => {
+    const versions = new Set([...page.querySelectorAll("b")].map((each) => each.textContent));
+    if (versions.size > 1) torn.push([...versions].join("|"));
+  };
+  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false;
+  root.render(
+    <CistaProvider cache={cache}>
+      <Page />
+    </CistaProvider>,
+  );
+  const observer = new MutationObserver(look);
+  observer.observe(page, { subtree: true, childList: true, characterData: true });
+  const turns = new MessageChannel();
+  const nextTurn = () =>
+    new Promise<void>((resolve) => {
+      turns.port1.onmessage = () => resolve();
+      turns.port2.postMessage(0);
+    });
+  for (let run = 1; run <= 1000; run++) {
+    rerender(run);
+    for (let turn = run % 3; turn >= 0; turn--) await nextTurn();
+    cache.put(shared, undefined, run);
+    await nextTurn();
+  }
+  while (page.querySelector("b")?.textContent !== "1000") await nextTurn();
+  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
+  observer.disconnect();
+  expect(torn).toEqual([]);
+}, 60_000);
+
+test("in development, once each: params that change on each render, two copies of the library", async () => {
+  const warned = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const { source: hut } = heldSource("hut");
+  let again: (n: number) => void = () => {};
+  function Feeding() {
+    const [n, setN] = useState(0);
+    again = setN;
+    return useReading<any, any, any>(hut, { at: n }).state;
+  }
+  await show(<Feeding />);
+  for (let n = 1; n < 60; n++) await act(async () => again(n));
+  expect(
+    warned.mock.calls.filter(([text]) => /with other params on each render \(last hut \{"at":\d+\}/.test(text)),
+  ).toHaveLength(1);
+
+  const mark = Symbol.for("cista.react.copies");
+  const before = (globalThis as any)[mark];
+  (globalThis as any)[mark] = {};
+  await show(<p />);
+  await show(<i />);
+  (globalThis as any)[mark] = before;
+  expect(warned.mock.calls.filter(([text]) => text.includes("two copies of cista/react"))).toHaveLength(1);
+});
