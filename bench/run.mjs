@@ -36,7 +36,7 @@ const cases = [
   ["P15b", "size of cista/http on top", "", httpSize, kB, 4],
   [
     "P15c",
-    "… and what comes when first used: lists, streams, GraphQL",
+    "… and what comes when first used: lists, streams, GraphQL, writes",
     "",
     httpLaterSize,
     kB,

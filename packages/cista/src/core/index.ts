@@ -24,4 +24,5 @@ export {
   type Write,
   type WriteDefinition,
   write,
+  writeBy,
 } from "./write.js";

@@ -1,19 +1,42 @@
-import { record, touch } from "./core.js";
+import { type Core, record, touch, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
+import { file } from "./keeping.js";
 import { shareKeeping } from "./share.js";
+import type { Write } from "./write.js";
 
 /** One pending change, applied over the held value until its write settles (rule W1). */
 export interface Layer {
-  readonly write: LaidBy;
+  readonly write: Laid;
   readonly change: (value: any) => unknown;
 }
 
-/** Of a write under way, what its layers need to know. */
-export interface LaidBy {
+/** What one run of a write has laid. */
+export class Laid {
   readonly name: string;
-  /** The version at which it ended; 0: it has not. */
-  readonly settledAt: number;
+  /** The version at which the write ended; 0: it has not. */
+  settledAt = 0;
+  /** What it lies on. */
+  readonly entries: Set<Entry> = new Set();
+
+  constructor(name: string) {
+    this.name = name;
+  }
+}
+
+/** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
+export function layAll(core: Core, { name, definition }: Write<any, any>, input: unknown): Laid {
+  const laid = new Laid(name);
+  const edit = {
+    patch: (source: any, params: unknown, change: (value: any) => unknown) => {
+      const entry = core.shelves.obtain(source, params);
+      laid.entries.add(entry);
+      lay(entry, { write: laid, change });
+      file(entry);
+    },
+  };
+  turn(core, () => guarded(() => definition.optimistic?.(input, edit)));
+  return laid;
 }
 
 /** The held value with the layers applied, in the order in which their writes began; computed once for each of both. */
@@ -54,7 +77,7 @@ function applied(entry: Entry, { change, write }: Layer, value: unknown): unknow
 /** Writes that lie on it and have not ended. */
 export function pendingWrites(entry: Entry): number {
   let pending = 0;
-  const counted = new Set<LaidBy>();
+  const counted = new Set<Laid>();
   for (const { write } of entry.activity?.layers ?? []) {
     if (write.settledAt === 0 && !counted.has(write)) pending++;
     counted.add(write);
@@ -68,7 +91,7 @@ export function holdsStill(entry: Entry): boolean {
   return layers !== undefined && layers.length > 0 && !entry.policy.mustRevalidate && pendingWrites(entry) > 0;
 }
 
-export function lay(entry: Entry, layer: Layer): void {
+function lay(entry: Entry, layer: Layer): void {
   const activity = entry.active();
   activity.layers = [...activity.layers, layer];
   record("layer", entry, () => ({ write: layer.write.name, note: "laid" }));

@@ -2,11 +2,9 @@ import { answer } from "./answer.js";
 import { askWatched, distrust } from "./changing.js";
 import { type Core, nowOf, turn } from "./core.js";
 import { milliseconds } from "./duration.js";
-import type { Entry } from "./entry.js";
 import { Failure } from "./failure.js";
 import { type EventDetails, guarded, type JournalKind } from "./journal.js";
-import { file } from "./keeping.js";
-import { type LaidBy, lay, lift, pendingWrites } from "./layers.js";
+import { type Laid, lift, pendingWrites } from "./layers.js";
 import { Outbox, type Outgoing } from "./outbox.js";
 import { Request } from "./request.js";
 import { type Selector, selected } from "./selector.js";
@@ -14,21 +12,24 @@ import { retryPlan } from "./settings.js";
 import { catchUp } from "./watching.js";
 import type { RunOptions, SendContext, SendingPhase, Write } from "./write.js";
 
-/** Lays the layers, then sends; settles as `send` does (rule W4). */
-export function runWrite(core: Core, write: Write<any, any>, input: unknown, options: RunOptions): Promise<unknown> {
-  if (options.signal?.aborted) return Promise.reject(options.signal.reason);
+/** Sends a change whose layers are laid; settles as `send` does (rule W4). */
+export function runWrite(
+  core: Core,
+  write: Write<any, any>,
+  input: unknown,
+  options: RunOptions,
+  laid: Laid,
+): Promise<unknown> {
   core.outbox ??= new Outbox(core.environment);
-  const run = new Run(core, core.outbox, write, input, options);
+  const run = new Run(core, core.outbox, write, input, options, laid);
   turn(core, () => run.begin());
   return run.promise;
 }
 
 /** One run of a write: its layers, its tries, its end. */
-class Run implements LaidBy, Outgoing {
-  readonly name: string;
+class Run implements Outgoing {
   readonly lane: string | undefined;
   readonly promise: Promise<unknown>;
-  settledAt = 0;
   #resolve!: (result: unknown) => void;
   #reject!: (reason: unknown) => void;
   readonly #core: Core;
@@ -37,22 +38,21 @@ class Run implements LaidBy, Outgoing {
   readonly #input: unknown;
   readonly #options: RunOptions;
   readonly #idempotencyKey: string;
-  /** The entries that it lies on. */
-  readonly #entries: Set<Entry> = new Set();
+  readonly #laid: Laid;
   /** What the answer said is no longer to be trusted. */
   readonly #said: Selector[] = [];
   #request: Request | undefined;
   #phase: SendingPhase | undefined;
   #startedAt = 0;
 
-  constructor(core: Core, outbox: Outbox, write: Write<any, any>, input: unknown, options: RunOptions) {
+  constructor(core: Core, outbox: Outbox, write: Write<any, any>, input: unknown, options: RunOptions, laid: Laid) {
     const { lane } = write.definition;
-    this.name = write.name;
     this.#core = core;
     this.#outbox = outbox;
     this.#write = write;
     this.#input = input;
     this.#options = options;
+    this.#laid = laid;
     this.#idempotencyKey = uniqueText(core);
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
@@ -64,7 +64,6 @@ class Run implements LaidBy, Outgoing {
   begin(): void {
     this.#startedAt = nowOf(this.#core);
     this.#options.signal?.addEventListener("abort", this.#aborted, { once: true });
-    this.#layLayers();
     this.#outbox.add(this);
   }
 
@@ -89,20 +88,6 @@ class Run implements LaidBy, Outgoing {
   }
 
   readonly #aborted = (): void => this.abort(this.#options.signal?.reason);
-
-  #layLayers(): void {
-    const { optimistic } = this.#write.definition;
-    if (!optimistic) return;
-    const edit = {
-      patch: (source: any, params: unknown, change: (value: any) => unknown) => {
-        const entry = this.#core.shelves.obtain(source, params);
-        this.#entries.add(entry);
-        lay(entry, { write: this, change });
-        file(entry);
-      },
-    };
-    guarded(() => optimistic(this.#input, edit));
-  }
 
   send(): void {
     const core = this.#core;
@@ -181,16 +166,17 @@ class Run implements LaidBy, Outgoing {
 
   #end(settle: () => void, change: () => void, failure?: Failure | string): void {
     const core = this.#core;
+    const laid = this.#laid;
     if (!this.#outbox.remove(this)) return;
     this.#options.signal?.removeEventListener("abort", this.#aborted);
     turn(core, () => {
-      this.settledAt = ++core.version;
+      laid.settledAt = ++core.version;
       this.#record("settle", {
         duration: nowOf(core) - this.#startedAt,
         ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
       });
       change();
-      for (const entry of this.#entries) if (pendingWrites(entry) === 0) catchUp(entry);
+      for (const entry of laid.entries) if (pendingWrites(entry) === 0) catchUp(entry);
     });
     settle();
     turn(core, () => this.#outbox.makeWay(this));
@@ -198,41 +184,43 @@ class Run implements LaidBy, Outgoing {
 
   /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
   #worked(result: unknown): void {
-    const { definition } = this.#write;
+    const { definition, name } = this.#write;
     const core = this.#core;
+    const laid = this.#laid;
     const selectors = [...this.#said];
     guarded(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
-    const distrusted = new Set(this.#entries);
+    const distrusted = new Set(laid.entries);
     for (const selector of selectors) {
       guarded(() => {
         for (const entry of selected(core, selector)) distrusted.add(entry);
       });
     }
-    for (const entry of distrusted) distrust(entry, this.name);
+    for (const entry of distrusted) distrust(entry, name);
     // What it puts is newer than the distrust, so it is not asked for again.
     guarded(() => definition.settle?.(result, this.#input, core.cache));
-    for (const entry of this.#entries) {
-      const told = entry.version > this.settledAt && !entry.isInvalidated;
+    for (const entry of laid.entries) {
+      const told = entry.version > laid.settledAt && !entry.isInvalidated;
       // An answer under way may still be of before: then it stays for that too.
       if (told || (entry.watchers === 0 && !entry.request))
-        lift(entry, ({ write }) => write === this, "lifted: settled");
+        lift(entry, ({ write }) => write === laid, "lifted: settled");
     }
     for (const entry of distrusted) if (entry.isInvalidated) askWatched(entry);
   }
 
   /** Its own layers go, and nothing else. */
   #refused(mayHaveWorked: boolean): void {
-    for (const entry of this.#entries) {
-      lift(entry, ({ write }) => write === this, "lifted: taken back");
+    const laid = this.#laid;
+    for (const entry of laid.entries) {
+      lift(entry, ({ write }) => write === laid, "lifted: taken back");
       if (!mayHaveWorked) continue;
-      distrust(entry, this.name);
+      distrust(entry, laid.name);
       askWatched(entry);
     }
   }
 
   #record(kind: JournalKind, details: EventDetails): void {
     const { recorder } = this.#core;
-    if (recorder.listening) recorder.record(kind, { write: this.name, ...details });
+    if (recorder.listening) recorder.record(kind, { write: this.#write.name, ...details });
   }
 }
 

@@ -1,7 +1,8 @@
 import type { Cache } from "./contract.js";
-import type { Core } from "./core.js";
+import { type Core, refuseDisposed, turn } from "./core.js";
 import type { Duration } from "./duration.js";
 import { CistaError, shown } from "./failure.js";
+import { layAll, lift } from "./layers.js";
 import type { Selector } from "./selector.js";
 import { runWrite } from "./sending.js";
 import type { Retry, Source } from "./source.js";
@@ -70,13 +71,19 @@ export type RunArguments<I> = 0 extends 1 & I
 
 /** A write brings what sends it: programs without writes do not carry that along. */
 const sending: unique symbol = Symbol.for("cista.sending") as never;
-type Runner = (core: Core, write: Write<any, any>, input: unknown, options: RunOptions) => Promise<unknown>;
+type Sender = typeof runWrite;
+type Bringing = { readonly [sending]?: () => Sender | Promise<Sender> };
 
 /**
  * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
  * @throws CistaError code "write": a name or `send` that cannot be
  */
 export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>): Write<I, R> {
+  return writeBy(() => runWrite, definition);
+}
+
+/** The same, with what sends it loaded only where a write is defined. */
+export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition: WriteDefinition<I, R>): Write<I, R> {
   const { name, send } = definition;
   if (typeof name !== "string" || name === "") {
     throw new CistaError("write", `A write's name is text, such as "book", but it is ${shown(name)}.`);
@@ -84,12 +91,27 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
   if (typeof send !== "function") {
     throw new CistaError("write", `The write "${name}" needs a send function, but send is ${shown(send)}.`);
   }
-  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: runWrite as Runner });
+  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: sender });
 }
 
 /** @throws CistaError code "write" for what `write()` has not made */
 export function run(core: Core, write: Write<any, any>, input: unknown, options: RunOptions = {}): Promise<unknown> {
-  const runner = (write as { [sending]?: Runner } | undefined)?.[sending];
-  if (!runner) throw new CistaError("write", `run takes what write() has made, but it got ${shown(write)}.`);
-  return runner(core, write, input, options);
+  const sender = (write as Bringing | undefined)?.[sending];
+  if (!sender) throw new CistaError("write", `run takes what write() has made, but it got ${shown(write)}.`);
+  if (options.signal?.aborted) return Promise.reject(options.signal.reason);
+  const laid = layAll(core, write, input);
+  const send = sender();
+  if (typeof send === "function") return send(core, write, input, options, laid);
+  return send.then(
+    (send) => {
+      refuseDisposed(core);
+      return send(core, write, input, options, laid);
+    },
+    (thrown) => {
+      turn(core, () => {
+        for (const entry of laid.entries) lift(entry, (layer) => layer.write === laid, "lifted: it could not be sent");
+      });
+      throw thrown;
+    },
+  );
 }

@@ -1,10 +1,16 @@
-import { type Source, type SourceDefinition, source, type Write, type WriteDefinition, write } from "../core/index.js";
+import {
+  type Source,
+  type SourceDefinition,
+  source,
+  type Write,
+  type WriteDefinition,
+  writeBy,
+} from "../core/index.js";
 import { absolute } from "./address.js";
 import { documentText } from "./document.js";
 import type { Server } from "./exchange.js";
 import { load } from "./load.js";
 import { type Pages, pagesSource } from "./pages.js";
-import { send } from "./send.js";
 
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
@@ -146,9 +152,26 @@ export function origin(options: OriginOptions = {}): Origin {
     },
     write: (definition: any) => {
       const { method, url, body, headers, unwrap, ...rest } = definition;
-      return write<any, any>({ ...rest, send: (input, context) => send(server, definition, input, context) });
+      void sender(); // a program that defines one will run it
+      return writeBy<any, any>(sender, {
+        ...rest,
+        send: async (input, context) => (await import("./send.js")).send(server, definition, input, context),
+      });
     },
   };
+}
+
+type Sender = typeof import("../core/sender.js").runWrite;
+let runWrite: Sender | undefined;
+
+async function loadSender(): Promise<Sender> {
+  ({ runWrite } = await import("../core/sender.js"));
+  return runWrite;
+}
+
+/** At once where it is there already. */
+function sender(): Sender | Promise<Sender> {
+  return runWrite ?? loadSender();
 }
 
 /** What of a definition is the core's. */

@@ -1,13 +1,13 @@
 import { type Context, createContext, createElement, type ReactNode, useContext } from "react";
 import { type Cache, CistaError } from "../core/index.js";
-import { noticeCopies } from "./warnings.js";
+import { inDevelopmentOnly } from "./development.js";
 
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache | undefined>(undefined);
 
 /** Gives a cache to all components beneath. Make the cache once, outside of components. */
 export function CistaProvider(props: { cache: Cache; children?: ReactNode }): ReactNode {
-  noticeCopies();
+  inDevelopmentOnly(({ noticeCopies }) => noticeCopies());
   return createElement(CacheContext.Provider, { value: props.cache }, props.children);
 }
 

@@ -1,11 +1,10 @@
 import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from "react";
-import { inDevelopment } from "../core/development.js";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
 import { picked } from "../core/picking.js";
 import type { AnyReading } from "../core/reading.js";
 import { useCache } from "./context.js";
+import { inDevelopmentOnly } from "./development.js";
 import { Lookout } from "./tracked.js";
-import { ParamsWatch } from "./warnings.js";
 
 export interface ReadingOptions<T, U = T> extends ViewOptions<T, U> {
   /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
@@ -32,7 +31,7 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
   const known = params !== undefined || rest.length === 0 || !needsParams(source);
   const view = useView(cache, source, params, known, when);
   const [memory] = useState(() => new Memory());
-  if (inDevelopment()) memory.params.see(source.name, view.key);
+  inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, view.key));
 
   const subscribe = useCallback((listener: () => void) => view.subscribe(listener), [view]);
   const look = memory.lookFor(view, source, pick, carryOver);
@@ -52,7 +51,6 @@ function useView(cache: Cache, source: Source<any, any>, params: unknown, known:
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class Memory {
   readonly lookout: Lookout = new Lookout();
-  readonly params: ParamsWatch = new ParamsWatch();
   #part: AnyReading | undefined;
   /** The last value that was on the page, to be carried over to other params of the same source. */
   #kept: { source: unknown; key: string; value: unknown } | undefined;

@@ -1,10 +1,8 @@
-import { inDevelopment } from "../core/development.js";
-
 const said = new Set<string>();
 
-/** Once about each thing, in development only. */
+/** Once about each thing. */
 function warnOnce(about: string, text: string): void {
-  if (!inDevelopment() || said.has(about)) return;
+  if (said.has(about)) return;
   said.add(about);
   console.warn(`Cista: ${text}`);
 }
@@ -13,7 +11,7 @@ function warnOnce(about: string, text: string): void {
 const many = 20;
 
 /** Notices params that change on each render, a time stamp or a fresh random id among them: each render asks anew. */
-export class ParamsWatch {
+class ParamsWatch {
   #key = "";
   #changes = 0;
   #since = 0;
@@ -46,4 +44,13 @@ export function noticeCopies(): void {
     "copies",
     "This page has two copies of cista/react: components of one do not see the provider of the other. Have your bundler keep one (npm ls cista shows who brings them).",
   );
+}
+
+const watches = new WeakMap<object, ParamsWatch>();
+
+/** @param component whatever stays the same for one of its hooks */
+export function sawParams(component: object, source: string, key: string): void {
+  const watch = watches.get(component) ?? new ParamsWatch();
+  watches.set(component, watch);
+  watch.see(source, key);
 }
