@@ -33,8 +33,10 @@ export async function kilobytes(statement, external = [], plugins = [withoutWhat
 const core = 'export { createCache, source } from "cista";';
 export const coreSize = () => kilobytes(core);
 export const reactSize = async () =>
-  (await kilobytes(`${core} export { CistaProvider, useCache, useReading, useValue, useWrite, Outcome, Boundary } from "cista/react";`, ["react"])) -
-  (await coreSize());
+  (await kilobytes(
+    `${core} export { CistaProvider, useCache, useReading, useValue, useWrite, Outcome, Boundary } from "cista/react";`,
+    ["react"],
+  )) - (await coreSize());
 const http = `${core} export { origin } from "cista/http";`;
 export const httpSize = async () => (await kilobytes(http)) - (await coreSize());
 export const httpLaterSize = async () => (await kilobytes(http, [], [])) - (await kilobytes(http));

@@ -1,5 +1,9 @@
 // The board's sources as one would write them without `cista/http`: the same lifetimes, said by code, and no validators.
+// The logbook, the notices and what is written are as they are.
 import { source } from "cista";
+
+export * from "../../examples/board-react/src/sources.js";
+
 import type { Bunks, Hut, Night } from "../../examples/board-react/src/sources.js";
 
 async function json(path: string, signal: AbortSignal, cache: RequestCache) {
@@ -12,7 +16,7 @@ export const huts = source({
   name: "huts",
   maxAge: "30s",
   staleWhileRevalidate: "5m",
-  load: async ({ region }: { region?: string | undefined }, { signal }): Promise<Hut[]> =>
+  load: async ({ region }: { region?: string | undefined; q?: string | undefined }, { signal }): Promise<Hut[]> =>
     (await json(region ? `/api/huts?region=${region}` : "/api/huts", signal, "no-store")).huts,
 });
 

@@ -59,7 +59,9 @@ async function hourWith(sources) {
       {
         name: "sources",
         setup: ({ onResolve }) =>
-          void onResolve({ filter: /\/sources\.js$/ }, () => (sources ? { path: sources } : undefined)),
+          void onResolve({ filter: /\/sources\.js$/ }, ({ importer }) =>
+            sources && importer !== sources ? { path: sources } : undefined,
+          ),
       },
     ],
     logLevel: "error",

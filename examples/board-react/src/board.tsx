@@ -1,14 +1,15 @@
-import { useState } from "react";
+import { choose, useChosen } from "./address.js";
 import { BasketCount, BasketPanel } from "./basket.js";
-import { useChosenHut } from "./chosen.js";
 import { HutPanel } from "./hut.js";
 import { HutList } from "./huts.js";
+import { NoticesPanel } from "./notices.js";
+import { RoutePanel } from "./route.js";
 import { Strip } from "./strip.js";
 
 /** The hut board. Its panels know nothing of each other: what they share, they share through the cache. */
 export function Board() {
-  const [chosen, choose] = useChosenHut();
-  const [region, setRegion] = useState<string>();
+  const { hut, region, q, route } = useChosen();
+  const chooseHut = (id: string) => choose({ hut: id });
   return (
     <>
       <header className="masthead">
@@ -18,9 +19,13 @@ export function Board() {
         <BasketCount />
       </header>
       <main>
-        <HutList region={region} onRegion={setRegion} chosen={chosen} onChoose={choose} />
-        <HutPanel id={chosen} />
-        <BasketPanel onChoose={choose} />
+        <HutList region={region} q={q} chosen={hut} onChoose={chooseHut} />
+        <HutPanel id={hut} onRoute={(id) => choose({ route: id })} />
+        <div className="column">
+          <BasketPanel onChoose={chooseHut} />
+          <RoutePanel id={route} onChoose={chooseHut} />
+          <NoticesPanel onChoose={chooseHut} />
+        </div>
       </main>
       <Strip />
     </>

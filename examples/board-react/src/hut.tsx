@@ -1,12 +1,13 @@
-import { useReading, useWrite } from "cista/react";
+import { Outcome, useReading, useWrite } from "cista/react";
+import { useState } from "react";
 import { LogbookPanel } from "./logbook.js";
 import { Panel } from "./panel.js";
 import { Refusals, useRefusals } from "./refusals.js";
-import { basket, book, bunks, type Hut, hut } from "./sources.js";
+import { basket, book, bunks, type Hut, hut, lastPart, portrait, route } from "./sources.js";
 import { nightInWords, tonight } from "./time.js";
 
 /** The chosen hut, and its bunks tonight. */
-export function HutPanel({ id }: { id: string | undefined }) {
+export function HutPanel({ id, onRoute }: { id: string | undefined; onRoute(id: string): void }) {
   const reading = useReading(hut, id === undefined ? undefined : { id });
   if (id === undefined) {
     return (
@@ -28,7 +29,12 @@ export function HutPanel({ id }: { id: string | undefined }) {
           </>
         }
       >
-        {(found) => <HutFacts hut={found} />}
+        {(found) => (
+          <>
+            <HutFacts hut={found} onRoute={onRoute} />
+            <Portrait id={id} key={id} />
+          </>
+        )}
       </Panel>
       {reading.state !== "missing" && (
         <>
@@ -42,7 +48,7 @@ export function HutPanel({ id }: { id: string | undefined }) {
 
 const months = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
-function HutFacts({ hut }: { hut: Hut }) {
+function HutFacts({ hut, onRoute }: { hut: Hut; onRoute(id: string): void }) {
   return (
     <>
       <dl className="facts">
@@ -64,7 +70,12 @@ function HutFacts({ hut }: { hut: Hut }) {
         </div>
         <div>
           <dt>Routes</dt>
-          <dd>{hut.routes.length === 0 ? "none passes here" : `${hut.routes.length} pass here`}</dd>
+          <dd>
+            {hut.routes.length === 0 && "none passes here"}
+            {hut.routes.map((link) => (
+              <RouteLink key={link} id={lastPart(link)} onRoute={onRoute} />
+            ))}
+          </dd>
         </div>
       </dl>
       <ol className="months" aria-label="Open in">
@@ -79,6 +90,29 @@ function HutFacts({ hut }: { hut: Hut }) {
         })}
       </ol>
     </>
+  );
+}
+
+function RouteLink({ id, onRoute }: { id: string; onRoute(id: string): void }) {
+  const { value } = useReading(route, { id });
+  return (
+    <button type="button" className="link" onClick={() => onRoute(id)}>
+      {value?.name ?? id}
+    </button>
+  );
+}
+
+/** Loaded when it is opened; it never changes, so never again. */
+function Portrait({ id }: { id: string }) {
+  const [open, setOpen] = useState(false);
+  const reading = useReading(portrait, { id }, { when: open });
+  return (
+    <details className="portrait" onToggle={(event) => setOpen(event.currentTarget.open)}>
+      <summary>About this hut</summary>
+      <Outcome of={reading}>
+        {(text) => text.split("\n\n").map((paragraph) => <p key={paragraph}>{paragraph}</p>)}
+      </Outcome>
+    </details>
   );
 }
 

@@ -1,5 +1,6 @@
 import { useReading } from "cista/react";
 import { useEffect, useRef } from "react";
+import { choose } from "./address.js";
 import { Panel } from "./panel.js";
 import { huts } from "./sources.js";
 
@@ -7,13 +8,14 @@ const regions = ["Ashdale", "Corrie Tops", "Lower Fells", "Saltmarch"];
 
 interface HutListProps {
   region: string | undefined;
-  onRegion(region: string | undefined): void;
+  q: string;
   chosen: string | undefined;
   onChoose(id: string): void;
 }
 
-export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
-  const reading = useReading(huts, { region });
+export function HutList({ region, q, chosen, onChoose }: HutListProps) {
+  // What is typed is asked for as it is typed; the list before stays until the next one is there.
+  const reading = useReading(huts, { region, q: q || undefined }, { carryOver: true });
   const list = useRef<HTMLUListElement>(null);
   const loaded = reading.state === "ready";
   // biome-ignore lint/correctness/useExhaustiveDependencies: another hut was chosen, or its row is there now
@@ -27,11 +29,19 @@ export function HutList({ region, onRegion, chosen, onChoose }: HutListProps) {
       of={reading}
       lines={9}
       missing="The network has no list of huts."
-      tools={<RegionFilter region={region} onRegion={onRegion} />}
+      tools={
+        <>
+          <Search q={q} />
+          <RegionFilter region={region} />
+        </>
+      }
     >
       {(found) =>
         found.length === 0 ? (
-          <p className="note">No hut in {region ?? "the network"} yet.</p>
+          <p className="note">
+            No hut in {region ?? "the network"}
+            {q ? ` with “${q}” in its name.` : " yet."}
+          </p>
         ) : (
           <ul className="huts" ref={list}>
             {found.map((hut) => (
@@ -59,13 +69,24 @@ function reveal(list: Element, row: Element | null): void {
   else if (inside.bottom > frame.bottom) list.scrollTop += inside.bottom - frame.bottom;
 }
 
-function RegionFilter({ region, onRegion }: Pick<HutListProps, "region" | "onRegion">) {
+function Search({ q }: Pick<HutListProps, "q">) {
+  return (
+    <div className="writing">
+      <label>
+        <span className="unseen">Search huts by name</span>
+        <input type="search" value={q} placeholder="Search" onChange={(event) => choose({ q: event.target.value })} />
+      </label>
+    </div>
+  );
+}
+
+function RegionFilter({ region }: Pick<HutListProps, "region">) {
   return (
     <fieldset className="regions">
       <legend className="unseen">Region</legend>
       {[undefined, ...regions].map((name) => (
         <label key={name ?? "all"}>
-          <input type="radio" name="region" checked={region === name} onChange={() => onRegion(name)} />
+          <input type="radio" name="region" checked={region === name} onChange={() => choose({ region: name })} />
           <span>{name ?? "All"}</span>
         </label>
       ))}

@@ -1,3 +1,4 @@
+import { source } from "cista";
 import { origin } from "cista/http";
 
 export interface Hut {
@@ -23,6 +24,18 @@ export interface Night {
   /** Shown, but not confirmed yet. */
   pending?: true;
 }
+export interface Route {
+  id: string;
+  name: string;
+  kilometres: number;
+  climb: number;
+  stages: string[];
+}
+export interface Notice {
+  id: string;
+  text: string;
+  hut?: string;
+}
 export interface Note {
   id: string;
   at: string;
@@ -34,9 +47,12 @@ export interface Note {
 // Where everything on the board comes from. How long it may be used the server says itself, in its caching headers.
 const greyfell = origin();
 
-export const huts = greyfell.source<{ region?: string | undefined }, Hut[]>({
+export const huts = greyfell.source<{ region?: string | undefined; q?: string | undefined }, Hut[]>({
   name: "huts",
-  url: ({ region }) => (region ? `/api/huts?region=${encodeURIComponent(region)}` : "/api/huts"),
+  url: ({ region, q }) => {
+    const query = new URLSearchParams({ ...(region ? { region } : {}), ...(q ? { q } : {}) });
+    return query.size > 0 ? `/api/huts?${query}` : "/api/huts";
+  },
   unwrap: (body) => body.huts,
 });
 
@@ -48,6 +64,39 @@ export const hut = greyfell.source<{ id: string }, Hut>({
 export const bunks = greyfell.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
   url: ({ id, night }) => `/api/huts/${encodeURIComponent(id)}/bunks?night=${night}`,
+});
+
+/** Never changes, and the server says so: asked for once. */
+export const portrait = greyfell.source<{ id: string }, string>({
+  name: "portrait",
+  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/portrait`,
+  unwrap: (body) => body.text,
+});
+
+export const route = greyfell.source<{ id: string }, Route>({
+  name: "route",
+  url: ({ id }) => `/api/routes/${encodeURIComponent(id)}`,
+});
+
+/** The huts themselves in place of the links to them. Each is an entry of its own, shared with whoever else shows it. */
+export const routeWithHuts = source({
+  name: "route-with-huts",
+  load: async ({ id }: { id: string }, { read }) => {
+    const found = await read(route, { id });
+    const huts = await Promise.all(found.stages.map((link) => read(hut, { id: lastPart(link) })));
+    return { ...found, huts };
+  },
+});
+
+export function lastPart(link: string): string {
+  return link.slice(link.lastIndexOf("/") + 1);
+}
+
+export const notices = greyfell.events<void, readonly Notice[]>({
+  name: "notices",
+  url: "/api/notices",
+  start: [],
+  reduce: (all, { data }) => [...all, JSON.parse(data) as Notice],
 });
 
 export const basket = greyfell.source<void, Night[]>({

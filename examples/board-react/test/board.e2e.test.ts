@@ -55,7 +55,7 @@ test("loading, then the value; two components that show the basket share one req
   await shows(panel("Your basket"), "Scree Foot Hut");
   expect(await page.locator(".count").textContent()).toBe("2 nights in your basket");
   expect(asked("/api/basket")).toBe(1);
-  await shows(page.locator(".strip"), "7 reads by components, 5 requests sent");
+  await shows(page.locator(".strip"), "11 reads by components, 8 requests sent");
 });
 
 test("ten huts chosen within a second on a slow origin: nine connections closed, only the last hut is ever shown", async () => {

@@ -86,7 +86,7 @@ test("refused: exactly that is taken back, once, and the server's own words are 
 
 test("three at once, the second refused: 2, 3, 4, then 3", async () => {
   origin.world.basket = [{ night: "2026-11-27", hut: "h-03", name: "Scree Foot Hut" }];
-  await button("Ask now").last().click();
+  await page.getByRole("region", { name: "Your basket" }).getByRole("button", { name: "Ask now" }).click();
   await expect.poll(counts).toEqual(["2", "1"]);
   origin.world.huts.set("h-03", { ...(origin.world.huts.get("h-03") as any), bunks: 0 }); // full, and the page does not know
   origin.faults.set({ path: "/api/basket", latency: 200 });
@@ -135,7 +135,7 @@ test("a booking changes every panel that shows the hut, by groups alone, with on
 });
 
 test("the logbook: a note is there at once, and refused if it is too long; earlier notes follow", async () => {
-  const notes = page.locator(".notes > li");
+  const notes = page.locator(".logbook .notes > li");
   await notes.first().waitFor();
   await page.getByLabel("Your note").fill("Bridge is back.");
   await button("Write").click();

@@ -1,0 +1,128 @@
+import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
+import { fileURLToPath } from "node:url";
+import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { type Browser, chromium, type Page } from "playwright";
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
+import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+
+// The board's other panels, and the page as a whole.
+let browser: Browser;
+let origin: RunningOrigin;
+let page: Page;
+const troubles: string[] = [];
+
+beforeAll(async () => {
+  origin = await startOrigin({ files: fileURLToPath(new URL("../dist", import.meta.url)) });
+  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+});
+afterAll(async () => {
+  await browser?.close();
+  await origin?.close();
+});
+beforeEach(async () => {
+  origin.reset();
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on("pageerror", (error) => troubles.push(error.message));
+});
+afterEach(async () => {
+  await page.context().close();
+  expect(troubles.splice(0)).toEqual([]);
+});
+
+const panel = (name: string) => page.getByRole("region", { name, exact: true });
+const asked = (path: string) => origin.tally.of(path).requests;
+const open = async (hash: string) => {
+  await page.goto(`${origin.url}/${hash}`);
+  await panel("Huts").locator("li").first().waitFor();
+};
+
+test("a route with its huts: each asked for once, however many show it, and a change of one reaches the route", async () => {
+  await open("#h-03?route=r-1");
+  const route = panel("The Lantern Way");
+  await route.getByText("Scree Foot Hut").waitFor();
+  expect(await route.locator("li").count()).toBe(6);
+  expect(asked("/api/huts/h-03")).toBe(1); // the hut's own panel and the route
+  expect(asked("/api/routes/r-1")).toBe(1); // the route, and the names of the hut's routes
+  await route.getByRole("button", { name: "Ling Top Hut" }).click();
+  await panel("Ling Top Hut").waitFor();
+  expect(asked("/api/huts/h-25")).toBeLessThanOrEqual(1);
+
+  Object.assign(origin.world.huts.get("h-25") ?? {}, { water: 7 });
+  const hut = panel("Ling Top Hut");
+  await hut.getByRole("button", { name: "Ask now" }).click();
+  await hut.getByText("7 litres in the tank").waitFor();
+  await route.getByText("710 m, 7 litres").waitFor();
+});
+
+test("the portrait: only when it is opened, and never twice", async () => {
+  await open("#h-07");
+  const about = page.getByText("About this hut");
+  await about.waitFor();
+  const path = "/api/huts/h-07/portrait";
+  expect(asked(path)).toBe(0);
+  await about.click();
+  await page.getByText("Harebell Hut stands 460 metres up").waitFor();
+  await about.click();
+  await about.click();
+  expect(asked(path)).toBe(1);
+});
+
+test("search as one types: the list stays until the next is there, old answers never win; all of it stands in the address", async () => {
+  await open("#h-07");
+  origin.faults.set({ path: "/api/huts", overtaken: true });
+  const search = page.getByLabel("Search huts by name");
+  const shortest: number[] = [];
+  await page.exposeFunction("noted", (count: number) => shortest.push(count));
+  await page.evaluate(() => {
+    const list = document.querySelector(".list") as Element;
+    new MutationObserver(() => (window as any).noted(list.querySelectorAll("li").length)).observe(list, {
+      subtree: true,
+      childList: true,
+    });
+  });
+  await search.pressSequentially("cr", { delay: 30 });
+  await expect
+    .poll(() => panel("Huts").locator("li .name").allTextContents())
+    .toEqual(["Crow Step Hut", "Dun Crag Hut", "Scree Foot Hut"]);
+  expect(Math.min(...shortest)).toBeGreaterThan(0);
+  expect(new URL(page.url()).hash).toBe("#h-07?q=cr");
+  origin.faults.clear();
+  await page.getByText("Ashdale", { exact: true }).first().click();
+  await expect.poll(() => new URL(page.url()).hash).toBe("#h-07?region=Ashdale&q=cr");
+  await page.reload();
+  await expect.poll(() => search.inputValue()).toBe("cr");
+  await search.fill("no such name");
+  await page.getByText("No hut in Ashdale with “no such name” in its name.").waitFor();
+  await page.goBack();
+});
+
+test("notices come live, one stream, and go on after it was cut", async () => {
+  await open("#h-07");
+  const notices = panel("Trail notices");
+  await notices.getByText("Fallen larch across the way").waitFor();
+  origin.world.publish("Ice on the ladder", "h-12");
+  await notices.getByText("Ice on the ladder").waitFor();
+  expect(await notices.locator("li").count()).toBe(5);
+  expect(asked("/api/notices")).toBe(1);
+});
+
+const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
+
+test.each<[string, string, object]>([
+  ["ready", "#h-07?route=r-1", {}],
+  ["missing", "#h-99", {}],
+  ["failed", "#h-07", { failing: 1, path: "/api/huts/" }],
+  ["loading, dark, narrow", "#h-07", { latency: 60_000, path: "/api/" }],
+])("axe finds nothing: %s", async (name, hash, fault: any) => {
+  if (name.includes("dark")) await page.emulateMedia({ colorScheme: "dark" });
+  if (name.includes("narrow")) await page.setViewportSize({ width: 390, height: 844 });
+  if (fault.path) origin.faults.set(fault);
+  await page.goto(`${origin.url}/${hash}`);
+  await page.waitForTimeout(name === "failed" ? 6000 : 700);
+  await page.evaluate(axe);
+  const { violations } = await page.evaluate(() => (window as any).axe.run());
+  expect(violations.map((each: any) => `${each.id}: ${each.nodes.map((node: any) => node.html).join(" ")}`)).toEqual(
+    [],
+  );
+});
