@@ -19,6 +19,15 @@ await board("board-loading", { hash: "#h-07", fault: { path: "/", latency: 30_00
 await board("board-failed", { hash: "#h-07", fault: { path: "/api/huts/", failing: 1 }, wait: 7000 });
 await board("board-missing-dark", { hash: "#h-99", colorScheme: "dark" });
 await board("board-narrow", { hash: "#h-07", viewport: { width: 390, height: 844 } });
+await board("board-writes", {
+  hash: "#h-07?route=r-1",
+  act: async (page) => {
+    await page.getByLabel("One night more at Scree Foot Hut").click(); // booked elsewhere: refused
+    await page.waitForTimeout(600);
+    await fetch(`${url}/origin/faults`, { method: "PUT", body: JSON.stringify({ path: "/api/", latency: 20_000 }) });
+    await page.getByRole("button", { name: "Book a bunk" }).click();
+  },
+});
 
 await browser.close();
 await fetch(`${url}/origin/reset`, { method: "POST" });
@@ -29,18 +38,20 @@ run(
 );
 demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
-  env: { ...process.env, FONT_SIZE: "7", COLUMNS_ROWS: "210x61" }, // the whole of it on one screen
+  env: { ...process.env, FONT_SIZE: "9", COLUMNS_ROWS: "176x53" }, // its last steps
 });
 
 async function board(
   name,
-  { hash, fault, wait = 1200, viewport = { width: 1280, height: 800 }, colorScheme = "light" },
+  { hash, fault, act = async () => {}, wait = 1200, viewport = { width: 1280, height: 800 }, colorScheme = "light" },
 ) {
   await fetch(`${url}/origin/reset`, { method: "POST" });
   if (fault) await fetch(`${url}/origin/faults`, { method: "PUT", body: JSON.stringify(fault) });
   const page = await browser.newPage({ viewport, colorScheme });
   await page.goto(`${url}/${hash}`);
   await page.waitForTimeout(wait);
+  await act(page);
+  await page.waitForTimeout(200);
   await page.screenshot({ path: join(root, `docs/screenshots/${name}.png`) });
   await page.close();
 }
