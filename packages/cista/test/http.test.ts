@@ -246,6 +246,9 @@ test("a relative URL without a base, outside a page, says what to give", async (
     .read(origin().source({ name: "huts", url: "/api/huts", retry: false }))
     .catch((error: Error) => error);
   expect((thrown as Error).message).toContain("Give origin({ base }) the server's address");
+  for (const made of ["source", "pages", "events", "graphql", "write"] as const) {
+    expect(() => (origin() as any)[made]({ name: "none", document: "{ a }" })).toThrow('"none" needs a url');
+  }
   expect(() => origin({ base: "huts" })).toThrow(expect.objectContaining({ code: "base" }));
 });
 

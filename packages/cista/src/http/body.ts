@@ -71,7 +71,7 @@ export function unwrapped<T>(unwrap: (body: any) => T, body: unknown, { response
 }
 
 /** A body by its kind and member names. */
-function outline(body: unknown): string {
+export function outline(body: unknown): string {
   if (Array.isArray(body)) return `an array of ${body.length}`;
   if (typeof body !== "object" || body === null) return body === null ? "null" : `a ${typeof body}`;
   const names = Object.keys(body);

@@ -9,7 +9,7 @@ import {
   type Validator,
 } from "../core/index.js";
 import { place } from "./address.js";
-import { bodyJson, unwrapped } from "./body.js";
+import { bodyJson, outline, unwrapped } from "./body.js";
 import { detailsOf, sameEntity, validatorOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { linkTo } from "./link.js";
@@ -159,7 +159,7 @@ async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> 
   const body = await bodyJson(asked);
   const items = definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body;
   if (!Array.isArray(items)) {
-    const message = `A list was expected from ${place(url)}, but it is ${items === null ? "null" : typeof items}. Take it out of the body by unwrap.`;
+    const message = `A list was expected from ${place(url)}, but the body is ${outline(items)}. Take the list out of it by unwrap.`;
     throw new Failure("shape", message, { status: response.status, retryable: false });
   }
   const base = response.url || url;

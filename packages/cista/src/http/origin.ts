@@ -1,4 +1,5 @@
 import {
+  CistaError,
   type Source,
   type SourceDefinition,
   source,
@@ -151,6 +152,7 @@ export function origin(options: OriginOptions = {}): Origin {
       });
     },
     write: (definition: any) => {
+      refuseNoUrl(definition);
       const { method, url, body, headers, unwrap, ...rest } = definition;
       void sender(); // a program that defines one will run it
       return writeBy<any, any>(sender, {
@@ -174,8 +176,18 @@ function sender(): Sender | Promise<Sender> {
   return runWrite ?? loadSender();
 }
 
+/** @throws CistaError code "url" for a definition without one */
+function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
+  if (typeof url === "string" || typeof url === "function" || url instanceof URL) return;
+  throw new CistaError(
+    "url",
+    `"${name}" needs a url: text, a URL, or a function that makes one of the params, but it is ${String(url)}.`,
+  );
+}
+
 /** What of a definition is the core's. */
 function policyOf<D extends Policy & { url?: Url<any>; variables?: unknown }>(definition: D): D {
+  refuseNoUrl(definition);
   const { url, headers, parse, unwrap, next, id, start, reduce, document, variables, partial, heuristic, ...policy } =
     definition as any;
   const takesNone = !(typeof url === "function" && url.length > 0) && document === undefined;
