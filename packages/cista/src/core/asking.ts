@@ -1,6 +1,6 @@
 import { type Answer, still } from "./answer.js";
 import { checked } from "./check.js";
-import { nowOf, record, touch, turn } from "./core.js";
+import { isOnline, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts, type Part, partsHold, readPart, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { asFailure, Failure, ofEntry } from "./failure.js";
@@ -29,7 +29,7 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
   const request = new Request(
     {
       clock: core.clock,
-      environment: core.environment,
+      online: () => isOnline(entry.shelf),
       // A composite runs offline too: its parts wait, not it (rule R6).
       settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
       nextVersion: () => ++core.version,

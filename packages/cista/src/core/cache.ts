@@ -114,12 +114,18 @@ export class CoreCache implements Cache {
     restoreSnapshot(this.#core, snapshot);
   }
 
-  intercept(around: Around): () => void {
+  intercept(around: Around, offline: (source: string) => boolean = () => false): () => void {
     this.#open();
-    const own: Around = (call, proceed) => around(call, proceed); // the same function twice stands there twice
-    this.#core.arounds = [...this.#core.arounds, own];
+    const core = this.#core;
+    // The same functions twice stand there twice.
+    const own: Around = (call, proceed) => around(call, proceed);
+    const ownOffline = (source: string) => offline(source);
+    core.arounds = [...core.arounds, own];
+    core.offlines = [...core.offlines, ownOffline];
     return () => {
-      this.#core.arounds = this.#core.arounds.filter((other) => other !== own);
+      core.arounds = core.arounds.filter((other) => other !== own);
+      core.offlines = core.offlines.filter((other) => other !== ownOffline);
+      for (const entry of [...core.underWay]) if (entry.request?.phase === "offline") entry.request.hurry();
     };
   }
 

@@ -64,8 +64,9 @@ export interface Cache {
   /**
    * Stands around every load from now on: may delay it, answer in its place, or fail it. The last one added stands
    * outermost. Returns its own removal.
+   * @param offline for which sources there is to be no network: their requests wait for it (rule R6), until the removal
    */
-  intercept(around: Around): () => void;
+  intercept(around: Around, offline?: (source: string) => boolean): () => void;
   /** Aborts, stops every timer and listener, forgets everything. Using the cache afterwards is a `CistaError`; a second `dispose` is harmless. */
   dispose(): void;
   [Symbol.dispose](): void;

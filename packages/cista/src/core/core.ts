@@ -10,7 +10,7 @@ import { renew } from "./looking.js";
 import type { Outbox } from "./outbox.js";
 import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
-import { Shelves } from "./shelf.js";
+import { type Shelf, Shelves } from "./shelf.js";
 import type { StoredEntry } from "./snapshot.js";
 import { momentsCame } from "./watching.js";
 
@@ -50,6 +50,8 @@ export class Core {
   /** Of writes; made with the first. */
   outbox: Outbox | undefined;
   arounds: readonly Around[] = [];
+  /** Of those who stand around loads, what says for which sources there is to be no network. */
+  offlines: readonly ((source: string) => boolean)[] = [];
   /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
   readonly restored: Map<string, StoredEntry[]> = new Map();
   restoredTimer: unknown;
@@ -81,6 +83,11 @@ export class Core {
 export function refuseDisposed(core: Core): void {
   if (!core.disposed) return;
   throw new CistaError("disposed", "This cache has been disposed of. Make another one with createCache().");
+}
+
+/** Rule R6, also where only this source is made to wait. */
+export function isOnline({ core, source }: Shelf): boolean {
+  return core.environment.online && !core.offlines.some((offline) => offline(source.name));
 }
 
 /** Milliseconds since the cache's epoch. */

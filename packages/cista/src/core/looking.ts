@@ -1,5 +1,5 @@
 import { ask } from "./asking.js";
-import { nowOf, refuseDisposed, turn } from "./core.js";
+import { isOnline, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
 import { layered, pendingWrites } from "./layers.js";
@@ -110,8 +110,8 @@ function phaseOf(entry: Entry, asking: boolean): AnyReading["request"] {
   if (!asking) return "none";
   const phase = entry.request?.phase ?? "none";
   if (phase !== "none") return phase;
-  const { core, settings } = entry.shelf;
-  return settings.usesNetwork && !core.environment.online && !entry.links?.parts.length ? "offline" : "running";
+  const { settings } = entry.shelf;
+  return settings.usesNetwork && !isOnline(entry.shelf) && !entry.links?.parts.length ? "offline" : "running";
 }
 
 /** A source's stand-in, made once for each time that there is nothing else to show. */

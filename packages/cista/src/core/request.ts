@@ -1,13 +1,14 @@
 import { type Answer, asAnswer } from "./answer.js";
 import { asFailure, Failure } from "./failure.js";
 import type { RequestPhase } from "./reading.js";
-import type { Clock, Environment } from "./seams.js";
+import type { Clock } from "./seams.js";
 import type { RetryPlan, Settings } from "./settings.js";
 
 /** What a request needs of the cache. */
 export interface RequestPlan {
   readonly clock: Clock;
-  readonly environment: Environment;
+  /** Whether there is a network now. */
+  online(): boolean;
   readonly settings: Pick<Settings, "usesNetwork" | "retry" | "timeout">;
   /** The next number of the cache's counter that only goes up. */
   nextVersion(): number;
@@ -67,7 +68,7 @@ export class Request {
 
   start(): void {
     this.#held = false;
-    if (this.#plan.settings.usesNetwork && !this.#plan.environment.online) this.#move("offline");
+    if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");
     else this.#try();
   }
 

@@ -97,7 +97,7 @@ class Run implements Outgoing {
     this.#request = new Request(
       {
         clock: core.clock,
-        environment: core.environment,
+        online: () => core.environment.online,
         settings: {
           usesNetwork: true,
           retry: plan,

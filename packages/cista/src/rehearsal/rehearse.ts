@@ -1,0 +1,103 @@
+import { milliseconds } from "../core/duration.js";
+import { type Cache, type Duration, Failure, type LoadCall, missing, type Source } from "../core/index.js";
+
+/** What one source is made to do. Several at once are possible: slow and failing. */
+export interface Mishap {
+  /** Each answer takes at least so long. */
+  slow?: Duration;
+  /** The share of answers that are a failure (kind "http", status 500), 0 to 1; true is 1. */
+  failing?: boolean | number;
+  /** There is no such thing. */
+  missing?: boolean;
+  /** There is no network for it: its requests wait. */
+  offline?: boolean;
+  /** Every other answer waits until the one after it has come, or two seconds have passed. */
+  overtaken?: boolean;
+}
+
+/** Trying a page against sources that misbehave, without a change in their code. */
+export interface Rehearsal {
+  /** From now on; `undefined` is as it really is. What is watched of the source is asked for anew. */
+  set(source: Source<any, any> | string, mishap: Mishap | undefined): void;
+  /** What the source is made to do. */
+  of(source: string): Mishap | undefined;
+  /** All as it really is, now and for good. */
+  end(): void;
+}
+
+export interface RehearsalOptions {
+  /** Default: the platform's own. */
+  setTimer?(callback: () => void, delay: number): void;
+  random?(): number;
+}
+
+const longestHeld = 2000;
+
+/**
+ * Stands around the loads of a cache. What it does the cache cannot tell from the real thing: slow really takes that
+ * long, a failure goes through retries and `staleIfError`, and offline waits as `offline`.
+ */
+export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsal {
+  const { setTimer = (callback, delay) => void setTimeout(callback, delay), random = Math.random } = options;
+  const mishaps = new Map<string, Mishap>();
+  /** Lets the answer go that waits to be overtaken, by source. */
+  const held = new Map<string, () => void>();
+  const around = (call: LoadCall, proceed: () => unknown) => {
+    const mishap = mishaps.get(call.source);
+    return mishap ? misbehave(mishap, call, proceed) : proceed();
+  };
+  const offline = (source: string) => mishaps.get(source)?.offline === true;
+  let remove = cache.intercept(around, offline);
+
+  async function misbehave(mishap: Mishap, { source, context }: LoadCall, proceed: () => unknown): Promise<unknown> {
+    const { signal } = context;
+    const waits: Promise<unknown>[] = [];
+    if (mishap.slow !== undefined) waits.push(pause(milliseconds(mishap.slow, "slow"), signal));
+    if (random() < Number(mishap.failing ?? 0)) {
+      await Promise.all(waits);
+      throw new Failure("http", `Rehearsed: "${source}" fails.`, { status: 500 });
+    }
+    const came = mishap.missing ? missing() : await proceed();
+    await Promise.all(waits);
+    if (mishap.overtaken) await toBeOvertaken(source, signal);
+    return came;
+  }
+
+  function pause(length: number, signal: AbortSignal): Promise<void> {
+    return new Promise((resolve, reject) => {
+      setTimer(resolve, length);
+      signal.addEventListener("abort", () => reject(signal.reason), { once: true });
+    });
+  }
+
+  async function toBeOvertaken(source: string, signal: AbortSignal): Promise<void> {
+    const before = held.get(source);
+    held.delete(source);
+    if (before) {
+      setTimer(before, 0); // once this one has gone
+      return;
+    }
+    await Promise.race([new Promise<void>((go) => held.set(source, go)), pause(longestHeld, signal)]);
+  }
+
+  function again(source?: string): void {
+    remove();
+    remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
+    void cache.revalidate({ where: (entry) => source === undefined || entry.source === source });
+  }
+
+  return {
+    set(source, mishap) {
+      const name = typeof source === "string" ? source : source.name;
+      if (mishap) mishaps.set(name, mishap);
+      else mishaps.delete(name);
+      again(name);
+    },
+    of: (source) => mishaps.get(source),
+    end() {
+      mishaps.clear();
+      again();
+      remove();
+    },
+  };
+}
