@@ -28,6 +28,15 @@ await board("board-writes", {
     await page.getByRole("button", { name: "Book a bunk" }).click();
   },
 });
+await board("lamp", {
+  hash: "#h-07",
+  act: async (page) => {
+    const bunks = page.getByRole("region", { name: /^Bunks/ });
+    await bunks.locator(".lamp").click();
+    await bunks.getByLabel("slow").click();
+    await page.waitForTimeout(400);
+  },
+});
 
 await browser.close();
 await fetch(`${url}/origin/reset`, { method: "POST" });

@@ -4,6 +4,7 @@ export default defineConfig({
   entry: {
     index: "src/index.ts",
     http: "src/http/index.ts",
+    lamp: "src/lamp/index.ts",
     react: "src/react/index.ts",
     browser: "src/browser/index.ts",
     rehearsal: "src/rehearsal/index.ts",

@@ -1,4 +1,5 @@
 import { createCache } from "cista";
+import { lightLamps } from "cista/lamp";
 import { CistaProvider } from "cista/react";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
@@ -8,6 +9,7 @@ import "./board.css";
 
 const cache = createCache();
 startTally(cache);
+lightLamps(cache);
 
 createRoot(document.getElementById("board") as HTMLElement).render(
   <StrictMode>

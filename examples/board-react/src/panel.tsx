@@ -1,7 +1,6 @@
 import type { Failure, Reading } from "cista";
 import { Outcome } from "cista/react";
 import type { ReactNode } from "react";
-import { Lamp } from "./lamp.js";
 
 interface PanelProps<T> {
   title: string;
@@ -22,7 +21,7 @@ export function Panel<T>({ title, of: reading, className, missing, tools, lines 
     <section className={`panel ${className ?? ""}`} aria-label={title}>
       <header>
         <h2>{title}</h2>
-        <Lamp of={reading} />
+        <cista-lamp entry={reading.key} />
         <button type="button" className="quiet" onClick={reading.revalidate} disabled={reading.request === "running"}>
           Ask now
         </button>

@@ -18,6 +18,7 @@ export function Strip() {
         <b>{reads}</b> {reads === 1 ? "read" : "reads"} by components, <b>{requests}</b>{" "}
         {requests === 1 ? "request" : "requests"} sent
       </p>
+      <cista-lamp />
       <OriginMood />
     </footer>
   );

@@ -1,23 +1,3 @@
-import { useSyncExternalStore } from "react";
-
-/** The time, to the second, for what counts ages: renders once a second. */
-export function useSecond(): number {
-  return useSyncExternalStore(everySecond, () => Math.floor(Date.now() / 1000) * 1000);
-}
-
-function everySecond(listener: () => void): () => void {
-  const timer = setInterval(listener, 1000);
-  return () => clearInterval(timer);
-}
-
-/** "12 s", "3 min", "2 h". */
-export function lengthOfTime(milliseconds: number): string {
-  const seconds = Math.max(0, Math.round(milliseconds / 1000));
-  if (seconds < 60) return `${seconds} s`;
-  if (seconds < 3600) return `${Math.floor(seconds / 60)} min`;
-  return `${Math.floor(seconds / 3600)} h`;
-}
-
 /** Tonight, as the ISO date that the origin asks for. */
 export function tonight(): string {
   const now = new Date();

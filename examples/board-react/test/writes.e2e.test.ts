@@ -51,10 +51,11 @@ function recordFrames(): void {
 const frames = () => page.evaluate(() => (window as unknown as { frames: string[] }).frames);
 const counts = async () => [...new Set((await frames()).map((frame) => frame.split(" ")[0]))];
 const button = (name: string) => page.getByRole("button", { name, exact: true });
-const confirmed = () => page.getByText("not confirmed yet").waitFor({ state: "detached" });
+const confirmed = () =>
+  page.locator(".basket [role=status]", { hasText: "not confirmed yet" }).waitFor({ state: "detached" });
 const settled = async () => {
   await confirmed();
-  await page.waitForFunction(() => !document.querySelector(".flicker"));
+  await expect.poll(() => page.locator(".lamp", { hasText: /checking|asking/ }).count()).toBe(0);
 };
 const nights = () => origin.world.basket.map(({ night, hut }) => `${night} ${hut}`);
 

@@ -97,6 +97,22 @@ test("R2: what was being read when the write ended does not bring the old value 
   expect(seen.at(-1)).toBe('ready ["a","b","x"]');
 });
 
+test("W2: found by chance: an answer from before the write comes after it, to somebody who was not there: it too is shown with the change", async () => {
+  const { cache, clock } = stage();
+  const { source: list, loads } = heldSource("list", { maxAge: "1h" });
+  const { add, sent } = heldWrite(list);
+  cache.prefetch(list);
+  void cache.run(add, "b");
+  sent[0]?.answer();
+  await clock.advance(0);
+  const { seen } = watch(cache, list);
+  loads[0]?.answer(["a"]);
+  await clock.advance(0);
+  loads[1]?.answer(["a", "b", "c"]);
+  await clock.advance(0);
+  expect(seen).toEqual(['ready ["a","b"] stale running', 'ready ["a","b","c"]']);
+});
+
 test("W2: without an answer nobody knows: a write that failed by the network is taken back and its entries are asked about", async () => {
   const { run, sent, list, shown, clock } = await shownList({ timeout: "5s" });
   const lost = run("b");

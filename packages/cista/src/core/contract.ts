@@ -77,7 +77,10 @@ export interface EntryInfo {
   readonly key: string;
   readonly source: string;
   readonly params: unknown;
+  /** What is held, whatever the allowances. */
   readonly reading: Reading<unknown>;
+  /** What its watchers are shown, where there are any. */
+  readonly shown?: Reading<unknown>;
   readonly watchers: number;
   readonly groups: readonly string[];
   /** The keys of the entries that it was made of. */

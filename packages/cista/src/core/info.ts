@@ -19,6 +19,7 @@ export function infoOf(entry: Entry): EntryInfo {
     source: entry.shelf.source.name,
     params: entry.params,
     reading: lookHeld(entry) as Reading<unknown>,
+    ...(entry.watchers > 0 && entry.reading ? { shown: entry.reading as Reading<unknown> } : {}),
     watchers: entry.watchers,
     groups: entry.groups,
     dependsOn: entry.links?.parts.map((part) => part.entry.key) ?? [],

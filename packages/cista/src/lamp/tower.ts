@@ -1,0 +1,68 @@
+import type { Cache, EntryInfo, JournalEvent } from "../core/index.js";
+import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
+
+/** Events kept for each entry. */
+const remembered = 8;
+
+/** What all lamps of one page look out from: the journal, the entries, the rehearsal. */
+export class Tower {
+  readonly cache: Cache;
+  readonly #events = new Map<string, JournalEvent[]>();
+  readonly #lamps = new Set<{ look(): void }>();
+  readonly #ends: (() => void)[];
+  #rehearsal: Rehearsal | undefined;
+  #due = false;
+
+  constructor(cache: Cache) {
+    this.cache = cache;
+    const second = setInterval(() => this.#lookSoon(), 1000); // ages grow
+    this.#ends = [cache.journal.subscribe((event) => this.#note(event)), () => clearInterval(second)];
+  }
+
+  /** Only once somebody rehearses does anything stand around the loads. */
+  get rehearsal(): Rehearsal {
+    this.#rehearsal ??= rehearse(this.cache);
+    return this.#rehearsal;
+  }
+
+  mishapOf(source: string): ReturnType<Rehearsal["of"]> {
+    return this.#rehearsal?.of(source);
+  }
+
+  /** Newest first. */
+  eventsOf(key: string): readonly JournalEvent[] {
+    return this.#events.get(key) ?? [];
+  }
+
+  entries(): ReadonlyMap<string, EntryInfo> {
+    return new Map([...this.cache.entries()].map((entry) => [entry.key, entry]));
+  }
+
+  /** Returns its own end. */
+  add(lamp: { look(): void }): () => void {
+    this.#lamps.add(lamp);
+    return () => this.#lamps.delete(lamp);
+  }
+
+  end(): void {
+    this.#rehearsal?.end();
+    for (const end of this.#ends) end();
+  }
+
+  #note(event: JournalEvent): void {
+    if (event.key !== undefined && event.kind !== "detach") {
+      this.#events.set(event.key, [event, ...this.eventsOf(event.key)].slice(0, remembered));
+    }
+    this.#lookSoon();
+  }
+
+  /** Once for all that happens in one go: a lamp costs the page no frame. */
+  #lookSoon(): void {
+    if (this.#due) return;
+    this.#due = true;
+    setTimeout(() => {
+      this.#due = false;
+      for (const lamp of this.#lamps) lamp.look();
+    });
+  }
+}
