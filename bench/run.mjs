@@ -32,7 +32,7 @@ const cases = [
   ],
   ["P11", "invalidate a group of 100 among 1,000,000 entries", "among 10,000", groupAmongMany, ratio, 4],
   ["P14", "size of createCache + source", "", coreSize, kB, 11],
-  ["P15a", "size of cista/react on top", "", reactSize, kB, 1.5],
+  ["P15a", "size of cista/react on top, all of it", "", reactSize, kB, 1.5],
   ["P15b", "size of cista/http on top", "", httpSize, kB, 4],
   [
     "P15c",

@@ -85,8 +85,7 @@ test("the demo serves the board and its interface on one address, and frees the 
   expect(second.output()).toMatch(/cista: Port \d+ is taken by another program\. Name another one with --port/);
 
   run.child.kill("SIGINT");
-  await said(run, /Stopping/);
-  run.child.kill("SIGINT"); // from the terminal, and from whoever hands it on
+  run.child.kill("SIGINT"); // at once: from the terminal, and from whoever hands it on
   expect(await run.ended).toBe(0);
   expect(run.output()).toMatch(/\nStopping\.\n$/);
   const again = createServer().listen(Number(new URL(url).port), "127.0.0.1");

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useState, useSyncExternalStore } from "react";
+import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
 import { picked } from "../core/picking.js";
 import type { AnyReading } from "../core/reading.js";
@@ -29,23 +29,19 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
   const [params, { when = true, pick, carryOver = false } = {}] = rest;
   const cache = useCache();
   const known = params !== undefined || rest.length === 0 || !needsParams(source);
-  const view = useView(cache, source, params, known, when);
   const [memory] = useState(() => new Memory());
+  const view = memory.viewOf(cache, source, params, known, when);
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, view.key));
 
   const subscribe = useCallback((listener: () => void) => view.subscribe(listener), [view]);
   const look = memory.lookFor(view, source, pick, carryOver);
   const reading = useSyncExternalStore(subscribe, look, look);
-  useEffect(() => memory.keep(source, reading));
+  // Remembered only where it may be carried over: an effect less for all others.
+  const kept = carryOver ? reading : undefined;
+  useEffect(() => {
+    if (kept) memory.keep(source, kept);
+  }, [memory, source, kept]);
   return memory.lookout.over(reading);
-}
-
-/** One view for as long as it is of the same entry, however often the params are spelled anew. */
-function useView(cache: Cache, source: Source<any, any>, params: unknown, known: boolean, when: boolean): View<any> {
-  const view = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
-  // The key stands for the params: a new literal with the same members is no new view.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the view follows from what is listed
-  return useMemo(() => view, [cache, source, view.key, known, when]);
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
@@ -55,6 +51,26 @@ class Memory {
   /** The last value that was on the page, to be carried over to other params of the same source. */
   #kept: { source: unknown; key: string; value: unknown } | undefined;
   #carried: { from: Reading<any>; reading: Reading<any> } | undefined;
+  #asked:
+    | { cache: Cache; source: unknown; params: unknown; known: boolean; when: boolean; view: View<any> }
+    | undefined;
+
+  /**
+   * One view for as long as it is of the same entry, however often the params are spelled anew: the key stands for them.
+   * What was asked is remembered for each render, also one that never reaches the page: all of it only spares work.
+   */
+  viewOf(cache: Cache, source: Source<any, any>, params: unknown, known: boolean, when: boolean): View<any> {
+    const before = this.#asked;
+    const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
+    if (alike && Object.is(before.params, params)) return before.view;
+    const view = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
+    if (alike && before.view.key === view.key) {
+      before.params = params;
+      return before.view;
+    }
+    this.#asked = { cache, source, params, known, when, view };
+    return view;
+  }
 
   /**
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a

@@ -1,0 +1,94 @@
+import { createCache, source } from "cista";
+import { CistaProvider, useReading } from "cista/react";
+import { memo, type ReactNode, useState } from "react";
+import { flushSync } from "react-dom";
+import { createRoot, type Root } from "react-dom/client";
+
+const count = 1000;
+const all = Array.from({ length: count }, (_, id) => id);
+const hut = source({ name: "hut", maxAge: "1h", load: async (_: number): Promise<number> => 0 });
+
+// ── The same page twice: on the cache, and on plain React state handed down by the parent ──
+
+const Read = memo(({ id }: { id: number }) => <i>{useReading(hut, id).value}</i>);
+const Plain = memo(({ value }: { value: number }) => {
+  const [shown] = useState(0); // each has a state of its own, as most components do
+  return <i>{value + shown}</i>;
+});
+
+/** @param keys how many different ones the thousand components read */
+function onCache(keys: number) {
+  const cache = createCache();
+  for (let id = 0; id < keys; id++) cache.put(hut, id, 0);
+  const page = (
+    <CistaProvider cache={cache}>
+      {all.map((id) => (
+        <Read key={id} id={id % keys} />
+      ))}
+    </CistaProvider>
+  );
+  return { page, change: (value: number) => cache.put(hut, 0, value), end: () => cache.dispose() };
+}
+
+function onState(keys: number) {
+  let set: (values: number[]) => void = () => {};
+  let values = Array.from({ length: keys }, () => 0);
+  function Parent() {
+    const [now, setNow] = useState(values);
+    set = setNow;
+    return all.map((id) => <Plain key={id} value={now[id % keys] as number} />);
+  }
+  const change = (value: number) => {
+    values = [...values];
+    values[0] = value;
+    set(values);
+  };
+  return { page: <Parent />, change, end: () => {} };
+}
+
+// ── Measured in turns ──
+
+interface Side {
+  readonly page: ReactNode;
+  change(value: number): void;
+  end(): void;
+}
+
+const changes = 20;
+
+async function round(make: (keys: number) => Side, keys: number): Promise<{ mount: number; change: number }> {
+  const side = make(keys);
+  const element = document.body.appendChild(document.createElement("div"));
+  const root: Root = createRoot(element);
+  const started = performance.now();
+  flushSync(() => root.render(side.page));
+  const mounted = performance.now();
+  await new Promise((resolve) => setTimeout(resolve)); // effects: the components attach
+  const before = performance.now();
+  for (let value = 1; value <= changes; value++) flushSync(() => side.change(value));
+  const changed = performance.now();
+  if (element.textContent?.startsWith(String(changes)) !== true) throw new Error("the change did not reach the page");
+  flushSync(() => root.unmount());
+  element.remove();
+  side.end();
+  return { mount: mounted - started, change: (changed - before) / changes };
+}
+
+const median = (list: number[]) => [...list].sort((one, other) => one - other)[list.length >> 1] as number;
+
+/** Cista's time as a multiple of plain React's. */
+async function ratios(keys: number, rounds: number) {
+  const times = { cache: [] as { mount: number; change: number }[], state: [] as { mount: number; change: number }[] };
+  for (let n = 0; n < rounds + 5; n++) {
+    const cache = await round(onCache, keys);
+    const state = await round(onState, keys);
+    if (n < 5) continue; // warming up
+    times.cache.push(cache);
+    times.state.push(state);
+  }
+  const ratio = (what: "mount" | "change") =>
+    median(times.cache.map((each) => each[what])) / median(times.state.map((each) => each[what]));
+  return { mount: ratio("mount"), change: ratio("change") };
+}
+
+Object.assign(window, { ratios });
