@@ -21,7 +21,8 @@ ${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
 Things to try there:
   Choose a hut, another, and the first again: within a minute it is shown without a request.
   Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
-  The basket's count above and its list are two components: one request serves both.
+  Book a bunk: the header, the basket and the free bunks change at once, and back if the hut turns out to be full.
+  Press a panel's lamp: what it holds, what happened and why, and what that source can be made to do.
   Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
   ${colours.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
 
@@ -29,7 +30,12 @@ Ctrl-C ends the demo.`);
   await stopAsked();
   print("\nStopping.");
   await origin.close();
+  // The second Ctrl-C of the same key press is still to find somebody who listens.
+  await new Promise((resolve) => setTimeout(resolve, lastWord));
 }
+
+/** In milliseconds. */
+const lastWord = 300;
 
 /** On the port that was named; else on the usual one, or on any that is free. */
 async function started(
