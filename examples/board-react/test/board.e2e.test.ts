@@ -1,38 +1,7 @@
-import { fileURLToPath } from "node:url";
-import { type Fault, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Browser, chromium, type Locator, type Page } from "playwright";
-import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
-
-// The built board, in a real browser, against the real origin.
-let browser: Browser;
-let origin: RunningOrigin;
-let page: Page;
-const troubles: string[] = [];
-/** The origin's clock goes with the page's. */
-let ahead = 0;
-
-beforeAll(async () => {
-  origin = await startOrigin({
-    now: () => Date.now() + ahead,
-    files: fileURLToPath(new URL("../dist", import.meta.url)),
-  });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
-});
-afterAll(async () => {
-  await browser?.close();
-  await origin?.close();
-});
-beforeEach(async () => {
-  origin.reset();
-  ahead = 0;
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too
-});
-afterEach(async () => {
-  await page.context().close();
-  expect(troubles.splice(0)).toEqual([]);
-});
+import type { Fault } from "@cista/example-origin";
+import type { Locator } from "playwright";
+import { expect, test } from "vitest";
+import { clock, origin, page } from "./page.js";
 
 const panel = (name: string | RegExp) => page.getByRole("region", { name, exact: typeof name === "string" });
 const lamp = (name: string | RegExp) => panel(name).locator(".lamp");
@@ -99,7 +68,7 @@ test("looked at again while fresh: no request; when stale: the old value at once
   change("h-07", { water: 55 });
   origin.faults.set({ path, latency: 500 });
   await page.clock.fastForward("01:01");
-  ahead = 61_000;
+  clock.ahead = 61_000;
   await shows(lamp("Harebell Hut"), /stale, 1 min old/);
   expect(asked(path)).toBe(1); // turning stale asks for nothing by itself
   await leaveAndReturn();

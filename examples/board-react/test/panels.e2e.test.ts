@@ -1,35 +1,9 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
-import { fileURLToPath } from "node:url";
-import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Browser, chromium, type Page } from "playwright";
-import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { expect, test } from "vitest";
+import { origin, page } from "./page.js";
 
 // The board's other panels, and the page as a whole.
-let browser: Browser;
-let origin: RunningOrigin;
-let page: Page;
-const troubles: string[] = [];
-
-beforeAll(async () => {
-  origin = await startOrigin({ files: fileURLToPath(new URL("../dist", import.meta.url)) });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
-});
-afterAll(async () => {
-  await browser?.close();
-  await origin?.close();
-});
-beforeEach(async () => {
-  origin.reset();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on("pageerror", (error) => troubles.push(error.message));
-});
-afterEach(async () => {
-  await page.context().close();
-  expect(troubles.splice(0)).toEqual([]);
-});
-
 const panel = (name: string) => page.getByRole("region", { name, exact: true });
 const asked = (path: string) => origin.tally.of(path).requests;
 const open = async (hash: string) => {
@@ -70,7 +44,7 @@ test("the portrait: only when it is opened, and never twice", async () => {
 
 test("search as one types: the list stays until the next is there, old answers never win; all of it stands in the address", async () => {
   await open("#h-07");
-  origin.faults.set({ path: "/api/huts", overtaken: true });
+  origin.faults.set({ path: "/api/huts", latency: 60, jitter: 300 }); // in any order
   const search = page.getByLabel("Search huts by name");
   const shortest: number[] = [];
   await page.exposeFunction("noted", (count: number) => shortest.push(count));
@@ -109,17 +83,17 @@ test("notices come live, one stream, and go on after it was cut", async () => {
 
 const axe = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 
-test.each<[string, string, object]>([
-  ["ready", "#h-07?route=r-1", {}],
-  ["missing", "#h-99", {}],
-  ["failed", "#h-07", { failing: 1, path: "/api/huts/" }],
-  ["loading, dark, narrow", "#h-07", { latency: 60_000, path: "/api/" }],
-])("axe finds nothing: %s", async (name, hash, fault: any) => {
+test.each<[string, string, object, string]>([
+  ["ready", "#h-07?route=r-1", {}, ".stages li"],
+  ["missing", "#h-99", {}, ".hut .content > .note"],
+  ["failed", "#h-07", { failing: 1, path: "/api/huts/" }, "[role=alert]"],
+  ["loading, dark, narrow", "#h-07", { latency: 60_000, path: "/api/" }, ".placeholder"],
+])("axe finds nothing: %s", async (name, hash, fault: any, there) => {
   if (name.includes("dark")) await page.emulateMedia({ colorScheme: "dark" });
   if (name.includes("narrow")) await page.setViewportSize({ width: 390, height: 844 });
   if (fault.path) origin.faults.set(fault);
   await page.goto(`${origin.url}/${hash}`);
-  await page.waitForTimeout(name === "failed" ? 6000 : 700);
+  await page.locator(there).first().waitFor();
   await page.evaluate(axe);
   const { violations } = await page.evaluate(() => (window as any).axe.run());
   expect(violations.map((each: any) => `${each.id}: ${each.nodes.map((node: any) => node.html).join(" ")}`)).toEqual(

@@ -1,37 +1,13 @@
-import { fileURLToPath } from "node:url";
-import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Browser, chromium, type Page } from "playwright";
-import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { beforeEach, expect, test } from "vitest";
+import { origin, page } from "./page.js";
 
-// What a walker changes, frame by frame: the built board, in a real browser, against the real origin.
-let browser: Browser;
-let origin: RunningOrigin;
-let page: Page;
-const troubles: string[] = [];
-
-beforeAll(async () => {
-  origin = await startOrigin({ files: fileURLToPath(new URL("../dist", import.meta.url)) });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
-});
-afterAll(async () => {
-  await browser?.close();
-  await origin?.close();
-});
+// What a walker changes, frame by frame.
 beforeEach(async () => {
-  origin.reset();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too
   await page.goto(`${origin.url}/#h-07`);
   await page.getByText("free tonight").waitFor();
   await page.locator(".basket li").first().waitFor();
   await page.evaluate(recordFrames);
 });
-afterEach(async () => {
-  await page.context().close();
-  expect(troubles.splice(0)).toEqual([]);
-});
-
 /** Notes the count in the masthead, the nights in the basket and the free bunks, each time that one of them changes. */
 function recordFrames(): void {
   const frames: string[] = [];

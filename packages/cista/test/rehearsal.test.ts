@@ -60,6 +60,9 @@ test("failing goes through retries and stale-if-error; a share of it; missing is
   rehearsal.end();
   await clock.advance(0);
   expect([view.get().state, second.view.get().state]).toEqual(["ready", "ready"]);
+  cache.dispose();
+  rehearsal.end(); // whichever of the two ends first
+  await clock.advance(0);
 });
 
 test("offline waits as offline, for that source alone, and starts when it is switched off", async () => {

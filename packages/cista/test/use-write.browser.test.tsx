@@ -1,7 +1,7 @@
 import { createCache, Failure, write } from "cista";
 import { CistaProvider, useReading, useWrite } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, type ReactNode, StrictMode } from "react";
+import { act, type ReactNode, StrictMode, startTransition } from "react";
 import { createRoot } from "react-dom/client";
 import { expect, test } from "vitest";
 import { heldSource } from "./stage.js";
@@ -44,6 +44,11 @@ async function page() {
           {sending.phase} {String(sending.result ?? "")} {sending.failure?.message}
         </button>
         <button type="reset" onClick={sending.reset} />
+        <button
+          type="button"
+          className="transition"
+          onClick={() => startTransition(async () => void (await run("d")))}
+        />
         <input type="submit" />
       </form>
     );
@@ -119,5 +124,14 @@ test("the last run counts; gone while sending, it goes on and nothing complains"
   await settle(() => sent[1]?.answer("done"));
   await settle(() => loads[1]?.answer(["a", "c"]));
   expect(text()).toBe("a,c (0)");
+  expect(await end()).toEqual([]);
+});
+
+test("in React's own transition: the change is shown at once, the result when the transition ends", async () => {
+  const { press, text, settle, sent, end } = await page();
+  await press(".transition");
+  expect(text()).toMatch(/^a,d \(1\)/);
+  await settle(() => sent[0]?.answer("it is done"));
+  expect(text()).toBe("a,d (0)done it is done");
   expect(await end()).toEqual([]);
 });

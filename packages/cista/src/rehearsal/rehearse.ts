@@ -80,10 +80,9 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
     await Promise.race([new Promise<void>((go) => held.set(source, go)), pause(longestHeld, signal)]);
   }
 
-  function again(source?: string): void {
-    remove();
-    remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
-    void cache.revalidate({ where: (entry) => source === undefined || entry.source === source });
+  /** What is watched is asked for anew. A cache that was disposed of meanwhile has nothing to ask for. */
+  function ask(where: (source: string) => boolean): void {
+    cache.revalidate({ where: (entry) => where(entry.source) }).catch(() => {});
   }
 
   return {
@@ -91,13 +90,15 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
       const name = typeof source === "string" ? source : source.name;
       if (mishap) mishaps.set(name, mishap);
       else mishaps.delete(name);
-      again(name);
+      remove();
+      remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
+      ask((source) => source === name);
     },
     of: (source) => mishaps.get(source),
     end() {
       mishaps.clear();
-      again();
       remove();
+      ask(() => true);
     },
   };
 }

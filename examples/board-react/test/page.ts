@@ -1,0 +1,34 @@
+import { fileURLToPath } from "node:url";
+import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { type Browser, chromium, type Page } from "playwright";
+import { afterAll, afterEach, beforeAll, beforeEach, expect } from "vitest";
+import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+
+// For each file that imports it: the built board, in a real browser, against the real origin.
+let browser: Browser;
+export let origin: RunningOrigin;
+/** A new one for each test, in a browser context of its own. */
+export let page: Page;
+/** The origin's clock goes with the page's, where a test moves that. Milliseconds. */
+export const clock = { ahead: 0 };
+const troubles: string[] = [];
+
+beforeAll(async () => {
+  const files = fileURLToPath(new URL("../dist", import.meta.url));
+  origin = await startOrigin({ now: () => Date.now() + clock.ahead, files });
+  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+});
+afterAll(async () => {
+  await browser?.close();
+  await origin?.close();
+});
+beforeEach(async () => {
+  origin.reset();
+  clock.ahead = 0;
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too
+});
+afterEach(async () => {
+  await page.context().close();
+  expect(troubles.splice(0)).toEqual([]);
+});
