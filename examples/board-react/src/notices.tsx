@@ -10,16 +10,19 @@ export function NoticesPanel({ onChoose }: { onChoose(id: string): void }) {
       {(all) => (
         <ul className="notes" aria-live="polite">
           {all.length === 0 && <li className="note">No notices.</li>}
-          {all.slice(-5).map(({ id, text, hut }) => (
-            <li key={id} style={{ order: -Number(id) }}>
-              {text}{" "}
-              {hut && (
-                <button type="button" className="link" onClick={() => onChoose(hut)}>
-                  {hut}
-                </button>
-              )}
-            </li>
-          ))}
+          {all
+            .slice(-5)
+            .reverse()
+            .map(({ id, text, hut }) => (
+              <li key={id}>
+                {text}{" "}
+                {hut && (
+                  <button type="button" className="link" onClick={() => onChoose(hut)}>
+                    {hut}
+                  </button>
+                )}
+              </li>
+            ))}
         </ul>
       )}
     </Panel>

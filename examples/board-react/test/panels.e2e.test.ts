@@ -78,6 +78,7 @@ test("notices come live, one stream, and go on after it was cut", async () => {
   origin.world.publish("Ice on the ladder", "h-12");
   await notices.getByText("Ice on the ladder").waitFor();
   expect(await notices.locator("li").count()).toBe(5);
+  expect(await notices.locator("li").first().textContent()).toContain("Ice on the ladder"); // the newest first
   expect(asked("/api/notices")).toBe(1);
 });
 
