@@ -14,6 +14,7 @@ interface DemoOptions {
 export async function demo({ port, print }: DemoOptions): Promise<void> {
   const files = fileURLToPath(new URL("./board", import.meta.url));
   if (!existsSync(files)) throw new Error('The board is not built. Run "npm run build" first.');
+  const told = stopAsked(); // before anything is printed: whoever reads it may end the demo at once
   const origin = await started(port, files, print);
   print(`
 ${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
@@ -27,7 +28,7 @@ Things to try there:
   ${colours.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
 
 Ctrl-C ends the demo.`);
-  await stopAsked();
+  await told;
   print("\nStopping.");
   await origin.close();
   // The second Ctrl-C of the same key press is still to find somebody who listens.
