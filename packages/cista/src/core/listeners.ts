@@ -2,14 +2,6 @@ import { report } from "./journal.js";
 
 type Listener = () => void;
 
-/** One subscription. */
-export interface Seat {
-  /** In the lists below; -1 once removed. */
-  index: number;
-  /** Goes up with each subscription to anything in the cache. */
-  readonly order: number;
-}
-
 /**
  * The listeners of one entry, called in the order in which they subscribed. Adding and removing are O(1): a removed one
  * leaves a hole, and the holes are closed when there is one listener left for three of them.
@@ -17,10 +9,10 @@ export interface Seat {
 export class Listeners {
   /** Plain functions side by side: the loop that calls them touches nothing else. */
   #calls: (Listener | undefined)[] = [];
-  /** Where each stands; the same indices. Those of holes have an index of -1. */
-  #seats: Seat[] = [];
+  /** When each subscribed; the same indices, holes too. Only goes up. */
+  #orders: number[] = [];
   #holes = 0;
-  /** Loops under way: seats do not move meanwhile. */
+  /** Loops under way: nobody moves meanwhile. */
   #looping = 0;
   /** Goes up with each round of calls: a round that finds a later one has nothing left to tell. */
   #round = 0;
@@ -29,18 +21,23 @@ export class Listeners {
     return this.#calls.length - this.#holes;
   }
 
-  add(listener: Listener, order: number): Seat {
-    const seat: Seat = { index: this.#calls.length, order };
-    this.#calls.push(listener);
-    this.#seats.push(seat);
-    return seat;
+  /**
+   * @param order goes up with each subscription to anything in the cache, and tells this one from all others
+   * @returns where it stands, for now: holes may be closed, and it then stands further to the front
+   */
+  add(listener: Listener, order: number): number {
+    this.#orders.push(order);
+    return this.#calls.push(listener) - 1;
   }
 
-  remove(seat: Seat): void {
-    this.#calls[seat.index] = undefined;
-    seat.index = -1;
+  /** @param position where it stood when it was added. False when it had been removed before. */
+  remove(position: number, order: number): boolean {
+    const at = this.#orders[position] === order ? position : this.#find(order);
+    if (this.#calls[at] === undefined) return false;
+    this.#calls[at] = undefined;
     this.#holes++;
     if (this.#holes > 32 && this.#holes * 4 > this.#calls.length * 3 && this.#looping === 0) this.#close();
+    return true;
   }
 
   /**
@@ -86,26 +83,38 @@ export class Listeners {
 
   *#roundOfCalls(): Generator<{ order: number; call: Listener }> {
     const round = ++this.#round;
-    for (const seat of this.#seats) {
-      if (seat.index < 0) continue;
+    for (const [at, listener] of this.#calls.entries()) {
+      const order = this.#orders[at] as number;
+      if (!listener) continue;
       const call = () => {
-        if (seat.index >= 0 && this.#round === round) this.#calls[seat.index]?.();
+        if (this.#round === round && this.#calls[this.#find(order)]) listener();
       };
-      yield { order: seat.order, call };
+      yield { order, call };
     }
+  }
+
+  /** By halving: orders only go up. -1 for one that is no longer there. */
+  #find(order: number): number {
+    const orders = this.#orders;
+    let low = 0;
+    let high = orders.length;
+    while (low < high) {
+      const middle = (low + high) >>> 1;
+      if ((orders[middle] as number) < order) low = middle + 1;
+      else high = middle;
+    }
+    return orders[low] === order ? low : -1;
   }
 
   #close(): void {
     let next = 0;
     for (let i = 0; i < this.#calls.length; i++) {
-      const seat = this.#seats[i] as Seat;
-      if (seat.index < 0) continue;
-      seat.index = next;
+      if (this.#calls[i] === undefined) continue;
       this.#calls[next] = this.#calls[i];
-      this.#seats[next++] = seat;
+      this.#orders[next++] = this.#orders[i] as number;
     }
     this.#calls.length = next;
-    this.#seats.length = next;
+    this.#orders.length = next;
     this.#holes = 0;
   }
 }

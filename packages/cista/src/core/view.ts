@@ -1,6 +1,5 @@
 import { refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
-import type { Seat } from "./listeners.js";
 import { askNow, lookAhead, lookNow } from "./looking.js";
 import { picked } from "./picking.js";
 import type { AnyReading, Reading } from "./reading.js";
@@ -54,16 +53,16 @@ export class EntryView implements View<any> {
     const heard = this.#pick ? this.#picking(listener) : listener;
     const { core } = entry.shelf;
     if (!joinWatchers(entry, this.#asks)) turn(core, () => attach(entry, this.#asks));
-    const seat = entry.active().listeners.add(heard, ++core.subscriptions); // only now: not told of its own coming
+    const order = ++core.subscriptions;
+    const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
     this.#attached++;
-    return this.#leave.bind(this, seat); // smaller than a closure, which tells with ten thousand of them
+    return this.#leave.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
   }
 
   /** Harmless when called again. An attached view's entry stays the same. */
-  #leave(seat: Seat): void {
-    if (seat.index < 0) return;
+  #leave(position: number, order: number): void {
+    if (!this.#entry.activity?.listeners.remove(position, order)) return;
     this.#attached--;
-    this.#entry.activity?.listeners.remove(seat);
     detach(this.#entry, this.#asks);
   }
 
