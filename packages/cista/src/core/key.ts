@@ -11,7 +11,8 @@ const deepest = 100;
  * @throws CistaError code "params", naming the path of what JSON cannot say
  */
 export function keyText(name: string, params: Params): string {
-  return params === undefined ? name : `${name} ${canonicalJson(params)}`;
+  // Joined, not added up: engines keep the pieces of a sum beside it, and keys stay for long.
+  return params === undefined ? name : [name, canonicalJson(params)].join(" ");
 }
 
 /** RFC 8785 (JSON Canonicalization Scheme): members sorted by UTF-16 code units, numbers as ECMAScript prints them. */
