@@ -20,7 +20,7 @@ try {
   const page = await browser.newPage();
   await page.addScriptTag({ content: outputFiles[0].text, type: "module" });
   await page.waitForFunction(() => "ratios" in window);
-  const one = await page.evaluate(() => window.ratios(1, 40));
+  const one = await page.evaluate(() => window.ratios(1, 80));
   const many = await page.evaluate(() => window.ratios(1000, 40));
   const row = (id, title, baseline, figure, budget) =>
     console.log(

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
+import { useRef, useSyncExternalStore } from "react";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
 import { picked } from "../core/picking.js";
 import type { AnyReading } from "../core/reading.js";
@@ -26,83 +26,123 @@ export function useReading<P, T, U = T>(
       : [params: P | undefined, options?: ReadingOptions<T, U>]
 ): Reading<U>;
 export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  const [params, { when = true, pick, carryOver = false } = {}] = rest;
+  const params = rest[0];
+  const options = rest[1] ?? usual;
   const cache = useCache();
-  const known = params !== undefined || rest.length === 0 || !needsParams(source);
-  const [memory] = useState(() => new Memory());
-  const view = memory.viewOf(cache, source, params, known, when);
-  inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, view.key));
+  const ref = useRef<Memory>(undefined);
+  ref.current ??= new Memory();
+  const memory = ref.current;
+  const asked = memory.ask(
+    cache,
+    source,
+    params,
+    params !== undefined || rest.length === 0 || !needsParams(source),
+    options,
+  );
+  inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
+  const look = memory.lookFor(asked, options);
+  return memory.lookout.over(useSyncExternalStore(asked.subscribe, look, look));
+}
 
-  const subscribe = useCallback((listener: () => void) => view.subscribe(listener), [view]);
-  const look = memory.lookFor(view, source, pick, carryOver);
-  const reading = useSyncExternalStore(subscribe, look, look);
-  // Remembered only where it may be carried over: an effect less for all others.
-  const kept = carryOver ? reading : undefined;
-  useEffect(() => {
-    if (kept) memory.keep(source, kept);
-  }, [memory, source, kept]);
-  return memory.lookout.over(reading);
+const usual: ReadingOptions<any, any> = {};
+
+/** One component's view, and what it was made for. */
+interface Asked {
+  readonly cache: Cache;
+  readonly source: Source<any, any>;
+  params: unknown;
+  readonly known: boolean;
+  readonly when: boolean;
+  readonly view: View<any>;
+  /** The same function for as long as it is the same view. */
+  subscribe(listener: () => void): () => void;
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class Memory {
   readonly lookout: Lookout = new Lookout();
+  #asked: Asked | undefined;
   #part: AnyReading | undefined;
-  /** The last value that was on the page, to be carried over to other params of the same source. */
-  #kept: { source: unknown; key: string; value: unknown } | undefined;
+  /** What is on the page: attached, until another view is. */
+  #attached: Asked | undefined;
+  /** The last value that was there under another key, to be carried over to other params of the same source. */
+  #kept: { readonly source: unknown; readonly value: unknown } | undefined;
   #carried: { from: Reading<any>; reading: Reading<any> } | undefined;
-  #asked:
-    | { cache: Cache; source: unknown; params: unknown; known: boolean; when: boolean; view: View<any> }
-    | undefined;
 
   /**
    * One view for as long as it is of the same entry, however often the params are spelled anew: the key stands for them.
    * What was asked is remembered for each render, also one that never reaches the page: all of it only spares work.
    */
-  viewOf(cache: Cache, source: Source<any, any>, params: unknown, known: boolean, when: boolean): View<any> {
+  ask(
+    cache: Cache,
+    source: Source<any, any>,
+    params: unknown,
+    known: boolean,
+    options: ReadingOptions<any, any>,
+  ): Asked {
     const before = this.#asked;
+    const { when = true } = options;
     const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
-    if (alike && Object.is(before.params, params)) return before.view;
+    if (alike && Object.is(before.params, params)) return before;
     const view = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
     if (alike && before.view.key === view.key) {
       before.params = params;
-      return before.view;
+      return before;
     }
-    this.#asked = { cache, source, params, known, when, view };
-    return view;
+    const asked: Asked = {
+      cache,
+      source,
+      params,
+      known,
+      when,
+      view,
+      subscribe: (listener) => this.#attach(asked, listener),
+    };
+    this.#asked = asked;
+    return asked;
+  }
+
+  #attach(asked: Asked, listener: () => void): () => void {
+    const leave = asked.view.subscribe(listener);
+    this.#attached = asked;
+    return () => {
+      this.#keepFrom(asked);
+      leave();
+    };
+  }
+
+  #keepFrom({ view, source }: Asked): void {
+    const { state, value } = view.get();
+    if (state === "ready") this.#kept = { source, value };
   }
 
   /**
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a
    * member changes that the component has looked at.
    */
-  lookFor(
-    view: View<any>,
-    source: unknown,
-    pick: ((value: any) => unknown) | undefined,
-    carryOver: boolean,
-  ): () => Reading<any> {
+  lookFor({ view, source }: Asked, { pick, carryOver }: ReadingOptions<any, any>): () => Reading<any> {
     let rendered: Reading<any> | undefined;
     return () => {
       let next = view.get();
-      if (pick) next = this.#part = picked(next as AnyReading, pick, this.#part) as any;
-      if (carryOver) next = this.#carriedOver(next, source);
+      if (carryOver) next = this.#carriedOver(next, view, source);
+      if (pick) {
+        this.#part = picked(next as AnyReading, pick, this.#part);
+        next = this.#part as Reading<any>;
+      }
       if (rendered && this.lookout.alike(rendered, next)) return rendered;
       rendered ??= next;
       return next;
     };
   }
 
-  /** After a render reached the page. */
-  keep(source: unknown, reading: Reading<any>): void {
-    if (reading.state === "ready") this.#kept = { source, key: reading.key, value: reading.value };
-  }
-
-  #carriedOver(reading: Reading<any>, source: unknown): Reading<any> {
+  /** What is on the page under another key is still attached while the new one is first rendered; afterwards it is kept. */
+  #carriedOver(reading: Reading<any>, { key }: View<any>, source: unknown): Reading<any> {
+    if (reading.state !== "loading") this.#kept = undefined;
+    if (reading.state !== "loading" || reading.value !== undefined) return reading;
+    if (this.#attached && this.#attached.view.key !== key) this.#keepFrom(this.#attached);
     const kept = this.#kept;
-    const fits = reading.state === "loading" && reading.value === undefined && kept?.source === source;
-    if (!fits || kept?.key === reading.key) return reading;
-    if (this.#carried?.from !== reading) {
+    if (kept?.source !== source) return reading;
+    if (this.#carried?.from !== reading || this.#carried.reading.value !== kept?.value) {
       this.#carried = { from: reading, reading: { ...reading, value: kept?.value, provisional: "carried" } };
     }
     return this.#carried.reading;
