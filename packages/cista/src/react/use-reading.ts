@@ -41,7 +41,7 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
   );
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
   const look = memory.lookFor(asked, options);
-  return memory.lookout.over(useSyncExternalStore(asked.subscribe, look, look));
+  return memory.over(useSyncExternalStore(asked.subscribe, look, look));
 }
 
 const usual: ReadingOptions<any, any> = {};
@@ -59,8 +59,7 @@ interface Asked {
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
-class Memory {
-  readonly lookout: Lookout = new Lookout();
+class Memory extends Lookout {
   #asked: Asked | undefined;
   #part: AnyReading | undefined;
   /** What is on the page: attached, until another view is. */
@@ -129,7 +128,7 @@ class Memory {
         this.#part = picked(next as AnyReading, pick, this.#part);
         next = this.#part as Reading<any>;
       }
-      if (rendered && this.lookout.alike(rendered, next)) return rendered;
+      if (rendered && this.alike(rendered, next)) return rendered;
       rendered ??= next;
       return next;
     };
