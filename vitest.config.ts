@@ -14,6 +14,20 @@ const alias = [
   { find: /^graphql$/, replacement: "graphql/index.js" },
 ];
 
+const react = ["react", "react-dom", "react-dom/client", "react/jsx-dev-runtime", "react-refresh/runtime"];
+const react18 = ["react", "react-dom"].map((name) => ({
+  find: new RegExp(`^${name}(?=/|$)`),
+  replacement: at(`compat/react-18/node_modules/${name}`),
+}));
+
+const browser = () => ({
+  enabled: true,
+  headless: true,
+  screenshotFailures: false,
+  provider: playwright({ launchOptions: { executablePath: chromiumPath() ?? "chromium", args: browserArguments } }),
+  instances: [{ browser: "chromium" as const }],
+});
+
 export default defineConfig({
   test: {
     projects: [
@@ -28,20 +42,15 @@ export default defineConfig({
       },
       {
         resolve: { alias },
-        optimizeDeps: { include: ["react", "react-dom", "react-dom/client", "react/jsx-dev-runtime"] },
-        test: {
-          name: "browser",
-          include: ["packages/*/test/**/*.browser.test.{ts,tsx}"],
-          browser: {
-            enabled: true,
-            headless: true,
-            screenshotFailures: false,
-            provider: playwright({
-              launchOptions: { executablePath: chromiumPath() ?? "chromium", args: browserArguments },
-            }),
-            instances: [{ browser: "chromium" }],
-          },
-        },
+        optimizeDeps: { include: react },
+        test: { name: "browser", include: ["packages/*/test/**/*.browser.test.{ts,tsx}"], browser: browser() },
+      },
+      {
+        // The binding with the oldest React that it is for.
+        resolve: { alias: [...alias, ...react18] },
+        optimizeDeps: { include: react },
+        cacheDir: at("node_modules/.vite/react-18"),
+        test: { name: "react-18", include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
       },
       {
         // What people run: the built command and the built board, in a real browser.

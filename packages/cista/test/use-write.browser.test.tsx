@@ -1,12 +1,23 @@
 import { createCache, Failure, write } from "cista";
 import { CistaProvider, useReading, useWrite } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, type ReactNode, StrictMode, startTransition } from "react";
+import { act, type FormEvent, type ReactNode, StrictMode, startTransition, version } from "react";
 import { createRoot } from "react-dom/client";
 import { expect, test } from "vitest";
 import { heldSource } from "./stage.js";
 
 (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
+
+/** As each version of React has it. */
+const submitting = (send: () => void) =>
+  version.startsWith("18.")
+    ? {
+        onSubmit: (event: FormEvent) => {
+          event.preventDefault();
+          send();
+        },
+      }
+    : { action: send };
 
 /** A page with a list and a form that adds to it. */
 async function page() {
@@ -39,7 +50,7 @@ async function page() {
     const [run, sending] = useWrite(add);
     renders++;
     return (
-      <form action={() => void run("c")}>
+      <form {...submitting(() => void run("c"))}>
         <button type="button" onClick={() => void run("b")}>
           {sending.phase} {String(sending.result ?? "")} {sending.failure?.message}
         </button>

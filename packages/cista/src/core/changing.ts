@@ -1,6 +1,6 @@
 import type { AnswerDetails } from "./answer.js";
 import { start, supersede } from "./asking.js";
-import { nowOf, record, touch, turn } from "./core.js";
+import { nowOf, record, tellSoon, touch, turn } from "./core.js";
 import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
@@ -107,7 +107,7 @@ export function takeOver(shelf: Shelf, old: Shelf): void {
   const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
   console.warn(`Cista: ${note}`);
   if (core.recorder.listening) core.recorder.record("warning", { source: source.name, note });
-  turn(core, () => {
+  const takeAll = () => {
     for (const entry of [...core.shelves.byKey.values()]) {
       if (entry.shelf !== old) continue;
       old.remove(entry);
@@ -116,5 +116,6 @@ export function takeOver(shelf: Shelf, old: Shelf): void {
       shelf.add(entry);
       forget(entry);
     }
-  });
+  };
+  turn(core, takeAll, tellSoon);
 }

@@ -105,17 +105,17 @@ export function touch(entry: Entry): void {
  * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, then those
  * whose reading changed are told (rule N1). A turn inside a turn is part of it.
  */
-export function turn<T>(core: Core, change: () => T): T {
+export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = tellNow): T {
   core.depth++;
   try {
     return change();
   } finally {
     if (core.depth > 1) core.depth--;
-    else closeTurn(core);
+    else closeTurn(core, tell);
   }
 }
 
-function closeTurn(core: Core): void {
+function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
   const tell: Listeners[] = [];
   try {
     const touched = core.touched.length > 1 ? new Set(core.touched) : core.touched;
@@ -125,8 +125,17 @@ function closeTurn(core: Core): void {
     core.depth--;
   }
   // The state is consistent from here on: a listener may change something in a turn of its own.
-  if (tell.length === 1) tell[0]?.callAll();
-  else if (tell.length > 1) Listeners.callAllOf(tell);
+  tellAll(tell);
+}
+
+function tellNow(changed: Listeners[]): void {
+  if (changed.length === 1) changed[0]?.callAll();
+  else if (changed.length > 1) Listeners.callAllOf(changed);
+}
+
+/** For what changes while a component is being rendered: others may be told only when that is over. */
+export function tellSoon(changed: Listeners[]): void {
+  queueMicrotask(() => tellNow(changed));
 }
 
 /** Records what happened to an entry, if anybody listens. */
