@@ -4,7 +4,7 @@ import { source } from "cista";
 
 export * from "../../examples/board-react/src/sources.js";
 
-import type { Bunks, Hut, Night } from "../../examples/board-react/src/sources.js";
+import type { Bunks, Hut, Night } from "../../examples/board-react/src/world.js";
 
 async function json(path: string, signal: AbortSignal, cache: RequestCache) {
   const response = await fetch(path, { signal, cache });

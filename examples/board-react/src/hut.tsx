@@ -2,36 +2,21 @@ import { Outcome, useReading, useWrite } from "cista/react";
 import { useState } from "react";
 import { LogbookPanel } from "./logbook.js";
 import { Panel } from "./panel.js";
-import { Refusals, useRefusals } from "./refusals.js";
-import { basket, book, bunks, type Hut, hut, lastPart, portrait, route } from "./sources.js";
+import { basket, book, bunks, hut, portrait, route } from "./sources.js";
 import { nightInWords, tonight } from "./time.js";
+import { FreeBunks, HutFacts, NoHut, PortraitText, Unchosen } from "./views/hut.js";
+import { Refusals, useRefusals } from "./views/refusals.js";
 
 /** The chosen hut, and its bunks tonight. */
 export function HutPanel({ id, onRoute }: { id: string | undefined; onRoute(id: string): void }) {
   const reading = useReading(hut, id === undefined ? undefined : { id });
-  if (id === undefined) {
-    return (
-      <section className="panel hut unchosen" aria-label="Hut">
-        <p className="note">Choose a hut from the list to see its bunks, its water and its warden.</p>
-      </section>
-    );
-  }
+  if (id === undefined) return <Unchosen />;
   return (
     <div className="column">
-      <Panel
-        title={reading.value?.name ?? "Hut"}
-        className="hut"
-        of={reading}
-        lines={6}
-        missing={
-          <>
-            There is no hut <b>{id}</b> in the network. It may have been taken down, or the address was mistyped.
-          </>
-        }
-      >
+      <Panel title={reading.value?.name ?? "Hut"} className="hut" of={reading} lines={6} missing={<NoHut id={id} />}>
         {(found) => (
           <>
-            <HutFacts hut={found} onRoute={onRoute} />
+            <HutFacts hut={found} nameOf={(id) => <RouteName id={id} />} onRoute={onRoute} />
             <Portrait id={id} key={id} />
           </>
         )}
@@ -46,60 +31,8 @@ export function HutPanel({ id, onRoute }: { id: string | undefined; onRoute(id: 
   );
 }
 
-const months = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
-
-function HutFacts({ hut, onRoute }: { hut: Hut; onRoute(id: string): void }) {
-  return (
-    <>
-      <dl className="facts">
-        <div>
-          <dt>Region</dt>
-          <dd>{hut.region}</dd>
-        </div>
-        <div>
-          <dt>Altitude</dt>
-          <dd>{hut.altitude} m</dd>
-        </div>
-        <div>
-          <dt>Warden</dt>
-          <dd>{hut.warden}</dd>
-        </div>
-        <div>
-          <dt>Water</dt>
-          <dd>{hut.water} litres in the tank</dd>
-        </div>
-        <div>
-          <dt>Routes</dt>
-          <dd>
-            {hut.routes.length === 0 && "none passes here"}
-            {hut.routes.map((link) => (
-              <RouteLink key={link} id={lastPart(link)} onRoute={onRoute} />
-            ))}
-          </dd>
-        </div>
-      </dl>
-      <ol className="months" aria-label="Open in">
-        {months.map((month, index) => {
-          const open = hut.openMonths.includes(index + 1);
-          return (
-            <li key={month} className={open ? "open" : "shut"}>
-              {month}
-              <span className="unseen">{open ? ": open" : ": closed"}</span>
-            </li>
-          );
-        })}
-      </ol>
-    </>
-  );
-}
-
-function RouteLink({ id, onRoute }: { id: string; onRoute(id: string): void }) {
-  const { value } = useReading(route, { id });
-  return (
-    <button type="button" className="link" onClick={() => onRoute(id)}>
-      {value?.name ?? id}
-    </button>
-  );
+function RouteName({ id }: { id: string }) {
+  return useReading(route, { id }).value?.name ?? id;
 }
 
 /** Loaded when it is opened; it never changes, so never again. */
@@ -109,9 +42,7 @@ function Portrait({ id }: { id: string }) {
   return (
     <details className="portrait" onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary>About this hut</summary>
-      <Outcome of={reading}>
-        {(text) => text.split("\n\n").map((paragraph) => <p key={paragraph}>{paragraph}</p>)}
-      </Outcome>
+      <Outcome of={reading}>{(text) => <PortraitText text={text} />}</Outcome>
     </details>
   );
 }
@@ -132,23 +63,13 @@ function BunksPanel({ id, name }: { id: string; name: string }) {
     >
       {({ free, of }) => (
         <>
-          <p className="free">
-            <strong>{free}</strong> of {of} free tonight
-            <meter min={0} max={of} value={free} aria-hidden="true" />
-          </p>
-          <p className="booking">
-            <button
-              type="button"
-              className="quiet"
-              disabled={booked.value === id || booking.phase === "sending"}
-              onClick={() => refusals.watch(runBook({ hut: id, night, name, free }))}
-            >
-              Book a bunk
-            </button>{" "}
-            <span className="note" role="status">
-              {booked.value === id && "In your basket for tonight."}
-            </span>
-          </p>
+          <FreeBunks
+            free={free}
+            of={of}
+            booked={booked.value === id}
+            sending={booking.phase === "sending"}
+            onBook={() => refusals.watch(runBook({ hut: id, night, name, free }))}
+          />
           <Refusals of={refusals} />
         </>
       )}

@@ -1,10 +1,11 @@
 import type { Failure } from "cista";
 import { appendPage } from "cista/http";
 import { useCache, useReading, useWrite } from "cista/react";
-import { type FormEvent, useState } from "react";
+import { useState } from "react";
 import { Panel } from "./panel.js";
-import { Refusals, useRefusals } from "./refusals.js";
 import { logbook, writeNote } from "./sources.js";
+import { EarlierNotes, NoteForm, Notes } from "./views/notes.js";
+import { Refusals, useRefusals } from "./views/refusals.js";
 
 /** What walkers wrote in a hut, newest first, in parts; and a line of one's own. */
 export function LogbookPanel({ id }: { id: string }) {
@@ -16,30 +17,17 @@ export function LogbookPanel({ id }: { id: string }) {
       of={reading}
       lines={4}
       missing="This hut has no logbook."
-      tools={<NoteForm id={id} />}
+      tools={<WriteNote id={id} />}
     >
       {({ items, hasNext }) => (
         <>
-          {items.length === 0 && <p className="note">Nobody has written anything yet.</p>}
-          <ol className="notes">
-            {items.map((note) => (
-              <li key={note.id} className={note.pending ? "pending" : ""}>
-                <p>{note.text}</p>
-                <p className="note">
-                  {note.by}, <time dateTime={note.at}>{new Date(`${note.at}Z`).toLocaleString("en", dateStyle)}</time>
-                  {note.pending && ", not confirmed yet"}
-                </p>
-              </li>
-            ))}
-          </ol>
+          <Notes of={items} />
           {hasNext && <Earlier id={id} />}
         </>
       )}
     </Panel>
   );
 }
-
-const dateStyle = { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", hour12: false } as const;
 
 function Earlier({ id }: { id: string }) {
   const cache = useCache();
@@ -51,46 +39,15 @@ function Earlier({ id }: { id: string }) {
       (failure: Failure) => setState({ asking: false, failure }),
     );
   };
-  return (
-    <p>
-      <button type="button" className="quiet" onClick={load} disabled={state.asking}>
-        {state.asking ? "Asking…" : "Earlier notes"}
-      </button>
-      {state.failure && (
-        <span className="note" role="alert">
-          {" "}
-          They could not be had: {state.failure.message}
-        </span>
-      )}
-    </p>
-  );
+  return <EarlierNotes asking={state.asking} trouble={state.failure?.message} onAsk={load} />;
 }
 
-function NoteForm({ id }: { id: string }) {
-  const [text, setText] = useState("");
+function WriteNote({ id }: { id: string }) {
   const [run] = useWrite(writeNote);
   const refusals = useRefusals();
-  const send = (event: FormEvent) => {
-    event.preventDefault();
-    refusals.watch(run({ id, text, by: "You" }));
-    setText("");
-  };
   return (
     <>
-      <form className="writing" onSubmit={send}>
-        <label>
-          <span className="unseen">Your note</span>
-          <input
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            placeholder="A line for the logbook"
-            required
-          />
-        </label>
-        <button type="submit" className="quiet">
-          Write
-        </button>
-      </form>
+      <NoteForm onWrite={(text) => refusals.watch(run({ id, text, by: "You" }))} />
       <Refusals of={refusals} />
     </>
   );

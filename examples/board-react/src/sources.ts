@@ -1,48 +1,6 @@
 import { source } from "cista";
 import { origin } from "cista/http";
-
-export interface Hut {
-  id: string;
-  name: string;
-  region: string;
-  altitude: number;
-  bunks: number;
-  warden: string;
-  water: number;
-  openMonths: number[];
-  routes: string[];
-}
-export interface Bunks {
-  night: string;
-  free: number;
-  of: number;
-}
-export interface Night {
-  night: string;
-  hut: string;
-  name: string;
-  /** Shown, but not confirmed yet. */
-  pending?: true;
-}
-export interface Route {
-  id: string;
-  name: string;
-  kilometres: number;
-  climb: number;
-  stages: string[];
-}
-export interface Notice {
-  id: string;
-  text: string;
-  hut?: string;
-}
-export interface Note {
-  id: string;
-  at: string;
-  by: string;
-  text: string;
-  pending?: true;
-}
+import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
 
 // Where everything on the board comes from. How long it may be used the server says itself, in its caching headers.
 const greyfell = origin();
@@ -87,10 +45,6 @@ export const routeWithHuts = source({
     return { ...found, huts };
   },
 });
-
-export function lastPart(link: string): string {
-  return link.slice(link.lastIndexOf("/") + 1);
-}
 
 export const notices = greyfell.events<void, readonly Notice[]>({
   name: "notices",
