@@ -43,6 +43,13 @@ export interface Note {
   pending?: true;
 }
 
+/** What a person is told of something that failed: in the server's own words, where it sent some (RFC 9457). */
+export interface Told {
+  readonly kind: string;
+  readonly message: string;
+  readonly problem?: { readonly title?: string; readonly detail?: string };
+}
+
 /** Of a link: the id of what it leads to. */
 export function lastPart(link: string): string {
   return link.slice(link.lastIndexOf("/") + 1);

@@ -1,17 +1,17 @@
-import type { Failure } from "cista";
 import { useCallback, useState } from "react";
+import type { Told } from "../world.js";
 
 /** A change that was shown and then taken back, in the server's own words. */
 interface Refusal {
   readonly number: number;
-  readonly failure: Failure;
+  readonly failure: Told;
 }
 
 /** The refusals of one panel's changes: `watch` a run, and it is shown until it is put away. */
 export function useRefusals() {
   const [list, setList] = useState<readonly Refusal[]>([]);
   const watch = useCallback((run: Promise<unknown>) => {
-    run.catch((failure: Failure) => {
+    run.catch((failure: Told) => {
       setList((before) => [...before, { number: (before.at(-1)?.number ?? 0) + 1, failure }]);
     });
   }, []);

@@ -1,9 +1,9 @@
-import type { Failure } from "cista";
+import type { Told } from "../world.js";
 
 interface PlaceholderProps {
   lines: number;
   offline: boolean;
-  failure: Failure | undefined;
+  failure: Told | undefined;
 }
 
 export function Placeholder({ lines, offline, failure }: PlaceholderProps) {
@@ -23,7 +23,7 @@ export function Placeholder({ lines, offline, failure }: PlaceholderProps) {
   );
 }
 
-export function Trouble({ failure, again }: { failure: Failure; again: () => void }) {
+export function Trouble({ failure, again }: { failure: Told; again: () => void }) {
   return (
     <div className="trouble" role="alert">
       <p>{failure.problem?.title ?? titles[failure.kind] ?? "This could not be loaded"}</p>

@@ -1,0 +1,96 @@
+// `npm run session`: the board with Cista and the board by hand, each driven through the same two minutes in a Chromium
+// of its own, against an origin of its own that takes 100 to 250 ms to answer. Prints a table.
+import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { build } from "esbuild";
+import { chromium } from "playwright";
+import { createServer } from "vite";
+import { browserArguments, chromiumPath } from "../../scripts/chromium.mjs";
+import { steps } from "./steps.mjs";
+
+const here = (path) => fileURLToPath(new URL(path, import.meta.url));
+
+// The origin is TypeScript: loaded through vite, as the tests do.
+const vite = await createServer({
+  configFile: false,
+  server: { middlewareMode: true },
+  logLevel: "error",
+  appType: "custom",
+});
+const { startOrigin } = await vite.ssrLoadModule(here("../../examples/origin/src/index.ts"));
+try {
+  const [byHand, withCista] = await Promise.all([session("by-hand.tsx"), session("with-cista.tsx")]);
+  Object.assign(byHand, { lines: lines("by-hand") });
+  Object.assign(withCista, { lines: lines("board-react") });
+  const row = (title, of) => console.log(`| ${title} | ${of(byHand)} | ${of(withCista)} |`);
+  console.log("| Two minutes of the board | by hand | with Cista |\n|---|---|---|");
+  row("requests", ({ requests }) => requests);
+  row("of them for free bunks, which may be five seconds old", ({ bunks }) => bunks);
+  row("of them answered 304", ({ notModified }) => notModified);
+  row("of them given up", ({ abandoned }) => abandoned);
+  row("bytes of bodies", ({ bytes }) => bytes.toLocaleString("en"));
+  row("React commits", ({ commits }) => commits);
+  row("time to the list / to the hut", ({ firstList, firstHut }) => `${firstList | 0} / ${firstHut | 0} ms`);
+  row("frames with another hut than the chosen one", ({ wrong }) => wrong);
+  row("frames with two panels that disagree", ({ disagreeing }) => disagreeing);
+  row("frames older than the server", ({ old, frames }) => `${old} of ${frames}`);
+  row("lines of code, without what both draw with", ({ lines }) => lines);
+} finally {
+  await vite.close();
+}
+
+async function session(entry) {
+  const files = mkdtempSync(join(tmpdir(), "cista-session-"));
+  cpSync(here("../../examples/board-react/src/board.css"), join(files, "page.css"));
+  writeFileSync(
+    join(files, "index.html"),
+    '<!doctype html><link rel="stylesheet" href="page.css"><link rel="icon" href="data:,"><div id="board"></div><script type="module" src="page.js"></script>',
+  );
+  await build({
+    entryPoints: [here(entry)],
+    bundle: true,
+    minify: true,
+    format: "esm",
+    jsx: "automatic",
+    outfile: join(files, "page.js"),
+    define: { "process.env.NODE_ENV": '"production"' },
+    alias: { "react-dom/client": "react-dom/profiling" },
+    logLevel: "error",
+  });
+  const origin = await startOrigin({ files });
+  origin.faults.set({ path: "/api", latency: 100, jitter: 150 });
+  const browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  try {
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+    const troubles = [];
+    page.on("pageerror", (error) => troubles.push(error.message));
+    const names = Object.fromEntries([...origin.world.huts.values()].map(({ id, name }) => [id, name]));
+    await page.addInitScript((known) => Object.assign(window, { truth: { names: known, now: {} } }), names);
+    const started = Date.now();
+    for (const [second, step] of steps) {
+      await new Promise((resolve) => setTimeout(resolve, Math.max(0, started + second * 1000 - Date.now())));
+      await step(page, origin);
+    }
+    const frames = await page.evaluate(() => window.frames);
+    if (troubles.length > 0) throw new Error(`${entry}: ${troubles.join(", ")}`);
+    const { all, paths } = origin.tally.toJSON();
+    const bunks = Object.entries(paths).filter(([path]) => path.endsWith("/bunks"));
+    return { ...all, bunks: bunks.reduce((sum, [, { requests }]) => sum + requests, 0), ...frames };
+  } finally {
+    await browser.close();
+    await origin.close();
+    rmSync(files, { recursive: true });
+  }
+}
+
+/** Of the example's own files, without blank lines, comments and what both pages share. */
+function lines(example) {
+  const folder = here(`../../examples/${example}/src/`);
+  const shared = /^(world|address|time|strip|tally|main|lamp\.d|css\.d)\./;
+  return readdirSync(folder)
+    .filter((file) => /\.tsx?$/.test(file) && !shared.test(file))
+    .flatMap((file) => readFileSync(folder + file, "utf8").split("\n"))
+    .filter((line) => line.trim() !== "" && !/^\s*(\/\/|\/?\*)/.test(line)).length;
+}
