@@ -31,7 +31,7 @@ test("the page by hand is the same page: list, search, hut, route, a booking and
     await page.getByText("In your basket for tonight.").waitFor();
     await expect.poll(() => origin.world.basket.length).toBe(3);
     origin.faults.set({ path: "/api/basket", status: 409 });
-    await page.getByRole("button", { name: "One night more at Harebell Hut" }).click();
+    await page.getByRole("button", { name: "One night more at Harebell Hut" }).first().click();
     await region("Your basket").getByRole("alert").waitFor();
     expect(await page.locator(".count b").textContent()).toBe("3");
     expect(origin.world.basket).toHaveLength(3);
