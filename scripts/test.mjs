@@ -1,9 +1,12 @@
 // `npm test`: everything that is missing, then types, lint, build, package check, and the tests of the library,
 // of the command and of the examples, in Node and in a real browser. Nothing is left out quietly.
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join, relative } from "node:path";
 import { chromiumPath } from "./chromium.mjs";
 import { nginxPath } from "./nginx.mjs";
 import { installFromApt } from "./program.mjs";
-import { build, fail, install, run } from "./ready.mjs";
+import { build, fail, install, root, run } from "./ready.mjs";
 
 install();
 needPrograms();
@@ -12,11 +15,28 @@ step("types", "npx", ["tsc", "-p", "tsconfig.json"]);
 step("types of the library's own build", "npx", ["tsc", "-p", "packages/cista/tsconfig.json"]);
 build();
 step("package", "npx", ["publint", "--strict", "packages/cista"]);
+reference();
 step("tests", "npx", ["vitest", "run", ...process.argv.slice(2)]);
 
 function step(title, command, args) {
   console.log(`\n── ${title}`);
   run(command, args, { env: { ...process.env, npm_config_loglevel: "error" } });
+}
+
+/** docs/reference is made of the docstrings: it is to say what they say now. */
+function reference() {
+  const made = mkdtempSync(join(tmpdir(), "cista-reference-"));
+  step("reference", "npx", ["typedoc", "--out", made, "--logLevel", "Warn"]);
+  const stale = readdirSync(made, { recursive: true, withFileTypes: true })
+    .filter((file) => file.isFile())
+    .map((file) => relative(made, join(file.parentPath, file.name)))
+    .filter((file) => read(join(made, file)) !== read(join(root, "docs/reference", file)));
+  rmSync(made, { recursive: true });
+  if (stale.length > 0) fail(`docs/reference is older than the docstrings (${stale.join(", ")}): npm run reference`);
+}
+
+function read(file) {
+  return existsSync(file) ? readFileSync(file, "utf8") : undefined;
 }
 
 /** A browser and a web server that we have not written. */

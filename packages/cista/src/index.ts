@@ -1,3 +1,8 @@
+/**
+ * The core: sources, caches, readings, writes. No page, no framework, no HTTP.
+ * @module cista
+ */
+
 import { pageEnvironment } from "./browser/environment.js";
 import { type Cache, type CacheOptions, CoreCache, steadyEnvironment } from "./core/index.js";
 import { systemClock } from "./system-clock.js";

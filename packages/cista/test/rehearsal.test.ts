@@ -94,3 +94,14 @@ test("overtaken: the first answer comes after the second, and no old one wins", 
   await clock.advance("2s");
   expect(order).toEqual([2, 1, 3]);
 });
+
+test("set while a try is under way: that one ends as it began, and another follows as it is from now on", async () => {
+  const { cache, clock, hut, rehearsal } = hall();
+  const { view } = watch(cache, hut, 1);
+  await clock.advance(0);
+  rehearsal.set(hut, { slow: "3s" });
+  await clock.advance("1s");
+  rehearsal.set(hut, { missing: true });
+  await clock.advance("2s");
+  expect([view.get().state, view.get().request]).toEqual(["missing", "none"]);
+});

@@ -24,7 +24,10 @@ const usual: ReadOptions = {};
 type AnySource = Source<any, any>;
 type JustParams = [params?: any, options?: never];
 
-/** The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in. */
+/**
+ * The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in.
+ * @internal
+ */
 export class CoreCache implements Cache {
   readonly #core: Core;
   readonly #leaveEnvironment: () => void;

@@ -1,9 +1,9 @@
 export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./answer.js";
-export type { LoadCall } from "./asking.js";
+export type { Around, LoadCall } from "./asking.js";
 export { CoreCache } from "./cache.js";
 export type * from "./contract.js";
 export type { Duration } from "./duration.js";
-export { CistaError, Failure, type FailureKind, type Problem } from "./failure.js";
+export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./failure.js";
 export type { Freshness } from "./freshness.js";
 export type { Journal, JournalEvent, JournalKind } from "./journal.js";
 export type { Params } from "./key.js";
@@ -18,6 +18,7 @@ export * from "./source.js";
 export type { View, ViewOptions } from "./view.js";
 export {
   type LayerEditor,
+  type RunArguments,
   type RunOptions,
   type SendContext,
   type SendingPhase,

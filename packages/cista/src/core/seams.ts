@@ -20,5 +20,8 @@ export interface Environment {
   subscribe(listener: () => void): () => void;
 }
 
-/** A server, or a program without a page: always looked at, always connected. */
+/**
+ * A server, or a program without a page: always looked at, always connected.
+ * @internal
+ */
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };

@@ -5,6 +5,7 @@ const deepest = 200;
  * The next value with every part that did not change replaced by the previous one's reference; the previous value itself
  * where nothing changed. The next value belongs to the cache: it is changed in place (a frozen part is copied).
  * Plain objects and arrays are compared, everything else by identity.
+ * @internal
  */
 export function share<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, true);

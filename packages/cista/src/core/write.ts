@@ -82,7 +82,10 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
   return writeBy(() => runWrite, definition);
 }
 
-/** The same, with what sends it loaded only where a write is defined. */
+/**
+ * The same, with what sends it loaded only where a write is defined.
+ * @internal
+ */
 export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition: WriteDefinition<I, R>): Write<I, R> {
   const { name, send } = definition;
   if (typeof name !== "string" || name === "") {

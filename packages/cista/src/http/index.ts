@@ -1,3 +1,8 @@
+/**
+ * HTTP responses as answers, by the RFCs; docs/http.md says what of a response counts.
+ * @module cista/http
+ */
+
 export { cacheControl } from "./cache-control.js";
 export { freshnessOf, type Times } from "./freshness.js";
 export { httpDate } from "./http-date.js";

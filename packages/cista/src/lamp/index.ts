@@ -1,3 +1,8 @@
+/**
+ * The mark of an entry on a page: how good what is shown is, why, and what may be rehearsed.
+ * @module cista/lamp
+ */
+
 import type { Cache } from "../core/index.js";
 import { Lamp, light } from "./element.js";
 import { Tower } from "./tower.js";

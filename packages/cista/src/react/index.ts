@@ -1,3 +1,8 @@
+/**
+ * The binding for React 18.3 and newer.
+ * @module cista/react
+ */
+
 export { Boundary, type BoundaryProps } from "./boundary.js";
 export { CistaProvider, useCache } from "./context.js";
 export { Outcome, type OutcomeProps } from "./outcome.js";

@@ -1,3 +1,8 @@
+/**
+ * Virtual time, a virtual page, sources that misbehave, and the journal as text: for tests and for trying things.
+ * @module cista/rehearsal
+ */
+
 export { type JournalRecorder, journalLine, recordJournal } from "./recorder.js";
 export { type Mishap, type Rehearsal, type RehearsalOptions, rehearse } from "./rehearse.js";
 export type { VirtualClock, VirtualEnvironment } from "./virtual.js";

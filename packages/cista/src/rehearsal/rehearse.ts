@@ -1,5 +1,14 @@
 import { milliseconds } from "../core/duration.js";
-import { type Cache, type Duration, Failure, type LoadCall, missing, type Source } from "../core/index.js";
+import {
+  type Cache,
+  CistaError,
+  type Duration,
+  type EntryInfo,
+  Failure,
+  type LoadCall,
+  missing,
+  type Source,
+} from "../core/index.js";
 
 /** What one source is made to do. Several at once are possible: slow and failing. */
 export interface Mishap {
@@ -80,25 +89,41 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
     await Promise.race([new Promise<void>((go) => held.set(source, go)), pause(longestHeld, signal)]);
   }
 
-  /** What is watched is asked for anew. A cache that was disposed of meanwhile has nothing to ask for. */
-  function ask(where: (source: string) => boolean): void {
-    cache.revalidate({ where: (entry) => where(entry.source) }).catch(() => {});
+  /** Makes a change, and asks anew for what is watched. A cache that was disposed of meanwhile has nothing to ask for. */
+  function change(where: (source: string) => boolean, make: () => void): void {
+    const watched = ({ source, watchers }: EntryInfo) => watchers > 0 && where(source);
+    try {
+      // A try that is under way began as it was before: another request follows it.
+      cache.invalidate({ where: (entry) => watched(entry) && entry.reading.request === "running" });
+      make();
+      cache.revalidate({ where: watched }).catch(() => {});
+    } catch (thrown) {
+      if (!(thrown instanceof CistaError && thrown.code === "disposed")) throw thrown;
+    }
   }
 
   return {
     set(source, mishap) {
       const name = typeof source === "string" ? source : source.name;
-      if (mishap) mishaps.set(name, mishap);
-      else mishaps.delete(name);
-      remove();
-      remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
-      ask((source) => source === name);
+      change(
+        (source) => source === name,
+        () => {
+          if (mishap) mishaps.set(name, mishap);
+          else mishaps.delete(name);
+          remove();
+          remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
+        },
+      );
     },
     of: (source) => mishaps.get(source),
     end() {
-      mishaps.clear();
-      remove();
-      ask(() => true);
+      change(
+        () => true,
+        () => {
+          mishaps.clear();
+          remove();
+        },
+      );
     },
   };
 }

@@ -1,0 +1,60 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { Outcome, useReading } from "cista/react";
+import { virtualClock } from "cista/rehearsal";
+import { Greyfell, type Hut } from "./greyfell.js";
+import { show } from "./page.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+
+function Water({ id }: { id: string }) {
+  const reading = useReading(hut, { id });
+  return (
+    <Outcome
+      of={reading}
+      loading={<p>asking …</p>}
+      missing={<p>there is no hut {id}</p>}
+      failed={({ problem, message }, again) => (
+        <p>
+          {problem?.detail ?? message}{" "}
+          <button type="button" onClick={again}>
+            Again
+          </button>
+        </p>
+      )}
+    >
+      {({ name, water }) => (
+        <p>
+          {name}: {water} litres
+        </p>
+      )}
+    </Outcome>
+  );
+}
+
+const answer = network.hold();
+const clock = virtualClock(); // so that the tries after a failure take no time here
+const page = show(
+  createCache({ clock }),
+  <>
+    <Water id="h-07" />
+    <Water id="h-99" />
+  </>,
+);
+console.log(await page.look());
+answer();
+console.log(await page.look());
+
+network.failing = 503;
+const other = show(createCache({ clock }), <Water id="h-07" />);
+await other.look();
+await clock.advance("2m"); // tried three times more, further and further apart
+console.log(await other.look());
+network.failing = undefined;
+await other.press("Again");
+console.log(await other.look());
+
+page.end();
+other.end();

@@ -1,0 +1,38 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { useReading } from "cista/react";
+import { Greyfell, type Hut } from "./greyfell.js";
+import { show } from "./page.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+
+// Once, outside of components: what it is called, where it comes from, what it is.
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+
+let renders = 0;
+function Name({ id }: { id: string }) {
+  // Only what this component needs: it is not rendered when the tank is filled.
+  const { value } = useReading(hut, { id }, { pick: ({ name }) => name });
+  renders++;
+  return <p>{value ?? "…"}</p>;
+}
+function Tank({ id }: { id: string }) {
+  const { value } = useReading(hut, { id }, { pick: ({ water }) => water });
+  return <p>{value === undefined ? "…" : `${value} litres`}</p>;
+}
+
+const cache = createCache();
+const page = show(
+  cache,
+  <>
+    <Name id="h-07" />
+    <Tank id="h-07" />
+  </>,
+);
+console.log(await page.look());
+const before = renders;
+cache.patch(hut, { id: "h-07" }, (now) => ({ ...now, water: 55 }));
+console.log(await page.look());
+console.log(`the name was rendered ${renders - before} times more; requests: ${network.requests.length}`);
+page.end();

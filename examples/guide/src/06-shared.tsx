@@ -1,0 +1,37 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { useReading } from "cista/react";
+import { Greyfell, type Hut } from "./greyfell.js";
+import { show } from "./page.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+const huts = greyfell.source<void, Hut[]>({ name: "huts", url: "/api/huts", unwrap: (body) => body.huts });
+
+// Two components that know nothing of each other.
+function Count() {
+  const { value } = useReading(huts);
+  return <p>{value?.length ?? "–"} huts</p>;
+}
+function Names() {
+  const { value } = useReading(huts);
+  return <p>{value?.map(({ name }) => name).join(", ") ?? "…"}</p>;
+}
+
+const cache = createCache();
+const page = show(
+  cache,
+  <>
+    <Count />
+    <Names />
+  </>,
+);
+console.log(await page.look());
+console.log(network.requests);
+
+// One is added; both are told, in one frame. Nobody had to hand the list up or down.
+network.huts["h-31"] = { id: "h-31", name: "Windy Ley Hut", water: 20, routes: [] };
+cache.invalidate({ source: huts });
+console.log(await page.look());
+console.log(network.requests);
+page.end();

@@ -1,0 +1,40 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { virtualClock } from "cista/rehearsal";
+import { Greyfell, type Hut } from "./greyfell.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+// The server says max-age=30, stale-while-revalidate=300 of the list: nothing about that stands here.
+const huts = greyfell.source<void, Hut[]>({ name: "huts", url: "/api/huts", unwrap: (body) => body.huts });
+// What a definition says itself comes where the server says nothing.
+const motto = greyfell.source<void, Hut>({ name: "motto", url: "/api/huts/h-07", maxAge: "1h" });
+
+const clock = virtualClock();
+const cache = createCache({ clock });
+function look(when: string) {
+  const { state, fresh, storedAt = 0, request } = cache.view(huts).get();
+  const age = (clock.now() - storedAt) / 1000;
+  console.log(
+    `${when}: ${state}${state === "ready" ? `, ${fresh ? "fresh" : "stale"}, ${age} s old` : ""}, request ${request}`,
+  );
+}
+
+look("at first");
+const leave = cache.view(huts).subscribe(() => {});
+await clock.advance(0);
+look("loaded");
+leave();
+
+await clock.advance("20s");
+look("20 s later"); // no request
+await clock.advance("40s");
+look("a minute later"); // shown at once, and checked behind, once somebody looks
+cache.view(huts).subscribe(() => {});
+look("looked at");
+await clock.advance(0);
+look("checked");
+
+await cache.view(huts).revalidate(); // a button that says: now
+console.log(network.requests.length, "requests;", cache.peek(motto).state);
+cache.dispose();

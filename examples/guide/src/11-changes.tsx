@@ -1,0 +1,60 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { useReading, useWrite } from "cista/react";
+import { Greyfell, type Night } from "./greyfell.js";
+import { show } from "./page.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+const basket = greyfell.source<void, Night[]>({
+  name: "basket",
+  url: "/api/basket",
+  unwrap: (body) => body.nights,
+});
+const book = greyfell.write<Night, Night>({
+  name: "book",
+  method: "POST",
+  url: "/api/basket",
+  optimistic: (booking, edit) =>
+    edit.patch(basket, undefined, (nights) =>
+      nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
+    ),
+});
+
+function Basket() {
+  const { value, pendingWrites } = useReading(basket);
+  return (
+    <p>
+      {value ? `${value.map(({ hut }) => hut).join(", ") || "empty"}${pendingWrites ? " (not confirmed)" : ""}` : "…"}
+    </p>
+  );
+}
+function Book({ hut, night }: Night) {
+  const [run, { phase, failure }] = useWrite(book);
+  return (
+    <p>
+      <button type="button" onClick={() => run({ hut, night }).catch(() => {})}>
+        Book {hut}
+      </button>{" "}
+      {phase} {failure?.problem?.detail}
+    </p>
+  );
+}
+
+const page = show(
+  createCache(),
+  <>
+    <Basket />
+    <Book hut="h-07" night="2026-11-28" />
+    <Book hut="h-20" night="2026-11-29" />
+  </>,
+);
+console.log(await page.look());
+for (const name of ["Book h-07", "Book h-20"]) {
+  const answer = network.hold();
+  await page.press(name);
+  console.log(await page.look());
+  answer();
+  console.log(await page.look());
+}
+page.end();

@@ -1,0 +1,25 @@
+import { createCache } from "cista";
+import { origin } from "cista/http";
+import { recordJournal, virtualClock } from "cista/rehearsal";
+import { Greyfell, type Hut } from "./greyfell.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+
+const clock = virtualClock();
+const cache = createCache({ clock });
+const recorder = recordJournal(cache.journal); // .text() is all of it as JSON lines, to send along with a report
+
+const leave = cache.view(hut, { id: "h-07" }).subscribe(() => {});
+cache.view(hut, { id: "h-07" }).subscribe(() => {}); // another component
+await clock.advance("61s");
+await cache.view(hut, { id: "h-07" }).revalidate();
+cache.invalidate({ group: "hut-h-07" });
+await clock.advance("1s");
+leave();
+
+for (const { at, kind, cause = "", cacheStatus = "", note = "" } of recorder.events) {
+  console.log(`${String(at).padStart(6)} ${kind.padEnd(10)} ${cause.padEnd(11)} ${cacheStatus || note}`);
+}
+cache.dispose();

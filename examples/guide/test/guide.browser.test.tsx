@@ -1,0 +1,27 @@
+/// <reference types="vite/client" />
+import { expect, test, vi } from "vitest";
+
+// Every page of the guide has a program, and says what that prints: both are as in the page, word for word.
+const programs = import.meta.glob<object>("../src/[0-9]*");
+const texts = import.meta.glob<string>("../src/[0-9]*", { query: "?raw", import: "default" });
+const pages = import.meta.glob<string>("../../../docs/guide/[0-9]*.md", { query: "?raw", import: "default" });
+const pageOf = (program: string) => program.replace(/^.*\/(.*)\.tsx?$/, "../../../docs/guide/$1.md");
+
+test("every page has a program, and every program a page", () => {
+  expect(Object.keys(pages)).toEqual(Object.keys(programs).map(pageOf));
+  expect(Object.keys(pages)).toHaveLength(13);
+});
+
+test.each(Object.keys(programs))("%s prints what its page says", async (path) => {
+  const said: string[] = [];
+  const log = vi.spyOn(console, "log").mockImplementation((...parts) => {
+    said.push(parts.map((part) => (typeof part === "string" ? part : JSON.stringify(part))).join(" "));
+  });
+  await programs[path]?.();
+  log.mockRestore();
+  const page = (await pages[pageOf(path)]?.()) ?? "";
+  const blocks = [...page.matchAll(/```(\w*)\n(.*?)```/gs)];
+  const printed = said.map((line) => `${line.trimEnd()}\n`).join("");
+  expect(blocks.at(0)?.[2]).toBe(await texts[path]?.());
+  expect(blocks.at(1)?.[2]).toBe(printed);
+});
