@@ -43,7 +43,11 @@ export default defineConfig({
       {
         resolve: { alias },
         optimizeDeps: { include: react },
-        test: { name: "browser", include: ["{packages,examples}/*/test/**/*.browser.test.{ts,tsx}"], browser: browser() },
+        test: {
+          name: "browser",
+          include: ["{packages,examples}/*/test/**/*.browser.test.{ts,tsx}"],
+          browser: browser(),
+        },
       },
       {
         // The binding with the oldest React that it is for.

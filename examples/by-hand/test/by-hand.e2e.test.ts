@@ -38,12 +38,12 @@ test("the page by hand is the same page: list, search, hut, route, a booking and
 
     await page.goto(`${origin.url}/#h-99`);
     await page.getByText("There is no hut h-99 in the network.").waitFor();
-    origin.faults.set({ path: "/api/huts/h-12", status: 500 });
-    await page.goto(`${origin.url}/#h-12`);
+    origin.faults.set({ path: "/api/huts/h-02", status: 500 });
+    await page.goto(`${origin.url}/#h-02`);
     await region("Hut").getByRole("alert").waitFor();
     origin.faults.clear();
     await region("Hut").getByRole("button", { name: "Try again" }).click();
-    await region("Peat Hag Hut").getByText("litres in the tank").waitFor();
+    await region("Rowan Gap Hut").getByText("litres in the tank").waitFor();
     expect(troubles).toEqual([]);
   } finally {
     await browser.close();
