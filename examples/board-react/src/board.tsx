@@ -7,10 +7,12 @@ import { RoutePanel } from "./route.js";
 import { Strip } from "./strip.js";
 import { Contours } from "./views/contours.js";
 
+const chooseHut = (id: string) => choose({ hut: id });
+const chooseRoute = (id: string) => choose({ route: id });
+
 /** The hut board. Its panels know nothing of each other: what they share, they share through the cache. */
 export function Board() {
   const { hut, region, q, route } = useChosen();
-  const chooseHut = (id: string) => choose({ hut: id });
   return (
     <>
       <header className="masthead">
@@ -21,7 +23,7 @@ export function Board() {
       </header>
       <main>
         <HutList region={region} q={q} chosen={hut} onChoose={chooseHut} />
-        <HutPanel id={hut} onRoute={(id) => choose({ route: id })} />
+        <HutPanel id={hut} onRoute={chooseRoute} />
         <div className="column">
           <BasketPanel onChoose={chooseHut} />
           <RoutePanel id={route} onChoose={chooseHut} />

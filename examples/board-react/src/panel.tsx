@@ -23,7 +23,7 @@ export function Panel<T>({ title, of: reading, className, missing, tools, lines 
       <header>
         <h2>{title}</h2>
         <cista-lamp entry={reading.key} />
-        <button type="button" className="quiet" onClick={reading.revalidate} disabled={reading.request === "running"}>
+        <button type="button" className="quiet" onClick={reading.revalidate}>
           Ask now
         </button>
       </header>
@@ -31,7 +31,9 @@ export function Panel<T>({ title, of: reading, className, missing, tools, lines 
       <div className="content" aria-busy={reading.state === "loading"}>
         <Outcome
           of={reading}
-          loading={<Placeholder lines={lines} offline={reading.request === "offline"} failure={reading.failure} />}
+          loading={({ request, failure }) => (
+            <Placeholder lines={lines} offline={request === "offline"} failure={failure} />
+          )}
           missing={<p className="note">{missing}</p>}
           failed={(failure, again) => <Trouble failure={failure} again={again} />}
         >

@@ -160,6 +160,28 @@ test("a component renders only for the members it has looked at; an unchanged an
   expect(more()).toMatchObject({ value: 1, part: 1 });
 });
 
+test("what was looked at only while loading counts only while loading", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  let renders = 0;
+  function Hut() {
+    renders++;
+    const reading = useReading<any, any>(hut);
+    return <i>{reading.state === "loading" ? reading.request : reading.value}</i>;
+  }
+  await show(<Hut />, false);
+  expect(page.textContent).toBe("running");
+  loads[0]?.answer("Harebell");
+  await settle();
+  renders = 0;
+  await act(async () => void cache.view(hut).revalidate());
+  expect(cache.view(hut).get().request).toBe("running");
+  loads[1]?.answer("Harebell");
+  await settle();
+  expect([page.textContent, renders]).toEqual(["Harebell", 0]);
+  await act(async () => void cache.delete({ source: hut }));
+  expect(page.textContent).toBe("running");
+});
+
 test("a value that changes during a slow concurrent render is never seen in two versions in one committed frame", async () => {
   (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false; // React's own scheduler, which gives way between components
   const count = source<void, Promise<number>>({ name: "count", load: async () => 0 });

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { memo, useEffect, useRef } from "react";
 import { choose } from "../address.js";
 import type { Hut } from "../world.js";
 
@@ -27,18 +27,33 @@ export function HutRows({ huts, region, q, chosen, onChoose }: HutRowsProps) {
   return (
     <ul className="huts" ref={list}>
       {huts.map((hut) => (
-        <li key={hut.id}>
-          <button type="button" aria-current={hut.id === chosen || undefined} onClick={() => onChoose(hut.id)}>
-            <span className="name">{hut.name}</span>
-            <span className="where">
-              {hut.region}, {hut.altitude} m
-            </span>
-          </button>
-        </li>
+        <HutRow key={hut.id} hut={hut} chosen={hut.id === chosen} onChoose={onChoose} />
       ))}
     </ul>
   );
 }
+
+/** When a list comes in which one hut is another, only its row is rendered: all others are the objects that they were. */
+const HutRow = memo(function HutRow({
+  hut,
+  chosen,
+  onChoose,
+}: {
+  hut: Hut;
+  chosen: boolean;
+  onChoose(id: string): void;
+}) {
+  return (
+    <li>
+      <button type="button" aria-current={chosen || undefined} onClick={() => onChoose(hut.id)}>
+        <span className="name">{hut.name}</span>
+        <span className="where">
+          {hut.region}, {hut.altitude} m
+        </span>
+      </button>
+    </li>
+  );
+});
 
 const regions = ["Ashdale", "Corrie Tops", "Lower Fells", "Saltmarch"];
 
