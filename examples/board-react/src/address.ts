@@ -18,7 +18,11 @@ export function choose(change: Partial<Chosen>): void {
   const hash = written({ ...read(location.hash), ...change });
   if ("q" in change) location.replace(hash);
   else location.hash = hash;
+  // The event comes later, and by then the next letter may have been typed into the field as it was before this one.
+  for (const listener of listeners) listener();
 }
+
+const listeners = new Set<() => void>();
 
 function read(hash: string): Chosen {
   const [hut = "", query = ""] = hash.slice(1).split("?");
@@ -39,5 +43,9 @@ function written({ hut = "", route, region, q }: Chosen): string {
 
 function onHashChange(listener: () => void): () => void {
   addEventListener("hashchange", listener);
-  return () => removeEventListener("hashchange", listener);
+  listeners.add(listener);
+  return () => {
+    removeEventListener("hashchange", listener);
+    listeners.delete(listener);
+  };
 }

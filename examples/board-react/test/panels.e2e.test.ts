@@ -101,3 +101,64 @@ test.each<[string, string, object, string]>([
     [],
   );
 });
+
+test("the whole board by keyboard alone: search, hut, booking, basket, route, logbook, portrait, lamp", async () => {
+  await page.goto(`${origin.url}/`);
+  await page.getByText("Choose a hut from the list").waitFor();
+  const focused = () =>
+    page.evaluate(() => {
+      let element = document.activeElement;
+      while (element?.shadowRoot?.activeElement) element = element.shadowRoot.activeElement;
+      const label =
+        element?.getAttribute("aria-label") ?? element?.closest("label")?.textContent ?? element?.textContent;
+      return (label ?? "").trim();
+    });
+  /** Tab by Tab: what it comes to by 150 is not to be reached. */
+  const tabTo = async (name: RegExp) => {
+    const passed: string[] = [];
+    for (let n = 0; n < 150; n++) {
+      await page.keyboard.press("Tab");
+      passed.push(await focused());
+      if (name.test(passed.at(-1) ?? "")) return;
+    }
+    throw new Error(`${name} cannot be reached by Tab: ${passed.join(" > ")}`);
+  };
+  const press = async (name: RegExp, key = "Enter") => {
+    await tabTo(name);
+    await page.keyboard.press(key);
+  };
+  const shown = (text: string | RegExp) => page.getByText(text).first().waitFor();
+  await tabTo(/^Search huts by name/);
+  await page.keyboard.type("hareb");
+  await expect.poll(() => page.locator(".huts li").count()).toBe(1);
+  await press(/^Harebell Hut/);
+  await shown("litres in the tank");
+  await press(/^Crow Steps$/);
+  await shown(/m of climb, \d+ huts/);
+  await press(/^About this hut$/);
+  await expect.poll(() => page.locator(".portrait p").count()).toBeGreaterThan(0);
+  await press(/^Book a bunk$/);
+  await shown("In your basket for tonight.");
+  await tabTo(/^Your note/);
+  await page.keyboard.type("Snow to the door.");
+  await page.keyboard.press("Enter");
+  await expect.poll(() => page.locator(".notes li").first().textContent()).toMatch(/^Snow to the door\.You/);
+  await press(/^Earlier notes$/);
+  await expect.poll(() => page.locator(".logbook .notes li").count()).toBeGreaterThan(20);
+  await press(/^One night more at Harebell Hut$/);
+  await expect.poll(() => page.locator(".count b").textContent()).toBe("4");
+  await press(/^Remove Harebell Hut$/);
+  await press(/^Undo$/);
+  await expect.poll(() => page.locator(".count b").textContent()).toBe("4");
+
+  await page.locator("section.hut cista-lamp").evaluate((lamp) => lamp.shadowRoot?.querySelector("button")?.focus());
+  await page.keyboard.press("Enter");
+  await page.getByRole("group", { name: 'hut {"id":"h-07"}' }).waitFor();
+  await press(/^missing$/, "Space");
+  await shown("There is no hut");
+  expect(await focused()).toBe("missing");
+  await page.keyboard.press("Space");
+  await shown("litres in the tank");
+  await page.keyboard.press("Escape");
+  expect(await focused()).toMatch(/^fresh/);
+});
