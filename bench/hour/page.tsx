@@ -1,4 +1,5 @@
 import { createCache } from "cista";
+import { lightLamps } from "cista/lamp";
 import { CistaProvider } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { Profiler } from "react";
@@ -17,7 +18,7 @@ cache.journal.subscribe(({ kind }) => {
 });
 
 const settled = async () => {
-  while ([...cache.entries()].some(({ reading }) => reading.request !== "none")) {
+  while ([...cache.entries()].some(({ reading }) => reading.request !== "none" && reading.request !== "offline")) {
     await new Promise((resolve) => setTimeout(resolve));
   }
   await new Promise((resolve) => setTimeout(resolve));
@@ -37,7 +38,59 @@ async function hour() {
   const kept = [...cache.entries()].filter(({ key, reading }) => values.get(key) === reading.value).length;
   return { ...counts, kept, entries: values.size };
 }
-Object.assign(window, { hour });
+/** Each part of the day: how it is looked at, whether there is a network, and for how long. */
+const parts = [
+  { title: "morning, looked at", visible: true, online: true, length: "30m" },
+  { title: "hidden", visible: false, online: true, length: "3h" },
+  { title: "looked at again", visible: true, online: true, length: "10m" },
+  { title: "the network is gone, looked at", visible: true, online: false, length: "1h" },
+  { title: "the network is back, looked at", visible: true, online: true, length: "5m" },
+  { title: "hidden, without a network", visible: false, online: false, length: "2h" },
+  { title: "hidden, the network is back", visible: false, online: true, length: "17h" },
+  { title: "the next morning, looked at", visible: true, online: true, length: "1m" },
+] as const;
+
+/** The same for a day; what was asked for in each part of it, by source and cause. */
+async function day() {
+  lightLamps(cache);
+  await settled();
+  const told = [];
+  for (const { title, visible, online, length } of parts) {
+    const asked: Record<string, number> = {};
+    const leave = cache.journal.subscribe(({ kind, source, cause }) => {
+      if (kind !== "request") return;
+      const what = `${source} (${cause})`;
+      asked[what] = (asked[what] ?? 0) + 1;
+    });
+    environment.set({ visible, online });
+    await settled();
+    for (let seconds = secondsIn(length); seconds > 0; seconds--) {
+      await clock.advance("1s");
+      await settled();
+    }
+    leave();
+    told.push({ title, length, asked });
+  }
+  return told;
+}
+
+function secondsIn(length: `${number}${"m" | "h"}`): number {
+  return Number.parseInt(length, 10) * (length.endsWith("h") ? 3600 : 60);
+}
+
+/** The page-wide lamp, with the first of its entries open. */
+async function openWideLamp() {
+  Date.now = () => clock.now(); // lamps tell ages
+  await clock.advance("6s");
+  await settled();
+  const lamp = document.querySelector("cista-lamp:not([entry])");
+  const root = lamp?.shadowRoot;
+  root?.querySelector<HTMLElement>('[data-act="toggle"]')?.click();
+  root?.querySelector<HTMLElement>('[data-act^="choose"]')?.click();
+  lamp?.scrollIntoView({ block: "end" });
+  await new Promise((resolve) => setTimeout(resolve, 50));
+}
+Object.assign(window, { hour, day, openWideLamp });
 
 createRoot(document.getElementById("board") as HTMLElement).render(
   <CistaProvider cache={cache}>

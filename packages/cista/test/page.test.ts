@@ -55,8 +55,11 @@ test("triggers: what is stale and watched is asked for when the page is looked a
   }
   watch(cache, usual.source, "nobody asks", { when: false });
   await clock.advance("10s");
-  for (const state of [{ visible: false }, { visible: true }, { online: false }, { online: true }])
-    environment.set(state);
+  for (const state of [{ visible: false }, { visible: true }, { online: false }]) environment.set(state);
+  environment.set({ visible: false });
+  environment.set({ online: true });
+  expect(onlyOnline.loads).toEqual([]); // nobody looks
+  environment.set({ visible: true });
   expect(sources.map(({ loads }) => loads.map(({ cause }) => cause))).toEqual([["visible"], ["online"], []]);
 });
 

@@ -177,10 +177,17 @@ export class CoreCache implements Cache {
 function followEnvironment(core: Core): () => void {
   const { environment } = core;
   let { visible, online } = environment;
+  /** The network came back while nobody looked. */
+  let missed = false;
   return environment.subscribe(() => {
     const before = { visible, online };
     ({ visible, online } = environment);
-    if (online && !before.online) wake(core, "online");
-    if (visible && !before.visible) wake(core, "visible");
+    const back = online && !before.online;
+    if (back) wake(core, "online");
+    missed = online && (missed || back) && !before.visible;
+    if (!visible || before.visible) return;
+    wake(core, "visible");
+    if (missed) wake(core, "online");
+    missed = false;
   });
 }

@@ -138,6 +138,7 @@ export function wake(core: Core, trigger: Exclude<Trigger, "attach">): void {
     const now = nowOf(core);
     core.outbox?.wake();
     for (const entry of [...core.underWay]) entry.request?.hurry();
+    if (!core.environment.visible) return; // nobody looks: what is stale is asked for when somebody does
     for (const entry of [...core.watched]) wakeOne(entry, trigger, now);
   });
 }

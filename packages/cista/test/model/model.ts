@@ -10,6 +10,7 @@ export class Model {
   elapsed = 0;
   visible = true;
   online = true;
+  missed = false;
   version = 0;
   orders = 0;
   readonly records: Record[];
@@ -301,10 +302,15 @@ export class Model {
   }
 
   page(visible: boolean, online: boolean): void {
-    const wakes = [...(online && !this.online ? ["online"] : []), ...(visible && !this.visible ? ["visible"] : [])];
+    const back = online && !this.online;
+    const wakes = [...(back ? ["online"] : []), ...(visible && !this.visible ? ["visible"] : [])];
+    this.missed = online && (this.missed || (back && !visible));
+    if (visible && this.missed) wakes.push("online"); // what came back while nobody looked
+    if (visible) this.missed = false;
     Object.assign(this, { visible, online });
     for (const cause of wakes) {
       this.tryWaiting("order", () => true); // R5, R6
+      if (!visible) continue;
       for (const r of this.records) {
         if (r.asked || r.askers === 0) continue;
         if (this.rules.triggers.includes(cause) && this.good(r) !== "fresh") this.start(r, cause);
