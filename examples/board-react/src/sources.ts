@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { type Failure, missing, source } from "cista";
 import { origin } from "cista/http";
 import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
 
@@ -36,12 +36,19 @@ export const route = greyfell.source<{ id: string }, Route>({
   url: ({ id }) => `/api/routes/${encodeURIComponent(id)}`,
 });
 
+/** That a hut was taken down is no failure of the route. */
+function orNone(failure: Failure): undefined {
+  if (failure.kind !== "missing") throw failure;
+}
+
 /** The huts themselves in place of the links to them. Each is an entry of its own, shared with whoever else shows it. */
 export const routeWithHuts = source({
   name: "route-with-huts",
   load: async ({ id }: { id: string }, { read }) => {
-    const found = await read(route, { id });
-    const huts = await Promise.all(found.stages.map((link) => read(hut, { id: lastPart(link) })));
+    const found = await read(route, { id }).catch(orNone);
+    if (!found) return missing();
+    const stages = found.stages.map((link) => read(hut, { id: lastPart(link) }).catch(orNone));
+    const huts = (await Promise.all(stages)).filter((each) => each !== undefined);
     return { ...found, huts };
   },
 });

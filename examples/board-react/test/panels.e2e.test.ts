@@ -27,6 +27,14 @@ test("a route with its huts: each asked for once, however many show it, and a ch
   await hut.getByRole("button", { name: "Ask now" }).click();
   await hut.getByText("7 litres in the tank").waitFor();
   await route.getByText("710 m, 7 litres").waitFor();
+
+  origin.world.changeRoute(origin.world.routes.get("r-2")!, { stages: ["/api/huts/h-37", "/api/huts/h-02"] });
+  await page.goto(`${origin.url}/#h-03?route=r-2`);
+  await panel("Tarn Round")
+    .getByText(/climb, 1 hut$/)
+    .waitFor(); // h-37 was taken down
+  await page.goto(`${origin.url}/#h-03?route=r-99`);
+  await page.getByText("There is no route r-99.").waitFor();
 });
 
 test("the portrait: only when it is opened, and never twice", async () => {

@@ -29,7 +29,7 @@ export function Unconfirmed({ changes }: { changes: number }) {
 export function Removed({ stay, undo }: { stay: Stay; undo(stay: Stay): void }) {
   return (
     <span>
-      {stay.name} is out of your basket.{" "}
+      <bdi>{stay.name}</bdi> is out of your basket.{" "}
       <button type="button" className="link" onClick={() => undo(stay)}>
         Undo
       </button>

@@ -48,7 +48,7 @@ const HutRow = memo(function HutRow({
       <button type="button" aria-current={chosen || undefined} onClick={() => onChoose(hut.id)}>
         <span className="name">{hut.name}</span>
         <span className="where">
-          {hut.region}, {hut.altitude} m
+          <bdi>{hut.region}</bdi>, {hut.altitude} m
         </span>
       </button>
     </li>

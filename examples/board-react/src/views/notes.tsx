@@ -10,7 +10,8 @@ export function Notes({ of: items }: { of: readonly Note[] }) {
           <li key={note.id} className={note.pending ? "pending" : ""}>
             <p>{note.text}</p>
             <p className="note">
-              {note.by}, <time dateTime={note.at}>{new Date(`${note.at}Z`).toLocaleString("en", dateStyle)}</time>
+              <bdi>{note.by}</bdi>,{" "}
+              <time dateTime={note.at}>{new Date(`${note.at}Z`).toLocaleString("en", dateStyle)}</time>
               {note.pending && ", not confirmed yet"}
             </p>
           </li>

@@ -9,7 +9,7 @@ export function Stages({ route, onChoose }: { route: RouteWithHuts; onChoose(id:
   return (
     <>
       <p className="note">
-        {kilometres} km, {climb} m of climb, {huts.length} huts
+        {kilometres} km, {climb} m of climb, {huts.length} {huts.length === 1 ? "hut" : "huts"}
       </p>
       <ol className="stages">
         {huts.map((hut) => (

@@ -9,7 +9,7 @@ export function Trail({ notices: all, onChoose }: { notices: readonly Notice[]; 
         .reverse()
         .map(({ id, text, hut }) => (
           <li key={id}>
-            {text}{" "}
+            <bdi>{text}</bdi>{" "}
             {hut && (
               <button type="button" className="link" onClick={() => onChoose(hut)}>
                 {hut}
