@@ -1,6 +1,6 @@
-import { createCache, source } from "cista";
-import { CistaProvider, useReading } from "cista/react";
-import { memo, type ReactNode, useState } from "react";
+import { createCache, type Reading, source } from "cista";
+import { CistaProvider, useCache, useReading } from "cista/react";
+import { memo, type ReactNode, useRef, useState, useSyncExternalStore } from "react";
 import { flushSync } from "react-dom";
 import { createRoot, type Root } from "react-dom/client";
 
@@ -16,21 +16,35 @@ const Plain = memo(({ value }: { value: number }) => {
   return <i>{value + shown}</i>;
 });
 
+/** As little as there can be between a view and React: its own hook for stores. What `useReading` adds is all beyond this. */
+const Bare = memo(({ id }: { id: number }) => {
+  const cache = useCache();
+  const ref = useRef<{ subscribe(listener: () => void): () => void; get(): Reading<number> }>(undefined);
+  if (!ref.current) {
+    const view = cache.view(hut, id);
+    ref.current = { subscribe: (listener) => view.subscribe(listener), get: () => view.get() };
+  }
+  return <i>{useSyncExternalStore(ref.current.subscribe, ref.current.get).value}</i>;
+});
+
+const onCache = (keys: number) => readBy(Read, keys);
+const onBareHook = (keys: number) => readBy(Bare, keys);
+
 /** @param keys how many different ones the thousand components read */
-function onCache(keys: number) {
+function readBy(Component: typeof Read, keys: number): Side {
   const cache = createCache();
   for (let id = 0; id < keys; id++) cache.put(hut, id, 0);
   const page = (
     <CistaProvider cache={cache}>
       {all.map((id) => (
-        <Read key={id} id={id % keys} />
+        <Component key={id} id={id % keys} />
       ))}
     </CistaProvider>
   );
   return { page, change: (value: number) => cache.put(hut, 0, value), end: () => cache.dispose() };
 }
 
-function onState(keys: number) {
+function onState(keys: number): Side {
   let set: (values: number[]) => void = () => {};
   let values = Array.from({ length: keys }, () => 0);
   function Parent() {
@@ -80,11 +94,11 @@ function middle(list: number[]): number {
   return half.reduce((sum, each) => sum + each) / half.length;
 }
 
-/** Cista's time as a multiple of plain React's. */
-async function ratios(keys: number, rounds: number) {
+/** The cache's time as a multiple of plain React's. @param bare without `useReading` */
+async function ratios(keys: number, rounds: number, bare = false) {
   const times = { cache: [] as { mount: number; change: number }[], state: [] as { mount: number; change: number }[] };
   for (let n = 0; n < rounds + 5; n++) {
-    const cache = await round(onCache, keys);
+    const cache = await round(bare ? onBareHook : onCache, keys);
     const state = await round(onState, keys);
     if (n < 5) continue; // warming up
     times.cache.push(cache);

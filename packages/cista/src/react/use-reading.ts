@@ -40,7 +40,8 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
     options,
   );
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
-  const look = memory.lookFor(asked, options);
+  const look = options.pick || options.carryOver ? memory.lookFor(asked, options) : asked.look;
+  asked.rendering = true;
   return memory.over(useSyncExternalStore(asked.subscribe, look, look));
 }
 
@@ -54,8 +55,12 @@ interface Asked {
   readonly known: boolean;
   readonly when: boolean;
   readonly view: View<any>;
-  /** The same function for as long as it is the same view. */
+  /** Both the same functions for as long as it is the same view. */
   subscribe(listener: () => void): () => void;
+  look(): Reading<any>;
+  /** What `look` last returned; whether the next look is the first of a render. */
+  shown: Reading<any> | undefined;
+  rendering: boolean;
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
@@ -96,6 +101,9 @@ class Memory extends Lookout {
       when,
       view,
       subscribe: (listener) => this.#attach(asked, listener),
+      look: () => this.#lookAt(asked),
+      shown: undefined,
+      rendering: true,
     };
     this.#asked = asked;
     return asked;
@@ -119,6 +127,16 @@ class Memory extends Lookout {
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a
    * member changes that the component has looked at.
    */
+  #lookAt(asked: Asked): Reading<any> {
+    const next = asked.view.get();
+    const { shown } = asked;
+    if (shown && !asked.rendering && this.alike(shown, next)) return shown;
+    asked.rendering = false;
+    asked.shown = next;
+    return next;
+  }
+
+  /** The same where a render says what to make of the reading: each compares by what it said itself. */
   lookFor({ view, source }: Asked, { pick, carryOver }: ReadingOptions<any, any>): () => Reading<any> {
     let rendered: Reading<any> | undefined;
     return () => {
