@@ -10,9 +10,11 @@ export function show(cache: Cache, tree: ReactNode) {
   root.render(<CistaProvider cache={cache}>{tree}</CistaProvider>);
   const drawn = () => new Promise((resolve) => requestAnimationFrame(() => setTimeout(resolve)));
   return {
-    async look(): Promise<string> {
+    /** @param awaited looks until that is there, for two seconds at most: React keeps a fallback for a while */
+    async look(awaited = ""): Promise<string> {
       await drawn();
       await drawn();
+      for (let frame = 0; frame < 120 && !place.textContent?.includes(awaited); frame++) await drawn();
       return [...place.querySelectorAll("p")].map((line) => line.textContent).join(" | ");
     },
     async press(name: string): Promise<void> {
