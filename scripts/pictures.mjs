@@ -39,6 +39,7 @@ await board("lamp", {
 });
 
 await browser.close();
+run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
 await fetch(`${url}/origin/reset`, { method: "POST" });
 run(
   "bash",

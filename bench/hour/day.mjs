@@ -1,20 +1,17 @@
 // `npm run day`: the board left alone for a simulated day, looked at now and then, and once without a network. Prints what
-// it asked for, and why.
+// it asked for, and why; `npm run day -- PATH.png` also takes a picture of what the page-wide lamp tells.
 import { onStage } from "./stage.mjs";
 
 const picture = process.argv[2];
 
-await onStage((open) =>
-  open(async (page) => {
-    const parts = await page.evaluate(() => window.day());
-    console.log("| A day of the board | for | requests, and why |\n|---|---|---|");
-    for (const { title, length, asked } of parts) {
-      const why = Object.entries(asked).map(([what, count]) => `${what}: ${count}`);
-      console.log(`| ${title} | ${length} | ${why.join("; ") || "none"} |`);
-    }
-    if (picture) {
-      await page.evaluate(() => window.openWideLamp());
-      await page.screenshot({ path: picture });
-    }
-  }),
-);
+await onStage(async (page) => {
+  const parts = await page.evaluate(() => window.day());
+  console.log("| A day of the board | for | requests, and why |\n|---|---|---|");
+  for (const { title, length, asked } of parts) {
+    const why = Object.entries(asked).map(([what, count]) => `${what}: ${count}`);
+    console.log(`| ${title} | ${length} | ${why.join("; ") || "none"} |`);
+  }
+  if (!picture) return;
+  await page.evaluate(() => window.openWideLamp());
+  await page.screenshot({ path: picture });
+});

@@ -1,27 +1,15 @@
 // `npm run session`: the board with Cista and the board by hand, each driven through the same two minutes in a Chromium
 // of its own, against an origin of its own that takes 100 to 250 ms to answer. Prints a table.
-import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join } from "node:path";
-import { fileURLToPath } from "node:url";
-import { build } from "esbuild";
-import { chromium } from "playwright";
-import { createServer } from "vite";
-import { browserArguments, chromiumPath } from "../../scripts/chromium.mjs";
+import { readdirSync, readFileSync } from "node:fs";
+import { here, withFiles, withOrigin, withPage } from "../stage.mjs";
 import { steps } from "./steps.mjs";
 
-const here = (path) => fileURLToPath(new URL(path, import.meta.url));
-
-// The origin is TypeScript: loaded through vite, as the tests do.
-const vite = await createServer({
-  configFile: false,
-  server: { middlewareMode: true },
-  logLevel: "error",
-  appType: "custom",
-});
-const { startOrigin } = await vite.ssrLoadModule(here("../../examples/origin/src/index.ts"));
-try {
-  const [byHand, withCista] = await Promise.all([session("by-hand.tsx"), session("with-cista.tsx")]);
+await withOrigin(async (startOrigin) => {
+  const [byHand, withCista] = await Promise.all(
+    ["by-hand.tsx", "with-cista.tsx"].map((entry) =>
+      withFiles(here(`session/${entry}`), (files) => session(startOrigin, files)),
+    ),
+  );
   Object.assign(byHand, { lines: lines("by-hand") });
   Object.assign(withCista, { lines: lines("board-react") });
   const row = (title, of) => console.log(`| ${title} | ${of(byHand)} | ${of(withCista)} |`);
@@ -37,57 +25,38 @@ try {
   row("frames with two panels that disagree", ({ disagreeing }) => disagreeing);
   row("frames older than the server", ({ old, frames }) => `${old} of ${frames}`);
   row("lines of code, without what both draw with", ({ lines }) => lines);
-} finally {
-  await vite.close();
-}
+});
 
-async function session(entry) {
-  const files = mkdtempSync(join(tmpdir(), "cista-session-"));
-  cpSync(here("../../examples/board-react/src/board.css"), join(files, "page.css"));
-  writeFileSync(
-    join(files, "index.html"),
-    '<!doctype html><link rel="stylesheet" href="page.css"><link rel="icon" href="data:,"><div id="board"></div><script type="module" src="page.js"></script>',
-  );
-  await build({
-    entryPoints: [here(entry)],
-    bundle: true,
-    minify: true,
-    format: "esm",
-    jsx: "automatic",
-    outfile: join(files, "page.js"),
-    define: { "process.env.NODE_ENV": '"production"' },
-    alias: { "react-dom/client": "react-dom/profiling" },
-    logLevel: "error",
-  });
+async function session(startOrigin, files) {
   const origin = await startOrigin({ files });
   origin.faults.set({ path: "/api", latency: 100, jitter: 150 });
-  const browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
   try {
-    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-    const troubles = [];
-    page.on("pageerror", (error) => troubles.push(error.message));
-    const names = Object.fromEntries([...origin.world.huts.values()].map(({ id, name }) => [id, name]));
-    await page.addInitScript((known) => Object.assign(window, { truth: { names: known, now: {} } }), names);
-    const started = Date.now();
-    for (const [second, step] of steps) {
-      await new Promise((resolve) => setTimeout(resolve, Math.max(0, started + second * 1000 - Date.now())));
-      await step(page, origin);
-    }
-    const frames = await page.evaluate(() => window.frames);
-    if (troubles.length > 0) throw new Error(`${entry}: ${troubles.join(", ")}`);
+    const frames = await withPage((page) => driven(page, origin));
     const { all, paths } = origin.tally.toJSON();
     const bunks = Object.entries(paths).filter(([path]) => path.endsWith("/bunks"));
     return { ...all, bunks: bunks.reduce((sum, [, { requests }]) => sum + requests, 0), ...frames };
   } finally {
-    await browser.close();
     await origin.close();
-    rmSync(files, { recursive: true });
   }
+}
+
+async function driven(page, origin) {
+  const troubles = [];
+  page.on("pageerror", (error) => troubles.push(error.message));
+  const names = Object.fromEntries([...origin.world.huts.values()].map(({ id, name }) => [id, name]));
+  await page.addInitScript((known) => Object.assign(window, { truth: { names: known, now: {} } }), names);
+  const started = Date.now();
+  for (const [second, step] of steps) {
+    await new Promise((resolve) => setTimeout(resolve, Math.max(0, started + second * 1000 - Date.now())));
+    await step(page, origin);
+  }
+  if (troubles.length > 0) throw new Error(troubles.join(", "));
+  return page.evaluate(() => window.frames);
 }
 
 /** Of the example's own files, without blank lines, comments and what both pages share. */
 function lines(example) {
-  const folder = here(`../../examples/${example}/src/`);
+  const folder = here(`../examples/${example}/src/`);
   const shared = /^(world|address|time|strip|tally|main|lamp\.d|css\.d)\./;
   return readdirSync(folder)
     .filter((file) => /\.tsx?$/.test(file) && !shared.test(file))

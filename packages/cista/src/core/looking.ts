@@ -28,19 +28,26 @@ export function lookNow(entry: Entry): AnyReading {
 /** Rule N3: what a view will show when it has attached, so that its component renders once less. */
 export function lookAhead(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
+  if (isKnownUntil(entry, now)) return entry.reading as AnyReading;
   const reading = known(entry, compose(entry, now, entry.isAsking || wantsRequest(entry, now)));
-  entry.active().prospect = reading;
+  if (entry.watchers === 0 && entry.isFresh(now)) keep(entry, reading, entry.staleAt);
+  else entry.active().prospect = reading;
   return reading;
 }
 
 /** What is held, whatever the allowances. */
 export function lookHeld(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
-  if (entry.readUntil !== 0 && entry.readUntil > now && entry.reading) return entry.reading;
+  if (isKnownUntil(entry, now)) return entry.reading as AnyReading;
   const reading = known(entry, compose(entry, now, entry.isAsking, true));
   const until = entry.isFresh(now) ? entry.staleAt : 0; // a clock that is put back may make it fresh again
   if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
   return reading;
+}
+
+/** It is fresh, and nothing has happened to it since its last picture was made. */
+function isKnownUntil(entry: Entry, now: number): boolean {
+  return entry.readUntil !== 0 && entry.readUntil > now && entry.reading !== undefined;
 }
 
 function keep(entry: Entry, reading: AnyReading, until: number): void {
