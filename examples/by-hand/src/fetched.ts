@@ -48,10 +48,11 @@ interface Options<T> {
 export function useFetched<T>(url: string | undefined, { unwrap, keep = false }: Options<T> = {}) {
   const [last, setLast] = useState<{ url: string; fetched: Fetched<T> }>();
   const [asking, setAsking] = useState(false);
-  const [round, setRound] = useState(0);
-  const again = useCallback(() => setRound((before) => before + 1), []);
+  const [round, setRound] = useState<{ url?: string | undefined; cache: RequestCache }>({ cache: "default" });
+  // Whoever says "now" is not to be answered from the browser's own cache.
+  const again = useCallback((cache: RequestCache = "no-cache") => setRound({ url, cache }), [url]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: `round` asks again; how to unwrap does not change
+  // biome-ignore lint/correctness/useExhaustiveDependencies: how to unwrap does not change
   useEffect(() => {
     if (url === undefined) return;
     const controller = new AbortController();
@@ -61,7 +62,8 @@ export function useFetched<T>(url: string | undefined, { unwrap, keep = false }:
       setAsking(false);
     };
     setAsking(true);
-    send(url, { signal: controller.signal }).then(
+    const cache = round.url === url ? round.cache : "default";
+    send(url, { signal: controller.signal, cache }).then(
       ({ body }) => settle(() => ({ state: "ready", value: unwrap ? unwrap(body) : (body as T) })),
       (error: HttpError) =>
         settle((before) => {
@@ -73,7 +75,7 @@ export function useFetched<T>(url: string | undefined, { unwrap, keep = false }:
   }, [url, round]);
 
   useEffect(() => {
-    const look = () => document.visibilityState === "visible" && again();
+    const look = () => document.visibilityState === "visible" && again("default");
     document.addEventListener("visibilitychange", look);
     return () => document.removeEventListener("visibilitychange", look);
   }, [again]);

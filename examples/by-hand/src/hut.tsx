@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { nightInWords, tonight } from "../../board-react/src/time.js";
 import { FreeBunks, HutFacts, NoHut, PortraitText, Unchosen } from "../../board-react/src/views/hut.js";
 import { Refusals, useRefusals } from "../../board-react/src/views/refusals.js";
@@ -53,7 +53,7 @@ function Portrait({ id }: { id: string }) {
     <details className="portrait" onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary>About this hut</summary>
       {open && fetched.state === "loading" && <Placeholder lines={1} offline={!navigator.onLine} failure={undefined} />}
-      {fetched.state === "failed" && <Trouble failure={fetched.error} again={again} />}
+      {fetched.state === "failed" && <Trouble failure={fetched.error} again={() => again()} />}
       {fetched.state === "ready" && <PortraitText text={fetched.value} />}
     </details>
   );
@@ -69,8 +69,11 @@ function BunksPanel({ id, name }: { id: string; name: string }) {
   const booked = nights?.some((each) => each.night === night && each.hut === id) ?? false;
 
   // A booking or a cancellation anywhere on the page may have changed the free bunks here.
+  const seen = useRef(changes);
   useEffect(() => {
-    if (changes > 0) again();
+    if (changes === seen.current) return;
+    seen.current = changes;
+    again();
   }, [changes, again]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: an answer has come
   useEffect(() => setTaken(0), [fetched]);

@@ -20,7 +20,7 @@ export function Panel<T>(props: PanelProps<T>) {
     <section className={`panel ${className ?? ""}`} aria-label={title}>
       <header>
         <h2>{title}</h2>
-        <button type="button" className="quiet" onClick={again} disabled={asking}>
+        <button type="button" className="quiet" onClick={() => again()} disabled={asking}>
           Ask now
         </button>
       </header>
@@ -39,7 +39,7 @@ function Content<T>({ of: fetched, again, missing, lines = 4, children }: PanelP
     case "missing":
       return <p className="note">{missing}</p>;
     case "failed":
-      return <Trouble failure={fetched.error} again={again} />;
+      return <Trouble failure={fetched.error} again={() => again()} />;
     case "ready":
       return children(fetched.value);
   }
