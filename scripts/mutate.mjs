@@ -32,7 +32,7 @@ const mutations = [
   [
     "R6 offline",
     "request.ts",
-    'if (this.#plan.settings.usesNetwork && !this.#plan.environment.online) this.#move("offline");\n    else this.#try();',
+    'if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");\n    else this.#try();',
     "this.#try();",
   ],
   [
@@ -52,6 +52,14 @@ const mutations = [
   ["F2 trigger", "watching.ts", 'return entry.shelf.settings.triggers.includes("attach");', "return true;"],
   ["F3 shown as it came", "entry.ts", "activity.cameStale = stale &&", "activity.cameStale = false &&"],
   ["F3 expired", "watching.ts", 'askByItself(entry, "expired");', ""],
+  [
+    "F3 network while hidden",
+    "watching.ts",
+    "if (!core.environment.visible) return; // nobody looks",
+    "// nobody looks",
+  ],
+  ["F3 made up for", "cache.ts", 'if (missed) wake(core, "online");', ""],
+  ["N3 while nothing happens", "looking.ts", "entry.readUntil > now && ", ""],
   ["F3 hidden", "watching.ts", 'else if (cause === "expired") activity.owed = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.shown)', 'standing === "stale"'],
   ["F5 newcomer", "entry.ts", 'if (this.isInvalidated) return "invalidated";', ""],
@@ -68,12 +76,7 @@ const mutations = [
     'else if (answer.kind === "missing") entry.hold("missing", undefined, { maxAge: 0 }, began, now);\n  else entry.hold(answer.kind,',
   ],
   ["F7 details", "entry.ts", "policy: saysFreshness(details) ?", "policy: false ?"],
-  [
-    "F7 groups",
-    "taking.ts",
-    "[...(answer.details.groups ?? []), ...groups(answer.value, entry.params)]",
-    "[...(answer.details.groups ?? [])]",
-  ],
+  ["F7 groups", "taking.ts", "...(details.groups ?? []), ...groups(value, entry.params)", "...(details.groups ?? [])"],
   [
     "F8 retain",
     "watching.ts",
@@ -81,7 +84,7 @@ const mutations = [
     "if (false) {}",
   ],
   ["F8 capacity", "keeping.ts", "core.idle > core.capacity", "false"],
-  ["F8 parts kept", "entry.ts", "&& !this.links?.dependents.size;", ";"],
+  ["F8 parts kept", "entry.ts", "&& !this.links?.dependents.size &&", "&&"],
   ["N1 order", "listeners.ts", "calls.sort((one, other) => one.order - other.order);", ""],
   [
     "N1 throwing",
@@ -106,7 +109,7 @@ const mutations = [
     "if (core.doubted.size === 0) queueMicrotask(() => revalidateDoubted(core));\n  core.doubted.add(entry);",
     "core.doubted.add(entry);\n  revalidateDoubted(core);",
   ],
-  ["D1 check first", "asking.ts", "(await partsHold(entry, request))) return still;", "false) return still;"],
+  ["D1 check first", "asking.ts", "&& (await partsHold(entry, request)))", "&& false)"],
   [
     "D2 stale part",
     "dependencies.ts",
