@@ -14,5 +14,7 @@ export default defineConfig({
   target: "es2022",
   fixedExtension: false,
   dts: true,
+  // For whoever checks libraries' types with an older lib: a cache has Symbol.dispose.
+  banner: { dts: '/// <reference lib="esnext.disposable" />' },
   publint: true,
 });
