@@ -46,16 +46,16 @@ test("a value in the cache does not keep the process alive; a pause before anoth
 
 test("its types: checked whole, with no more than the lib of its own target", () => {
   writeFileSync(
-    join(folder, "page.ts"),
-    `import { createCache, source, match } from "cista";
+    join(folder, "page.mts"),
+    `import { createCache, source } from "cista";
     const hut = source({ name: "hut", load: async (id: string) => ({ id, water: 90 }) });
     const reading = createCache().peek(hut, "h-07");
-    export const water: number | undefined = match(reading, { ready: (found) => found.water });
+    export const water: number | undefined = reading.state === "ready" ? reading.value.water : undefined;
     // @ts-expect-error: a hut has an id
     createCache().peek(hut, 7);`,
   );
   const tsc = fileURLToPath(new URL("../../../node_modules/typescript/bin/tsc", import.meta.url));
-  const options = "--noEmit --strict --module nodenext --target es2022 --lib es2022,dom --skipLibCheck false page.ts";
+  const options = "--noEmit --strict --module nodenext --target es2022 --lib es2022,dom --skipLibCheck false page.mts";
   expect(
     execFileSync(process.execPath, [tsc, ...options.split(" ")], { cwd: folder, encoding: "utf8", timeout: 60_000 }),
   ).toBe("");
