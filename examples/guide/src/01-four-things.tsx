@@ -45,16 +45,18 @@ const page = show(
 );
 console.log(await page.look());
 answer();
-console.log(await page.look());
+console.log(await page.look("no hut h-99"));
 
 network.failing = 503;
 const other = show(createCache({ clock }), <Water id="h-07" />);
-await other.look();
-await clock.advance("2m"); // tried three times more, further and further apart
-console.log(await other.look());
+for (let minute = 0; minute < 4; minute++) {
+  await other.look();
+  await clock.advance("1m"); // tried three times more, further and further apart
+}
+console.log(await other.look("iced over"));
 network.failing = undefined;
 await other.press("Again");
-console.log(await other.look());
+console.log(await other.look("90 litres"));
 
 page.end();
 other.end();

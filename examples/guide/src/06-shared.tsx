@@ -26,12 +26,12 @@ const page = show(
     <Names />
   </>,
 );
-console.log(await page.look());
+console.log(await page.look("3 huts"));
 console.log(network.requests);
 
 // One is added; both are told, in one frame. Nobody had to hand the list up or down.
 network.huts["h-31"] = { id: "h-31", name: "Windy Ley Hut", water: 20, routes: [] };
 cache.invalidate({ source: huts });
-console.log(await page.look());
+console.log(await page.look("4 huts"));
 console.log(network.requests);
 page.end();

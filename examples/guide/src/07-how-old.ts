@@ -7,8 +7,8 @@ const network = new Greyfell();
 const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
 // The server says max-age=30, stale-while-revalidate=300 of the list: nothing about that stands here.
 const huts = greyfell.source<void, Hut[]>({ name: "huts", url: "/api/huts", unwrap: (body) => body.huts });
-// What a definition says itself comes where the server says nothing.
-const motto = greyfell.source<void, Hut>({ name: "motto", url: "/api/huts/h-07", maxAge: "1h" });
+// Of a hut it says max-age=60. What a definition says itself wins.
+const hut = greyfell.source<void, Hut>({ name: "hut", url: "/api/huts/h-07", maxAge: "1h" });
 
 const clock = virtualClock();
 const cache = createCache({ clock });
@@ -36,5 +36,9 @@ await clock.advance(0);
 look("checked");
 
 await cache.view(huts).revalidate(); // a button that says: now
-console.log(network.requests.length, "requests;", cache.peek(motto).state);
+await cache.read(hut);
+await clock.advance("4m");
+console.log(
+  `the hut, four minutes old: ${cache.peek(hut).fresh ? "fresh" : "stale"}; ${network.requests.length} requests in all`,
+);
 cache.dispose();

@@ -49,12 +49,15 @@ const page = show(
     <Book hut="h-20" night="2026-11-29" />
   </>,
 );
-console.log(await page.look());
-for (const name of ["Book h-07", "Book h-20"]) {
+console.log(await page.look("empty"));
+for (const [name, end] of [
+  ["Book h-07", "done"],
+  ["Book h-20", "failed"],
+] as const) {
   const answer = network.hold();
   await page.press(name);
-  console.log(await page.look());
+  console.log(await page.look("not confirmed"));
   answer();
-  console.log(await page.look());
+  console.log(await page.look(end));
 }
 page.end();
