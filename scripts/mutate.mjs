@@ -51,7 +51,12 @@ const mutations = [
   ["F2 behind", "reader.ts", "if (!entry.isFresh(now)) revalidateBehind(entry);", ""],
   ["F2 trigger", "watching.ts", 'return entry.shelf.settings.triggers.includes("attach");', "return true;"],
   ["F3 shown as it came", "entry.ts", "activity.cameStale = stale &&", "activity.cameStale = false &&"],
-  ["F3 expired", "watching.ts", 'askByItself(entry, "expired");', ""],
+  [
+    "F3 expired",
+    "watching.ts",
+    'record("expire", entry);\n    askByItself(entry, "expired");',
+    'record("expire", entry);',
+  ],
   [
     "F3 network while hidden",
     "watching.ts",
