@@ -16,7 +16,7 @@ cache.view(hut, { id: "h-07" }).subscribe(() => {}); // another component
 await clock.advance("61s");
 await cache.view(hut, { id: "h-07" }).revalidate();
 cache.invalidate({ group: "hut-h-07" });
-await clock.advance("1s");
+await cache.read(hut, { id: "h-07" }); // waits for the one that is under way
 leave();
 
 for (const { at, kind, cause = "", cacheStatus = "", note = "" } of recorder.events) {
