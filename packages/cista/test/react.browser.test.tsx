@@ -182,6 +182,45 @@ test("what was looked at only while loading counts only while loading", async ()
   expect(page.textContent).toBe("running");
 });
 
+test("a render for the component's own reasons has the newest reading, also of what it had not looked at", async () => {
+  let version = 0;
+  const hut = source({ name: "hut", maxAge: "1h", load: async () => (version++ ? unchanged() : answer("Harebell")) });
+  let look: (at: boolean) => void = () => {};
+  function Hut() {
+    const [whole, setWhole] = useState(false);
+    look = setWhole;
+    const reading = useReading<any, any>(hut);
+    return <i>{whole ? `${reading.value} ${reading.storedAt}` : reading.value}</i>;
+  }
+  await show(<Hut />, false);
+  await settle();
+  await settle("10s");
+  await act(async () => void (await cache.view(hut).revalidate()));
+  await act(async () => look(true));
+  expect(page.textContent).toBe("Harebell 1010000");
+});
+
+test("carryOver carries over from other params only: what is deleted is not shown again, nor what was before it", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  let choose: (id: number) => void = () => {};
+  function Hut() {
+    const [id, setId] = useState(1);
+    choose = setId;
+    const { state, value } = useReading<any, any>(hut, id, { carryOver: true });
+    return <i>{`${state} ${value ?? ""}`}</i>;
+  }
+  await show(<Hut />);
+  loads[0]?.answer("one");
+  await settle();
+  await act(async () => choose(2));
+  expect(page.textContent).toBe("loading one");
+  loads[1]?.answer("two");
+  await settle();
+  expect(page.textContent).toBe("ready two");
+  await act(async () => void cache.delete({ source: hut, params: 2 }));
+  expect(page.textContent).toBe("loading ");
+});
+
 test("a value that changes during a slow concurrent render is never seen in two versions in one committed frame", async () => {
   (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false; // React's own scheduler, which gives way between components
   const count = source<void, Promise<number>>({ name: "count", load: async () => 0 });

@@ -113,6 +113,37 @@ test("a subtree that Suspense hides for a neighbour keeps watching, and is not a
   expect(loads).toHaveLength(asked + 1);
 });
 
+test("a transition that does not come to an end: what is on the page goes on changing", async () => {
+  const { source: hut } = heldSource("hut", { maxAge: 60 });
+  for (const id of [1, 2]) cache.put(hut, id, `hut ${id}`);
+  const never = new Promise(() => {});
+  let choose: (id: number) => void = () => {};
+  function Waits({ id }: { id: number }) {
+    if (id === 2) throw never;
+    return null;
+  }
+  function Hut() {
+    const [id, setId] = useState(1);
+    choose = (next) => React.startTransition(() => setId(next));
+    const reading = useReading<any, any>(hut, id);
+    return (
+      <p>
+        {reading.value}
+        <Waits id={id} />
+      </p>
+    );
+  }
+  await show(
+    <React.Suspense fallback="…">
+      <Hut />
+    </React.Suspense>,
+  );
+  await settle(() => choose(2));
+  expect(shown()).toBe("hut 1");
+  await settle(() => cache.put(hut, 1, "hut 1, mended"));
+  expect(shown()).toBe("hut 1, mended");
+});
+
 test("Suspense tries again and again: the same promise, one request", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: 60 });
   let tries = 0;
