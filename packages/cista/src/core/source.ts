@@ -80,7 +80,7 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends Freshness {
   groups?(value: T, params: P): readonly string[];
   /** How long an entry that nobody watches is kept. Default "5m". */
   retain?: Duration;
-  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are left alone. */
+  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are left alone. A network that is back while nobody looks at the page counts when somebody does. */
   triggers?: readonly Trigger[];
   /** While watched and the page is visible, revalidate this often. Default: never. */
   revalidateEvery?: Duration;
