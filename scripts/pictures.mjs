@@ -19,15 +19,6 @@ await board("board-loading", { hash: "#h-07", fault: { path: "/", latency: 30_00
 await board("board-failed", { hash: "#h-07", fault: { path: "/api/huts/", failing: 1 }, wait: 7000 });
 await board("board-missing-dark", { hash: "#h-99", colorScheme: "dark" });
 await board("board-narrow", { hash: "#h-07", viewport: { width: 390, height: 844 } });
-await board("board-writes", {
-  hash: "#h-07?route=r-1",
-  act: async (page) => {
-    await page.getByLabel("One night more at Scree Foot Hut").click(); // booked elsewhere: refused
-    await page.waitForTimeout(600);
-    await fetch(`${url}/origin/faults`, { method: "PUT", body: JSON.stringify({ path: "/api/", latency: 20_000 }) });
-    await page.getByRole("button", { name: "Book a bunk" }).click();
-  },
-});
 await board("lamp", {
   hash: "#h-07",
   act: async (page) => {
@@ -37,6 +28,16 @@ await board("lamp", {
     await page.waitForTimeout(400);
   },
 });
+// Last: its booking reaches the origin after the picture was taken.
+await board("board-writes", {
+  hash: "#h-07?route=r-1",
+  act: async (page) => {
+    await page.getByLabel("One night more at Scree Foot Hut").click(); // booked elsewhere: refused
+    await page.waitForTimeout(600);
+    await fetch(`${url}/origin/faults`, { method: "PUT", body: JSON.stringify({ path: "/api/", latency: 20_000 }) });
+    await page.getByRole("button", { name: "Book a bunk" }).click();
+  },
+});
 
 await browser.close();
 run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
@@ -44,7 +45,7 @@ await fetch(`${url}/origin/reset`, { method: "POST" });
 run(
   "bash",
   ["scripts/terminal-picture.sh", "docs/screenshots/probe.png", process.execPath, command, "probe", `${url}/api/huts`],
-  { env: { ...process.env, FONT_SIZE: "10", COLUMNS_ROWS: "150x48" } },
+  { env: { ...process.env, FONT_SIZE: "10", COLUMNS_ROWS: "158x48" } },
 );
 demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {

@@ -5,6 +5,7 @@ import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { Profiler } from "react";
 import { createRoot } from "react-dom/client";
 import { Board } from "../../examples/board-react/src/board.js";
+import { startTally } from "../../examples/board-react/src/tally.js";
 
 // The board as it is, under a clock and an environment that the script moves. What ticks by itself stands still.
 window.setInterval = (() => 0) as never;
@@ -53,6 +54,7 @@ const parts = [
 /** The same for a day; what was asked for in each part of it, by source and cause. */
 async function day() {
   lightLamps(cache);
+  startTally(cache);
   await settled();
   const told = [];
   for (const { title, visible, online, length } of parts) {

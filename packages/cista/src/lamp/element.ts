@@ -91,10 +91,9 @@ export class Lamp extends Base {
   }
 
   /** Draws itself anew, if anything in it is another. */
-  look(): void {
+  look(entries: ReadonlyMap<string, EntryInfo> | undefined = tower?.entries()): void {
     const root = this.shadowRoot;
-    if (!root || !tower) return;
-    const entries = tower.entries();
+    if (!root || !entries) return;
     const html = this.entry === undefined ? this.#wide(entries) : this.#single(entries.get(this.entry));
     if (html === this.#drawn) return;
     const focused = (root.activeElement as HTMLElement | null)?.dataset.act;
