@@ -40,7 +40,6 @@ await board("board-writes", {
 });
 
 await browser.close();
-run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
 await fetch(`${url}/origin/reset`, { method: "POST" });
 run(
   "bash",
@@ -51,6 +50,7 @@ demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
   env: { ...process.env, FONT_SIZE: "9", COLUMNS_ROWS: "176x53" }, // its last steps
 });
+run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
 
 async function board(
   name,
