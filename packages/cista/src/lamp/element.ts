@@ -91,9 +91,10 @@ export class Lamp extends Base {
   }
 
   /** Draws itself anew, if anything in it is another. */
-  look(entries: ReadonlyMap<string, EntryInfo> | undefined = tower?.entries()): void {
+  look(): void {
     const root = this.shadowRoot;
-    if (!root || !entries) return;
+    if (!root || !tower) return;
+    const entries = tower.entries();
     const html = this.entry === undefined ? this.#wide(entries) : this.#single(entries.get(this.entry));
     if (html === this.#drawn) return;
     const focused = (root.activeElement as HTMLElement | null)?.dataset.act;

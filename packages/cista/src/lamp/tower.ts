@@ -4,15 +4,11 @@ import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
 /** Events kept for each entry. */
 const remembered = 8;
 
-interface Looking {
-  look(entries: ReadonlyMap<string, EntryInfo>): void;
-}
-
 /** What all lamps of one page look out from: the journal, the entries, the rehearsal. */
 export class Tower {
   readonly cache: Cache;
   readonly #events = new Map<string, JournalEvent[]>();
-  readonly #lamps = new Set<Looking>();
+  readonly #lamps = new Set<{ look(): void }>();
   readonly #ends: (() => void)[];
   #rehearsal: Rehearsal | undefined;
   #due = false;
@@ -43,7 +39,7 @@ export class Tower {
   }
 
   /** Returns its own end. */
-  add(lamp: Looking): () => void {
+  add(lamp: { look(): void }): () => void {
     this.#lamps.add(lamp);
     return () => this.#lamps.delete(lamp);
   }
@@ -66,8 +62,7 @@ export class Tower {
     this.#due = true;
     setTimeout(() => {
       this.#due = false;
-      const entries = this.entries(); // once for all of them
-      for (const lamp of this.#lamps) lamp.look(entries);
+      for (const lamp of this.#lamps) lamp.look();
     });
   }
 }
