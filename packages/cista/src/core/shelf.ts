@@ -17,10 +17,8 @@ export class Shelf {
   readonly source: Source<any, any>;
   readonly settings: Settings;
   readonly budget: Budget;
-  /** Params that are text, a number, a boolean, null or nothing. */
-  readonly #byScalar = new Map<unknown, Entry>();
-  /** Params that are an object or array, by `paramsHash`; entries with one hash are chained as twins. */
-  readonly #byHash = new Map<number, Entry>();
+  /** Entries by their place (see `placeOf`); those in one place are chained as twins. */
+  readonly #byPlace = new Map<unknown, Entry>();
   #lastPolicy: Policy;
 
   constructor(core: Core, source: Source<any, any>) {
@@ -33,43 +31,25 @@ export class Shelf {
 
   /** The entry of these params, where it can be told without the key's text. */
   find(params: unknown): Entry | undefined {
-    if (typeof params !== "object" || params === null) return this.#byScalar.get(params);
-    const hash = paramsHash(params);
-    if (hash === undefined) return undefined;
-    let entry = this.#byHash.get(hash);
+    let entry = this.#byPlace.get(placeOf(params));
     while (entry && !sameParams(entry.params, params)) entry = entry.twin;
     return entry;
   }
 
   add(entry: Entry): void {
-    const { params } = entry;
-    if (typeof params !== "object" || params === null) {
-      this.#byScalar.set(params, entry);
-      return;
-    }
-    const hash = paramsHash(params);
-    if (hash === undefined) return; // found by its text only
-    entry.twin = this.#byHash.get(hash);
-    this.#byHash.set(hash, entry);
+    const place = placeOf(entry.params);
+    if (Number.isNaN(place)) return; // found by its text only
+    entry.twin = this.#byPlace.get(place);
+    this.#byPlace.set(place, entry);
   }
 
   remove(entry: Entry): void {
-    const { params } = entry;
-    if (typeof params !== "object" || params === null) {
-      this.#byScalar.delete(params);
-      return;
-    }
-    const hash = paramsHash(params);
-    const first = hash === undefined ? undefined : this.#byHash.get(hash);
-    if (hash === undefined || first === undefined) return;
-    if (first === entry) {
-      if (entry.twin) this.#byHash.set(hash, entry.twin);
-      else this.#byHash.delete(hash);
-      return;
-    }
-    let before = first;
-    while (before.twin && before.twin !== entry) before = before.twin;
-    if (before.twin === entry) before.twin = entry.twin;
+    const place = placeOf(entry.params);
+    let before = this.#byPlace.get(place);
+    if (before === entry && entry.twin) this.#byPlace.set(place, entry.twin);
+    else if (before === entry) this.#byPlace.delete(place);
+    while (before && before.twin !== entry) before = before.twin;
+    if (before) before.twin = entry.twin;
   }
 
   /** An equal policy object that is already there, so that a thousand answers with the same headers share one. */
@@ -161,6 +141,11 @@ export class Shelves {
     else adoptRestored(shelf);
     return shelf;
   }
+}
+
+/** Text, numbers, booleans, null and nothing stand for themselves, objects and arrays by their hash; NaN: only the text can tell. */
+function placeOf(params: unknown): unknown {
+  return typeof params === "object" && params !== null ? (paramsHash(params) ?? Number.NaN) : params;
 }
 
 function refuse(given: unknown): never {
