@@ -1,5 +1,6 @@
 import type { Core } from "./core.js";
 import { nowOf, record, touch, turn } from "./core.js";
+import { defined } from "./defined.js";
 import { review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
@@ -36,47 +37,46 @@ export interface StoredEntry {
 }
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
+const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
 
 /** The entries as data. What is `noStore` (rule S2), or not to be trusted, stays behind. */
 export function takeSnapshot(core: Core, entries: readonly Entry[]): Snapshot {
-  const { partition } = core.options;
   const now = nowOf(core);
-  return {
+  return defined({
     format: "cista-snapshot",
     version: 1,
     takenAt: core.clock.now(),
-    ...(partition === undefined ? {} : { partition }),
+    partition: core.options.partition,
     entries: entries
       .filter((entry) => entry.held !== "none" && !entry.policy.noStore && !entry.isInvalidated)
       .map((entry) => stored(entry, now)),
-  };
+  });
 }
 
 function stored(entry: Entry, now: number): StoredEntry {
-  const { policy, extra } = entry;
-  return {
+  const { policy, extra, groups } = entry;
+  return defined({
     source: entry.shelf.source.name,
-    ...(entry.params === undefined ? {} : { params: entry.params }),
-    kind: entry.held as "value" | "missing",
-    ...(entry.held === "value" ? { value: entry.value } : {}),
+    params: entry.params,
+    kind: entry.held as StoredEntry["kind"],
+    value: entry.value,
     age: entry.age(now),
     maxAge: finite(policy.maxAge),
     staleWhileRevalidate: finite(policy.staleWhileRevalidate),
     staleIfError: finite(policy.staleIfError),
-    ...(policy.mustRevalidate ? { mustRevalidate: true } : {}),
-    ...(policy.immutable ? { immutable: true } : {}),
+    mustRevalidate: policy.mustRevalidate || undefined,
+    immutable: policy.immutable || undefined,
     ...extra?.validator,
-    ...(entry.groups.length > 0 ? { groups: entry.groups } : {}),
-  };
+    groups: groups.length > 0 ? groups : undefined,
+  });
 }
-
 /**
  * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
  * never the rest. Entries of a source that has not been used yet wait for it.
  * @throws CistaError code "snapshot" for one of another form, version or partition
  */
 export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
-  const { format, version, takenAt, entries } = (snapshot ?? {}) as Partial<Snapshot>;
+  const { format, version, takenAt, entries } = (snapshot ?? {}) as Snapshot;
   if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
     throw new CistaError(
       "snapshot",
@@ -145,24 +145,19 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
-  const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
-  const { etag, lastModified, lastEventId, groups = [] } = stored;
-  const validator = {
-    ...(etag === undefined ? {} : { etag }),
-    ...(lastModified === undefined ? {} : { lastModified }),
-    ...(lastEventId === undefined ? {} : { lastEventId }),
-  };
+  const { kind, value, age, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false } = stored;
+  const validator = defined({ etag, lastModified, lastEventId });
   const details = {
-    age: stored.age,
+    age,
     maxAge: forever(stored.maxAge),
     staleWhileRevalidate: forever(stored.staleWhileRevalidate),
     staleIfError: forever(stored.staleIfError),
-    mustRevalidate: stored.mustRevalidate ?? false,
-    immutable: stored.immutable ?? false,
+    mustRevalidate,
+    immutable,
+    groups: stored.groups ?? [],
     ...(Object.keys(validator).length > 0 ? { validator } : {}),
-    groups,
   };
-  changeHeld(entry, () => entry.hold(stored.kind, stored.value, details, ++core.version, nowOf(core)));
+  changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
   record("restore", entry);
   review(entry);
   touch(entry);
@@ -171,24 +166,40 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
 
 // ── Foreign input, member by member ──────────────────────────────────────────
 
+type Check = (value: unknown) => boolean;
+const isLength: Check = (value) => typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
+const isText: Check = (value) => typeof value === "string";
+const isFlag: Check = (value) => typeof value === "boolean";
+const orNull =
+  (check: Check): Check =>
+  (value) =>
+    value === null || check(value);
+const orNothing =
+  (check: Check): Check =>
+  (value) =>
+    value === undefined || check(value);
+
+/** What each member has to be; `params` are looked at where their key is made. */
+const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" | "value">]-?: Check } = {
+  source: isText,
+  age: isLength,
+  maxAge: orNull(isLength),
+  staleWhileRevalidate: orNull(isLength),
+  staleIfError: orNull(isLength),
+  mustRevalidate: orNothing(isFlag),
+  immutable: orNothing(isFlag),
+  etag: orNothing(isText),
+  lastModified: orNothing(isText),
+  lastEventId: orNothing(isText),
+  groups: orNothing((value) => Array.isArray(value) && value.every(isText)),
+};
+
 function wellFormed(entry: unknown): StoredEntry | undefined {
   if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
   // Own members only: nothing is taken from a prototype, and none is ever set.
   const own = Object.assign(Object.create(null), entry) as Record<string, unknown>;
-  const lengths = [own.maxAge, own.staleWhileRevalidate, own.staleIfError].every(
-    (each) => each === null || isLength(each),
-  );
-  const flags = [own.mustRevalidate, own.immutable].every((each) => each === undefined || typeof each === "boolean");
-  const texts = [own.etag, own.lastModified, own.lastEventId].every(
-    (each) => each === undefined || typeof each === "string",
-  );
-  const groups =
-    own.groups === undefined || (Array.isArray(own.groups) && own.groups.every((each) => typeof each === "string"));
-  const value = own.kind === "value" ? own.value !== undefined : own.kind === "missing" && own.value === undefined;
-  const good = typeof own.source === "string" && lengths && flags && texts && groups && value && isLength(own.age);
-  return good ? (own as unknown as StoredEntry) : undefined;
-}
-
-function isLength(value: unknown): value is number {
-  return typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
+  const held = own.kind === (own.value === undefined ? "missing" : "value");
+  return held && Object.entries(members).every(([name, check]) => check(own[name]))
+    ? (own as unknown as StoredEntry)
+    : undefined;
 }
