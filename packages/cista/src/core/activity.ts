@@ -1,13 +1,13 @@
+import type { LoadMode } from "./contract.js";
 import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import type { Failure } from "./failure.js";
 import type { Standing } from "./freshness.js";
-import type { Forward } from "./journal.js";
+import type { Cause, Forward } from "./journal.js";
 import type { Layer } from "./layers.js";
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
-import type { Cause, LoadMode } from "./source.js";
 import type { Waiters } from "./waiters.js";
 
 const noLayers: readonly Layer[] = [];

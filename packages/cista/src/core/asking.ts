@@ -1,26 +1,17 @@
 import { type Answer, still } from "./answer.js";
 import { checked } from "./check.js";
+import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "./contract.js";
 import { isOnline, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts, type Part, partsHold, readPart, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { asFailure, Failure, ofEntry } from "./failure.js";
 import { standingOf } from "./freshness.js";
-import { type Forward, forwardStatus } from "./journal.js";
+import { type Cause, type Forward, forwardStatus } from "./journal.js";
 import { changeHeld, file } from "./keeping.js";
 import { Request } from "./request.js";
-import type { ArgumentsOf, Cause, LoadContext, LoadMode, Source } from "./source.js";
 import { outcomeOf, take } from "./taking.js";
 import { type Outcome, Waiters } from "./waiters.js";
 import { leave } from "./watching.js";
-
-/** One load, as those who stand around it see it. */
-export interface LoadCall {
-  readonly key: string;
-  readonly source: string;
-  readonly params: unknown;
-  readonly context: LoadContext;
-}
-export type Around = (call: LoadCall, proceed: () => unknown) => unknown;
 
 /** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */
 export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {

@@ -1,7 +1,7 @@
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
+import type { Cause } from "./journal.js";
 import type { Settings } from "./settings.js";
-import type { Cause } from "./source.js";
 
 /** The last requests that are remembered, to say who asked. */
 const remembered = 20;

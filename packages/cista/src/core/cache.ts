@@ -1,7 +1,17 @@
 import type { AnswerDetails } from "./answer.js";
-import { type Around, giveUp, start } from "./asking.js";
+import { giveUp, start } from "./asking.js";
 import { forget, invalidate, patch, put } from "./changing.js";
-import type { Cache, CacheOptions, EntryInfo } from "./contract.js";
+import type {
+  Around,
+  Cache,
+  CacheOptions,
+  EntryInfo,
+  ReadOptions,
+  RunOptions,
+  Selector,
+  Source,
+  Write,
+} from "./contract.js";
 import { Core, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { Failure } from "./failure.js";
@@ -9,15 +19,15 @@ import { infoOf } from "./info.js";
 import type { Journal } from "./journal.js";
 import { keyText } from "./key.js";
 import { askNow, emptyReading, lookHeld } from "./looking.js";
-import { type ReadOptions, read } from "./reader.js";
-import type { Reading } from "./reading.js";
+import { read } from "./reader.js";
+import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
-import { type Selector, selected } from "./selector.js";
-import { restoreSnapshot, type Snapshot, takeSnapshot } from "./snapshot.js";
-import type { Source } from "./source.js";
-import { EntryView, type View, type ViewOptions } from "./view.js";
+import { selected } from "./selector.js";
+import { restoreSnapshot, takeSnapshot } from "./snapshot.js";
+import type { Snapshot } from "./stored.js";
+import { EntryView } from "./view.js";
 import { wake } from "./watching.js";
-import { type RunOptions, run, type Write } from "./write.js";
+import { run } from "./write.js";
 
 const usual: ReadOptions = {};
 

@@ -1,5 +1,15 @@
 import { Failure, shown } from "./failure.js";
-import type { StandardSchema } from "./source.js";
+
+/** https://standardschema.dev */
+export interface StandardSchema<I, O> {
+  readonly "~standard": {
+    readonly version: 1;
+    readonly vendor: string;
+    validate(value: unknown): unknown;
+    readonly types?: { readonly input: I; readonly output: O } | undefined;
+  };
+}
+export type OutputOf<S> = S extends StandardSchema<any, infer O> ? O : never;
 
 /** One departure from a schema; libraries differ in how they write a path. */
 interface Issue {

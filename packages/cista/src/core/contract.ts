@@ -1,15 +1,145 @@
-import type { AnswerDetails } from "./answer.js";
-import type { Around } from "./asking.js";
-import type { Journal } from "./journal.js";
-import type { ReadOptions } from "./reader.js";
-import type { Reading } from "./reading.js";
+import type { Answer, AnswerDetails, Validator } from "./answer.js";
+import type { StandardSchema } from "./check.js";
+import type { Duration } from "./duration.js";
+import type { Cause, Journal } from "./journal.js";
+import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
-import type { Selector } from "./selector.js";
-import type { Defaults } from "./settings.js";
-import type { Snapshot } from "./snapshot.js";
-import type { ArgumentsOf, Source } from "./source.js";
-import type { View, ViewOptions } from "./view.js";
-import type { RunArguments, Write } from "./write.js";
+import type { Defaults, Retry, SourceSettings } from "./settings.js";
+import type { Snapshot } from "./stored.js";
+
+// What programs are written against: sources, writes, and the cache that both are used in.
+
+// ── Sources ──────────────────────────────────────────────────────────────────
+
+/** P: the params; R: what `load` returns. T, the value, follows from R. */
+export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
+  /** Unique in one cache; begins the key. Without white space. */
+  name: string;
+  /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
+  load(params: P, context: LoadContext): R;
+  /** False: takes none, though `load` names a first argument to come by its second. Needed only where a binding must tell "none" from "not known yet". */
+  params?: false;
+  /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */
+  check?: StandardSchema<unknown, T>;
+  /** Labels of the entry, by which it can be invalidated with others (RFC 9875). */
+  groups?(value: T, params: P): readonly string[];
+  /** Shown until the first answer; marked `provisional`; never stored. */
+  standIn?(params: P, cache: Cache): T | undefined;
+  /** Keep the old reference for every part that did not change. Default true for plain JSON values. */
+  share?: boolean | ((previous: T, next: T) => T);
+}
+
+/** Where one kind of value comes from; defined once, used in any cache. */
+export interface Source<P, T> {
+  readonly name: string;
+  readonly definition: SourceDefinition<P, any, T>;
+}
+
+/** How far the caches on the way may be used (WHATWG Fetch, request cache mode). */
+export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
+
+/** What the cache may offer a load to make it conditional, and what a load may ask of the cache. */
+export interface LoadContext {
+  /** Aborted when nobody waits any more, on `timeout`, or when the load is superseded. Pass it on to `fetch`. */
+  readonly signal: AbortSignal;
+  readonly cause: Cause;
+  /** 1 for the first try. */
+  readonly attempt: number;
+  /** Pass it to `fetch` as `cache`, so that "now" is not answered by the browser's own. */
+  readonly mode: LoadMode;
+  /** What is held now, for a conditional request. */
+  readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number };
+  /** Reads another source through the same cache: collapsed and cached like any read. */
+  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
+}
+
+/** One load, as those who stand around it see it. */
+export interface LoadCall {
+  readonly key: string;
+  readonly source: string;
+  readonly params: unknown;
+  readonly context: LoadContext;
+}
+export type Around = (call: LoadCall, proceed: () => unknown) => unknown;
+
+/** The value type behind what a load returns: a value, an Answer, a promise of either, or an AsyncIterable of either. */
+export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
+type Valued<V> = V extends Answer<infer T> ? T : V;
+
+/** Params come first, then options: a source without params takes `undefined` there when options follow. */
+export type ArgumentsOf<P, O = never> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? [params?: undefined, options?: O]
+    : undefined extends P
+      ? [params?: P, options?: O]
+      : [params: P, options?: O];
+
+// ── Writes ───────────────────────────────────────────────────────────────────
+
+/** What a write may ask of the cache while it is sent. */
+export interface SendContext {
+  /** Aborted on `timeout`, when whoever runs it aborts, and when the cache is disposed of. Pass it on to `fetch`. */
+  readonly signal: AbortSignal;
+  /** 1 for the first try. */
+  readonly attempt: number;
+  /** One for each run, the same over its tries. */
+  readonly idempotencyKey: string;
+  /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
+  invalidate(selector: Selector): void;
+}
+
+/** Lays layers over entries. */
+export interface LayerEditor {
+  /** `change` returns the new value and leaves the old one as it is; it is applied anew to whatever comes in beneath. */
+  patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): void;
+}
+
+export interface WriteDefinition<I, R> {
+  /** For the journal. */
+  name: string;
+  /** Any asynchronous work. What it throws is a refusal, or a failure like any other. */
+  send(input: I, context: SendContext): Promise<R>;
+  /** Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change is already there. */
+  optimistic?(input: I, edit: LayerEditor): void;
+  /** Puts what the answer already tells into the cache. */
+  settle?(result: R, input: I, cache: Cache): void;
+  /** What the write makes untrustworthy, beside the entries that it lies on. */
+  invalidates?(input: I, result: R): Selector | readonly Selector[];
+  /** Runs in one lane go one at a time, in order. Default: none. */
+  lane?: string | ((input: I) => string);
+  /** Default false: a write that was sent once may have worked. */
+  retry?: Retry | false;
+  /** For one try. Default: none. */
+  timeout?: Duration;
+}
+
+/** A change to be sent; defined once, run in any cache. */
+export interface Write<I, R> {
+  readonly name: string;
+  readonly definition: WriteDefinition<I, R>;
+}
+
+/** How far a run has come: under way, or waiting for its turn or another try, or for the network. */
+export type SendingPhase = "sending" | "waiting" | "offline";
+
+export interface RunOptions {
+  /** Ends the run. What had been sent may have worked: the entries that it lies on are asked about. */
+  signal?: AbortSignal;
+  /** Told each time that it goes on to another phase. */
+  onPhase?(phase: SendingPhase): void;
+}
+
+/** Params of `run`: the input first, then options. */
+export type RunArguments<I> = 0 extends 1 & I
+  ? [input?: any, options?: RunOptions]
+  : [I] extends [void]
+    ? [input?: undefined, options?: RunOptions]
+    : unknown extends I
+      ? [input?: I, options?: RunOptions]
+      : [input: I, options?: RunOptions];
+
+// ── The cache ────────────────────────────────────────────────────────────────
 
 export interface CacheOptions extends Defaults {
   /** Unwatched entries kept at most; the least recently used go first. Default 10,000. */
@@ -23,6 +153,22 @@ export interface CacheOptions extends Defaults {
   /** Default: the page's own; on a server always visible and online. */
   environment?: Environment;
 }
+
+export interface ReadOptions {
+  /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
+  cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
+  /** Ends this reader's wait; the request goes on while others wait or watch. */
+  signal?: AbortSignal;
+}
+
+/** Which entries are meant. */
+export type Selector =
+  | Source<any, any>
+  | { source: Source<any, any>; params?: unknown }
+  | { key: string }
+  | { group: string }
+  | { where(entry: EntryInfo): boolean }
+  | "all";
 
 /** The box that holds entries: one per application in a browser, one per request on a server. */
 export interface Cache {

@@ -1,5 +1,4 @@
-import type { Around } from "./asking.js";
-import type { Cache, CacheOptions } from "./contract.js";
+import type { Around, Cache, CacheOptions } from "./contract.js";
 import { milliseconds } from "./duration.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
@@ -11,7 +10,7 @@ import type { Outbox } from "./outbox.js";
 import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Shelf, Shelves } from "./shelf.js";
-import type { StoredEntry } from "./snapshot.js";
+import type { StoredEntry } from "./stored.js";
 import { momentsCame } from "./watching.js";
 
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */

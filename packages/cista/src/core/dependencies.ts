@@ -1,11 +1,11 @@
 import { ask, start } from "./asking.js";
+import type { LoadMode } from "./contract.js";
 import { type Core, nowOf, touch, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { CistaError, Failure } from "./failure.js";
 import { file } from "./keeping.js";
 import { hitOf, untilAborted } from "./reader.js";
 import type { Request } from "./request.js";
-import type { LoadMode } from "./source.js";
 import { leave } from "./watching.js";
 
 /** One entry that was read while loading another. */

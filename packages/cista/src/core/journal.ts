@@ -1,5 +1,17 @@
 import type { Failure } from "./failure.js";
-import type { Cause } from "./source.js";
+
+/** Why a request was made. */
+export type Cause =
+  | "attach"
+  | "read"
+  | "prefetch"
+  | "visible"
+  | "online"
+  | "interval"
+  | "expired"
+  | "invalidated"
+  | "dependency"
+  | "asked";
 
 export type JournalKind =
   | "attach"

@@ -1,9 +1,9 @@
+import type { Write } from "./contract.js";
 import { type Core, record, touch, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
 import { file } from "./keeping.js";
 import { shareKeeping } from "./share.js";
-import type { Write } from "./write.js";
 
 /** One pending change, applied over the held value until its write settles (rule W1). */
 export interface Layer {

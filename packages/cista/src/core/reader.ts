@@ -1,4 +1,5 @@
 import { ask, start } from "./asking.js";
+import type { LoadMode, ReadOptions } from "./contract.js";
 import { nowOf, record, turn } from "./core.js";
 import { Entry } from "./entry.js";
 import { CistaError, Failure, ofEntry, shown } from "./failure.js";
@@ -6,16 +7,8 @@ import { type Forward, forwardStatus, hitStatus } from "./journal.js";
 import { file } from "./keeping.js";
 import { keyText } from "./key.js";
 import type { Shelf } from "./shelf.js";
-import type { LoadMode } from "./source.js";
 import { outcomeOf } from "./taking.js";
 import { leave } from "./watching.js";
-
-export interface ReadOptions {
-  /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
-  cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
-  /** Ends this reader's wait; the request goes on while others wait or watch. */
-  signal?: AbortSignal;
-}
 
 /** One value, once: from what is held, or from the source. */
 export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {

@@ -71,6 +71,24 @@ export interface Failed extends Common {
   readonly pendingWrites?: undefined;
 }
 
+/** A live, subscribable handle on one entry. */
+export interface View<T> {
+  readonly key: string;
+  /** The reading now. Never starts a request; the same object until something changes. */
+  get(): Reading<T>;
+  /** Attaches. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
+  subscribe(listener: () => void): () => void;
+  /** Asks the source now, joining a request under way unless that one is already out of date. */
+  revalidate(): Promise<Reading<T>>;
+}
+
+export interface ViewOptions<T, U = T> {
+  /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
+  when?: boolean;
+  /** Only this part of the value is shown, and only its changes are told. */
+  pick?(value: T): U;
+}
+
 /** Every member of every state, so that all readings have one hidden class. */
 export interface AnyReading {
   readonly key: string;

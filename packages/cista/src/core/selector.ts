@@ -1,18 +1,8 @@
-import type { EntryInfo } from "./contract.js";
+import type { Selector, Source } from "./contract.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
 import { infoOf } from "./info.js";
-import type { Source } from "./source.js";
-
-/** Which entries are meant. */
-export type Selector =
-  | Source<any, any>
-  | { source: Source<any, any>; params?: unknown }
-  | { key: string }
-  | { group: string }
-  | { where(entry: EntryInfo): boolean }
-  | "all";
 
 /** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */
 export function selected(core: Core, selector: Selector): Entry[] {

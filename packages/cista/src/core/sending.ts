@@ -1,5 +1,6 @@
 import { answer } from "./answer.js";
 import { askWatched, distrust } from "./changing.js";
+import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "./contract.js";
 import { type Core, nowOf, turn } from "./core.js";
 import { milliseconds } from "./duration.js";
 import { Failure } from "./failure.js";
@@ -7,10 +8,9 @@ import { type EventDetails, guarded, type JournalKind } from "./journal.js";
 import { type Laid, lift, pendingWrites } from "./layers.js";
 import { Outbox, type Outgoing } from "./outbox.js";
 import { Request } from "./request.js";
-import { type Selector, selected } from "./selector.js";
+import { selected } from "./selector.js";
 import { retryPlan } from "./settings.js";
 import { catchUp } from "./watching.js";
-import type { RunOptions, SendContext, SendingPhase, Write } from "./write.js";
 
 /** Sends a change whose layers are laid; settles as `send` does (rule W4). */
 export function runWrite(

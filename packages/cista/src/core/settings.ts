@@ -1,7 +1,19 @@
 import { type Duration, milliseconds } from "./duration.js";
 import { CistaError, type Failure, shown } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
-import type { Retry, SourceDefinition, Trigger } from "./source.js";
+
+/** What makes a *stale* value be revalidated while it is watched. */
+export type Trigger = "attach" | "visible" | "online";
+
+export interface Retry {
+  /** Tries after the first. Default 3. */
+  times?: number;
+  /** Delay before try n+1, full jitter under an exponential ceiling: random × min(most, first × 2^(n-1)). Defaults "500ms" and "30s". */
+  first?: Duration;
+  most?: Duration;
+  /** Default: `failure.retryable` (rule R5). A failure's own `retryAfter` overrides the delay. */
+  when?(failure: Failure): boolean;
+}
 
 /** Defaults for every source of one cache. */
 export interface Defaults extends Freshness {
@@ -11,8 +23,18 @@ export interface Defaults extends Freshness {
   retry?: Retry | false;
   /** For one try. Default "30s". */
   timeout?: Duration;
-  /** Default: all three. */
+  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are left alone. A network that is back while nobody looks at the page counts when somebody does. */
   triggers?: readonly Trigger[];
+}
+
+/** What of a source's definition is a matter of settings; what is left out is as the cache's defaults say. */
+export interface SourceSettings extends Defaults {
+  /** False: needs no network and runs offline too. Default true. */
+  network?: boolean;
+  /** While watched and the page is visible, revalidate this often. Default: never. */
+  revalidateEvery?: Duration;
+  /** A bucket of bursts, refilled evenly over `per`; a burst is all that this source starts in one turn. Past it requests are held back and the journal says why. Default { bursts: 100, per: "10s" }. */
+  requestBudget?: { bursts: number; per: Duration } | false;
 }
 
 /** Retrying, with every member decided. */
@@ -36,7 +58,7 @@ export interface Settings {
   readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
 }
 
-export function settingsOf(definition: SourceDefinition<any, any, any>, defaults: Defaults): Settings {
+export function settingsOf(definition: SourceSettings, defaults: Defaults): Settings {
   return {
     policy: policyWith(policyWith(defaultPolicy, defaults), definition),
     retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),

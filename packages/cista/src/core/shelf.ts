@@ -1,5 +1,6 @@
 import { Budget } from "./budget.js";
 import { takeOver } from "./changing.js";
+import type { Source } from "./contract.js";
 import type { Core } from "./core.js";
 import { inDevelopment } from "./development.js";
 import { Entry } from "./entry.js";
@@ -9,7 +10,6 @@ import { file } from "./keeping.js";
 import { keyText, paramsHash, sameParams } from "./key.js";
 import { type Settings, settingsOf } from "./settings.js";
 import { adoptRestored } from "./snapshot.js";
-import type { Source } from "./source.js";
 
 /** All entries of one source in one cache, found by their params without building the key's text. */
 export class Shelf {

@@ -2,26 +2,8 @@ import { refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { askNow, lookAhead, lookNow } from "./looking.js";
 import { picked } from "./picking.js";
-import type { AnyReading, Reading } from "./reading.js";
+import type { AnyReading, Reading, View, ViewOptions } from "./reading.js";
 import { attach, detach, joinWatchers } from "./watching.js";
-
-/** A live, subscribable handle on one entry. */
-export interface View<T> {
-  readonly key: string;
-  /** The reading now. Never starts a request; the same object until something changes. */
-  get(): Reading<T>;
-  /** Attaches. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
-  subscribe(listener: () => void): () => void;
-  /** Asks the source now, joining a request under way unless that one is already out of date. */
-  revalidate(): Promise<Reading<T>>;
-}
-
-export interface ViewOptions<T, U = T> {
-  /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
-  when?: boolean;
-  /** Only this part of the value is shown, and only its changes are told. */
-  pick?(value: T): U;
-}
 
 export class EntryView implements View<any> {
   #entry: Entry;

@@ -3,10 +3,10 @@ import { askWatched } from "./changing.js";
 import { type Core, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts } from "./dependencies.js";
 import type { Entry } from "./entry.js";
-import { forwardStatus, hitStatus } from "./journal.js";
+import { type Cause, forwardStatus, hitStatus } from "./journal.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import { holdsStill, lift } from "./layers.js";
-import type { Cause, Trigger } from "./source.js";
+import type { Trigger } from "./settings.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, asks: boolean): boolean {

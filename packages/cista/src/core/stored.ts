@@ -1,0 +1,68 @@
+/** Open and versioned: see docs/snapshot-format.md. */
+export interface Snapshot {
+  readonly format: "cista-snapshot";
+  readonly version: 1;
+  /** Milliseconds since the Unix epoch, by the clock of whoever took it. */
+  readonly takenAt: number;
+  readonly partition?: string;
+  readonly entries: readonly unknown[];
+}
+
+/** One entry of a snapshot. Lengths of time in milliseconds; `null` is for ever. */
+export interface StoredEntry {
+  readonly source: string;
+  readonly params?: unknown;
+  readonly kind: "value" | "missing";
+  readonly value?: unknown;
+  /** When the snapshot was taken. */
+  readonly age: number;
+  readonly maxAge: number | null;
+  readonly staleWhileRevalidate: number | null;
+  readonly staleIfError: number | null;
+  readonly mustRevalidate?: boolean;
+  readonly immutable?: boolean;
+  readonly etag?: string;
+  readonly lastModified?: string;
+  readonly lastEventId?: string;
+  readonly groups?: readonly string[];
+}
+
+// ── Foreign input, member by member ──────────────────────────────────────────
+
+type Check = (value: unknown) => boolean;
+export const isLength: Check = (value) => typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
+const isText: Check = (value) => typeof value === "string";
+const isFlag: Check = (value) => typeof value === "boolean";
+const orNull =
+  (check: Check): Check =>
+  (value) =>
+    value === null || check(value);
+const orNothing =
+  (check: Check): Check =>
+  (value) =>
+    value === undefined || check(value);
+
+/** What each member has to be; `params` are looked at where their key is made. */
+const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" | "value">]-?: Check } = {
+  source: isText,
+  age: isLength,
+  maxAge: orNull(isLength),
+  staleWhileRevalidate: orNull(isLength),
+  staleIfError: orNull(isLength),
+  mustRevalidate: orNothing(isFlag),
+  immutable: orNothing(isFlag),
+  etag: orNothing(isText),
+  lastModified: orNothing(isText),
+  lastEventId: orNothing(isText),
+  groups: orNothing((value) => Array.isArray(value) && value.every(isText)),
+};
+
+export function wellFormed(entry: unknown): StoredEntry | undefined {
+  if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
+  // Own members only: nothing is taken from a prototype, and none is ever set.
+  const own = Object.assign(Object.create(null), entry) as Record<string, unknown>;
+  const held = own.kind === (own.value === undefined ? "missing" : "value");
+  return held && Object.entries(members).every(([name, check]) => check(own[name]))
+    ? (own as unknown as StoredEntry)
+    : undefined;
+}
