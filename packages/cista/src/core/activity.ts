@@ -1,14 +1,32 @@
 import type { LoadMode } from "./contract.js";
-import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import type { Failure } from "./failure.js";
 import type { Standing } from "./freshness.js";
 import type { Cause, Forward } from "./journal.js";
-import type { Layer } from "./layers.js";
+import type { Part } from "./links.js";
 import { Listeners } from "./listeners.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
 import type { Waiters } from "./waiters.js";
+
+/** One pending change, applied over the held value until its write settles (rule W1). */
+export interface Layer {
+  readonly write: Laid;
+  readonly change: (value: any) => unknown;
+}
+
+/** What one run of a write has laid. */
+export class Laid {
+  readonly name: string;
+  /** The version at which the write ended; 0: it has not. */
+  settledAt = 0;
+  /** What it lies on. */
+  readonly entries: Set<Entry> = new Set();
+
+  constructor(name: string) {
+    this.name = name;
+  }
+}
 
 const noLayers: readonly Layer[] = [];
 

@@ -1,17 +1,19 @@
+import type { Activity } from "./activity.js";
 import { type Answer, still } from "./answer.js";
 import { checked } from "./check.js";
-import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "./contract.js";
-import { isOnline, nowOf, record, touch, turn } from "./core.js";
-import { adoptParts, type Part, partsHold, readPart, review } from "./dependencies.js";
+import type { LoadMode } from "./contract.js";
+import { isOnline, leave, nowOf, record, touch, turn } from "./core.js";
+import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { asFailure, Failure, ofEntry } from "./failure.js";
-import { standingOf } from "./freshness.js";
+import type { EventDetails, ForwardEnd } from "./journal.js";
 import { type Cause, type Forward, forwardStatus } from "./journal.js";
 import { changeHeld, file } from "./keeping.js";
+import { load } from "./loading.js";
 import { Request } from "./request.js";
-import { outcomeOf, take } from "./taking.js";
+import { take } from "./taking.js";
 import { type Outcome, Waiters } from "./waiters.js";
-import { leave } from "./watching.js";
+import { outcomeOf } from "./waiting.js";
 
 /** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */
 export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {
@@ -25,7 +27,7 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
       settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
       nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
-      load: (request) => load(entry, request),
+      load: (request) => load(entry, request, ask),
       check: (value) => {
         const { check } = entry.shelf.source.definition;
         return check ? checked(check, value) : value;
@@ -77,16 +79,11 @@ export function ask(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), 
 function drop(entry: Entry, note: string): void {
   const { activity } = entry;
   if (!activity?.request) return;
-  const { request, cause, forward } = activity;
+  const { request } = activity;
   over(entry);
   request.abort(new Failure("aborted", `The request was given up: ${note}.`));
   activity.pinned = activity.waiters !== undefined || activity.nextWaiters !== undefined;
-  record("abort", entry, () => ({
-    cause,
-    attempt: request.attempt,
-    cacheStatus: forwardStatus(forward, { detail: "aborted" }),
-    note,
-  }));
+  record("abort", entry, () => ({ ...tryDetails(activity, request, { detail: "aborted" }), note }));
   touch(entry);
 }
 
@@ -106,42 +103,6 @@ export function giveUp(entry: Entry, note: string): void {
   settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
 }
 
-// ── One load ─────────────────────────────────────────────────────────────────
-
-async function load(entry: Entry, request: Request): Promise<unknown> {
-  const { signal } = request;
-  const { core, source } = entry.shelf;
-  const activity = entry.active();
-  const { cause, mode, forward } = activity;
-  if (activity.partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
-  const parts: Part[] = [];
-  activity.partsRead = parts;
-  // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
-  const own = standingOf(entry.policy, entry.age(nowOf(core)));
-  const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
-  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(entry, request)))
-    return still;
-  signal.throwIfAborted();
-  const context: LoadContext = {
-    signal,
-    cause,
-    attempt: request.attempt,
-    mode,
-    // A reload looks at nothing that is held (WHATWG Fetch).
-    ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
-    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
-      (await readPart({ dependent: entry, request, signal, parts }, core.shelves.obtain(part, params))) as U,
-  };
-  const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
-  const proceed = () => source.definition.load(entry.params, context);
-  return core.arounds.reduce<() => unknown>((inner, around) => () => around(call, inner), proceed)();
-}
-
-function heldOf({ value, storedAt, extra, shelf }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, storedAt: shelf.core.epoch + storedAt };
-  return extra?.validator ? { ...held, validator: extra.validator } : held;
-}
-
 // ── What a request tells ─────────────────────────────────────────────────────
 
 function moved(entry: Entry, request: Request): void {
@@ -149,27 +110,18 @@ function moved(entry: Entry, request: Request): void {
   touch(entry);
   if (request.phase !== "running") return;
   activity.triedAt = nowOf(entry.shelf.core);
-  const { cause, forward, distrustedBy } = activity;
+  const { cause, distrustedBy } = activity;
   record("request", entry, () => ({
-    cause,
-    attempt: request.attempt,
-    cacheStatus: forwardStatus(forward),
+    ...tryDetails(activity, request),
     ...(cause === "invalidated" && distrustedBy !== undefined ? { write: distrustedBy } : {}),
   }));
 }
 
 function retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {
   const activity = entry.active();
-  const { cause, forward } = activity;
   activity.open = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
-  record("retry", entry, () => ({
-    cause,
-    attempt: request.attempt,
-    cacheStatus: forwardStatus(forward, { status: failure.status }),
-    failure,
-    duration: delay,
-  }));
+  record("retry", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration: delay }));
   file(entry);
   touch(entry);
 }
@@ -189,14 +141,9 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
   if (!open) over(entry);
   if (answer !== still) adoptParts(entry, activity.partsRead);
   review(entry);
-  const { cause, forward } = activity;
+  const status = answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined);
   record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
-    cause,
-    attempt: request.attempt,
-    cacheStatus: forwardStatus(forward, {
-      status: answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined),
-      stored: !entry.policy.noStore,
-    }),
+    ...tryDetails(activity, request, { status, stored: !entry.policy.noStore }),
     duration: nowOf(core) - activity.triedAt,
     ...(answer === still ? { note: "all its parts are as they were" } : {}),
   }));
@@ -205,22 +152,21 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
 
 function failed(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
-  const { cause, forward } = activity;
   const failure = ofEntry(thrown, entry.key, request.attempt);
   over(entry);
   activity.failure = failure;
   adoptParts(entry, entry.links?.parts ?? []);
   const now = nowOf(entry.shelf.core);
-  record("failure", entry, () => ({
-    cause,
-    attempt: request.attempt,
-    cacheStatus: forwardStatus(forward, { status: failure.status }),
-    failure,
-    duration: now - activity.triedAt,
-  }));
+  const duration = now - activity.triedAt;
+  record("failure", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration }));
   // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
   const covered = entry.held === "value" && !entry.isInvalidated && entry.coversError(now);
   end(entry, request, covered ? { failure, instead: { value: entry.value } } : { failure });
+}
+
+/** What every event about a try says. */
+function tryDetails({ cause, forward }: Activity, { attempt }: Request, end: ForwardEnd = {}): EventDetails {
+  return { cause, attempt, cacheStatus: forwardStatus(forward, end) };
 }
 
 /** A stream has ended: its last answer is kept as a plain one. */

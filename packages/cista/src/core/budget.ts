@@ -1,7 +1,14 @@
-import type { Core } from "./core.js";
-import type { Entry } from "./entry.js";
-import type { Cause } from "./journal.js";
+import type { Cause, Recorder } from "./journal.js";
+import type { Request } from "./request.js";
+import type { Clock } from "./seams.js";
 import type { Settings } from "./settings.js";
+
+/** What asks, as the budget sees it. */
+export interface Asking {
+  readonly key: string;
+  readonly params: unknown;
+  readonly request: Request | undefined;
+}
 
 /** The last requests that are remembered, to say who asked. */
 const remembered = 20;
@@ -11,26 +18,31 @@ const remembered = 20;
  * in one turn of the event loop, so a page of 500 rows is one, and a render that feeds itself is many.
  */
 export class Budget {
-  readonly #core: Core;
+  readonly #name: string;
+  readonly #clock: Clock;
+  readonly #recorder: Recorder;
   readonly #limit: Settings["requestBudget"];
   /** Bursts left, and when that was so. */
   #tokens: number;
   #at = 0;
   /** Whether the burst of this turn was let through; undefined between turns. */
   #turn: boolean | undefined;
-  #heldBack: Entry[] = [];
+  #heldBack: Asking[] = [];
   #timer: unknown;
-  #recent: { readonly entry: Entry; readonly cause: Cause }[] = [];
+  #recent: { readonly entry: Asking; readonly cause: Cause }[] = [];
   #warned = false;
 
-  constructor(core: Core, limit: Settings["requestBudget"]) {
-    this.#core = core;
+  /** @param name the source's */
+  constructor(name: string, limit: Settings["requestBudget"], clock: Clock, recorder: Recorder) {
+    this.#name = name;
     this.#limit = limit;
+    this.#clock = clock;
+    this.#recorder = recorder;
     this.#tokens = limit ? limit.bursts : 0;
   }
 
   /** Whether a request may start now; if not, it is started when there is a token again and somebody still waits. */
-  admits(entry: Entry, cause: Cause): boolean {
+  admits(entry: Asking, cause: Cause): boolean {
     if (!this.#limit) return true;
     this.#recent.push({ entry, cause });
     if (this.#recent.length > remembered) this.#recent.shift();
@@ -45,13 +57,13 @@ export class Budget {
   }
 
   stop(): void {
-    if (this.#timer !== undefined) this.#core.clock.clearTimer(this.#timer);
+    if (this.#timer !== undefined) this.#clock.clearTimer(this.#timer);
     this.#timer = undefined;
     this.#heldBack = [];
   }
 
   #spend(limit: { bursts: number; per: number }): boolean {
-    const now = this.#core.clock.now();
+    const now = this.#clock.now();
     const refill = (Math.max(0, now - this.#at) * limit.bursts) / limit.per;
     this.#tokens = Math.min(limit.bursts, this.#tokens + refill);
     this.#at = now;
@@ -60,19 +72,18 @@ export class Budget {
     return true;
   }
 
-  #holdBack(entry: Entry, cause: Cause, limit: { bursts: number; per: number }): void {
+  #holdBack(entry: Asking, cause: Cause, limit: { bursts: number; per: number }): void {
     this.#heldBack.push(entry);
     this.#tell(entry, cause, limit);
-    this.#timer ??= this.#core.clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
+    this.#timer ??= this.#clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
   }
 
   /** In the journal each time, in the console once; nothing is put together for nobody. */
-  #tell(entry: Entry, cause: Cause, limit: { bursts: number; per: number }): void {
-    const { recorder } = this.#core;
+  #tell(entry: Asking, cause: Cause, limit: { bursts: number; per: number }): void {
+    const recorder = this.#recorder;
     if (this.#warned && !recorder.listening) return;
-    const { name } = entry.shelf.source;
-    const note = `The source "${name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
-    if (recorder.listening) recorder.record("held-back", { key: entry.key, source: name, cause, note });
+    const note = `The source "${this.#name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
+    if (recorder.listening) recorder.record("held-back", { key: entry.key, source: this.#name, cause, note });
     if (!this.#warned) console.warn(`Cista: ${note}`);
     this.#warned = true;
   }
@@ -82,14 +93,14 @@ export class Budget {
     this.#timer = undefined;
     const held = this.#heldBack;
     this.#heldBack = [];
-    this.#at = this.#core.clock.now();
+    this.#at = this.#clock.now();
     this.#tokens = 0;
     for (const { request } of held) if (request?.phase === "waiting" && request.attempt === 0) request.start();
   }
 }
 
 /** Which keys, from what cause, and which member of the params is another each time. */
-function whoAsked(recent: readonly { readonly entry: Entry; readonly cause: Cause }[]): string {
+function whoAsked(recent: readonly { readonly entry: Asking; readonly cause: Cause }[]): string {
   const asked = recent.slice(-5).map(({ entry, cause }) => `${entry.key} (${cause})`);
   const member = changingMember(recent.map(({ entry }) => entry.params));
   const culprit = member

@@ -1,6 +1,6 @@
 import type { AnswerDetails } from "./answer.js";
 import { giveUp, start } from "./asking.js";
-import { forget, invalidate, patch, put } from "./changing.js";
+import { forget, invalidate, patch, put, takeOver } from "./changing.js";
 import type {
   Around,
   Cache,
@@ -12,24 +12,34 @@ import type {
   Source,
   Write,
 } from "./contract.js";
-import { Core, nowOf, refuseDisposed, turn } from "./core.js";
+import { Core, type Duties, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { Failure } from "./failure.js";
 import { infoOf } from "./info.js";
 import type { Journal } from "./journal.js";
+import { obtain } from "./keeping.js";
 import { keyText } from "./key.js";
-import { askNow, emptyReading, lookHeld } from "./looking.js";
+import { askNow, emptyReading, lookHeld, renew } from "./looking.js";
 import { read } from "./reader.js";
 import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import { selected } from "./selector.js";
-import { restoreSnapshot, takeSnapshot } from "./snapshot.js";
+import { adoptRestored, restoreSnapshot, takeSnapshot } from "./snapshot.js";
 import type { Snapshot } from "./stored.js";
 import { EntryView } from "./view.js";
-import { wake } from "./watching.js";
+import { comeDue, settleDoubt, settleLeft, wake } from "./watching.js";
 import { run } from "./write.js";
 
 const usual: ReadOptions = {};
+
+/** Who does what when its time has come. */
+const duties: Duties = {
+  renew,
+  settleDoubt,
+  settleLeft,
+  comeDue,
+  opened: (shelf, old) => (old ? takeOver(shelf, old) : adoptRestored(shelf)),
+};
 
 type AnySource = Source<any, any>;
 type JustParams = [params?: any, options?: never];
@@ -43,7 +53,7 @@ export class CoreCache implements Cache {
   readonly #leaveEnvironment: () => void;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
-    this.#core = new Core(options, this);
+    this.#core = new Core(options, this, duties);
     this.#leaveEnvironment = followEnvironment(this.#core);
     if (options.snapshot) restoreSnapshot(this.#core, options.snapshot);
   }
@@ -170,7 +180,7 @@ export class CoreCache implements Cache {
 
   #obtain(source: AnySource, params: unknown): Entry {
     this.#open();
-    return this.#core.shelves.obtain(source, params);
+    return obtain(this.#core, source, params);
   }
 
   #selected(selector: Selector): Entry[] {

@@ -1,14 +1,13 @@
 import type { AnswerDetails } from "./answer.js";
 import { start, supersede } from "./asking.js";
-import { nowOf, record, tellSoon, touch, turn } from "./core.js";
+import { leave, nowOf, record, tellSoon, touch, turn } from "./core.js";
 import { adoptParts, review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError } from "./failure.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import { holdsStill } from "./layers.js";
 import type { Shelf } from "./shelf.js";
-import { outcomeOf } from "./taking.js";
-import { leave } from "./watching.js";
+import { outcomeOf } from "./waiting.js";
 
 /**
  * Holds a value that the program gives.

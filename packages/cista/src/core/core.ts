@@ -5,24 +5,37 @@ import { CistaError, shown } from "./failure.js";
 import { Groups } from "./groups.js";
 import { type EventDetails, type JournalKind, Recorder } from "./journal.js";
 import { Listeners } from "./listeners.js";
-import { renew } from "./looking.js";
 import type { Outbox } from "./outbox.js";
 import { Schedule } from "./schedule.js";
 import type { Clock, Environment } from "./seams.js";
 import { type Shelf, Shelves } from "./shelf.js";
 import type { StoredEntry } from "./stored.js";
-import { momentsCame } from "./watching.js";
+
+/** What the rooms above do when its time has come; `cache.ts` says who. */
+export interface Duties {
+  /** As a turn ends: makes a touched entry's reading anew; says whether it is another one (rule N1). */
+  renew(entry: Entry): boolean;
+  /** As a turn of the event loop ends: it was doubted (rule D1). */
+  settleDoubt(entry: Entry): void;
+  /** One macrotask after it was left (rule R3). */
+  settleLeft(entry: Entry): void;
+  /** Its moment has come. */
+  comeDue(entry: Entry): void;
+  /** A source is used for the first time, perhaps in place of another of its name. */
+  opened(shelf: Shelf, old: Shelf | undefined): void;
+}
 
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
   readonly cache: Cache;
+  readonly duties: Duties;
   readonly clock: Clock;
   readonly environment: Environment;
   /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
   readonly epoch: number;
   readonly shelves: Shelves = new Shelves(this);
-  readonly groups: Groups = new Groups();
+  readonly groups: Groups<Entry> = new Groups();
   readonly schedule: Schedule<Entry>;
   readonly recorder: Recorder;
 
@@ -57,20 +70,21 @@ export class Core {
   readonly retain: number;
   disposed = false;
 
-  constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache) {
+  constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Duties) {
     const { clock, environment, capacity = 10_000, retain = "5m" } = options;
     if (!(typeof capacity === "number" && capacity >= 0)) {
       throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
     }
     this.options = options;
     this.cache = cache;
+    this.duties = duties;
     this.clock = clock;
     this.environment = environment;
     this.epoch = clock.now();
     this.schedule = new Schedule<Entry>(
       clock,
       () => nowOf(this),
-      (entries) => momentsCame(this, entries),
+      (entries) => turn(this, () => entries.forEach(duties.comeDue)),
     );
     this.recorder = new Recorder(() => clock.now());
     this.capacity = capacity;
@@ -100,6 +114,30 @@ export function touch(entry: Entry): void {
   if (entry.watchers > 0) entry.shelf.core.touched.push(entry);
 }
 
+/** Notes that somebody has left: looked at one macrotask from now, so that what comes back in one go loses nothing (rule R3). */
+export function leave(entry: Entry): void {
+  const { core } = entry.shelf;
+  if (core.disposed) return;
+  core.left.add(entry);
+  core.leaveTimer ??= core.clock.setTimer(() => {
+    core.leaveTimer = undefined;
+    settleAll(core, core.left, core.duties.settleLeft);
+  }, 0);
+}
+
+/** Notes that it may be stale through its parts: looked at once, after all that changes in the same turn of the event loop. */
+export function doubt(entry: Entry): void {
+  const { core } = entry.shelf;
+  if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));
+  core.doubted.add(entry);
+}
+
+function settleAll(core: Core, noted: Set<Entry>, settle: (entry: Entry) => void): void {
+  const entries = [...noted];
+  noted.clear();
+  turn(core, () => entries.forEach(settle));
+}
+
 /**
  * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, then those
  * whose reading changed are told (rule N1). A turn inside a turn is part of it.
@@ -118,7 +156,7 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
   const tell: Listeners[] = [];
   try {
     const touched = core.touched.length > 1 ? new Set(core.touched) : core.touched;
-    for (const entry of touched) if (entry.activity && renew(entry)) tell.push(entry.activity.listeners);
+    for (const entry of touched) if (entry.activity && core.duties.renew(entry)) tell.push(entry.activity.listeners);
   } finally {
     core.touched = [];
     core.depth--;

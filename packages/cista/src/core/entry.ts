@@ -1,15 +1,13 @@
 import { Activity } from "./activity.js";
 import type { AnswerDetails, Validator } from "./answer.js";
-import type { Links } from "./dependencies.js";
 import { milliseconds } from "./duration.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "./freshness.js";
-import { holdsStill } from "./layers.js";
+import type { Links } from "./links.js";
 import type { AnyReading } from "./reading.js";
 import type { Request } from "./request.js";
 import { never, type Scheduled } from "./schedule.js";
 import { share } from "./share.js";
 import type { Shelf } from "./shelf.js";
-import { mayShow } from "./showing.js";
 
 /**
  * What the cache holds under one key. All times are milliseconds since the cache's epoch; what only entries in use need
@@ -144,21 +142,6 @@ export class Entry implements Scheduled {
   coversError(now: number): boolean {
     const young = this.age(now) < this.policy.maxAge + this.policy.staleIfError;
     return young && now < (this.links?.coveredUntil ?? Number.POSITIVE_INFINITY);
-  }
-
-  /** @param asking as if a request were under way, or not */
-  showsHeld(now: number, asking: boolean): boolean {
-    if (this.held === "none") return false;
-    const { activity } = this;
-    return mayShow({
-      standing: this.standing(now),
-      mustRevalidate: this.policy.mustRevalidate,
-      asking: asking || holdsStill(this),
-      failed: activity?.failure !== undefined,
-      coversError: this.coversError(now),
-      shown: activity?.shown ?? false,
-      cameStale: activity?.cameStale ?? false,
-    });
   }
 
   // ── Changes of what is held ────────────────────────────────────────────────

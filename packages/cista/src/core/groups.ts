@@ -1,21 +1,19 @@
-import type { Entry } from "./entry.js";
+/** Which members bear a label (RFC 9875 §2: compared exactly, case and all). */
+export class Groups<T> {
+  readonly #members = new Map<string, Set<T>>();
 
-/** Which entries bear a label (RFC 9875 §2: compared exactly, case and all). */
-export class Groups {
-  readonly #members = new Map<string, Set<Entry>>();
-
-  with(label: string): Iterable<Entry> {
+  with(label: string): Iterable<T> {
     return this.#members.get(label) ?? [];
   }
 
-  /** After an entry's labels changed. */
-  move(entry: Entry, from: readonly string[], to: readonly string[]): void {
+  /** After its labels changed. */
+  move(member: T, from: readonly string[], to: readonly string[]): void {
     if (from === to) return;
-    for (const label of from) if (!to.includes(label)) this.#leave(entry, label);
+    for (const label of from) if (!to.includes(label)) this.#leave(member, label);
     for (const label of to) {
       const members = this.#members.get(label);
-      if (members) members.add(entry);
-      else this.#members.set(label, new Set([entry]));
+      if (members) members.add(member);
+      else this.#members.set(label, new Set([member]));
     }
   }
 
@@ -23,9 +21,9 @@ export class Groups {
     this.#members.clear();
   }
 
-  #leave(entry: Entry, label: string): void {
+  #leave(member: T, label: string): void {
     const members = this.#members.get(label);
-    members?.delete(entry);
+    members?.delete(member);
     if (members?.size === 0) this.#members.delete(label);
   }
 }

@@ -124,11 +124,16 @@ export function hitStatus(freshFor: number): string {
   return `Cista; hit${Number.isFinite(freshFor) ? `; ttl=${Math.floor(freshFor / 1000)}` : ""}`;
 }
 
+/** What came of it. */
+export interface ForwardEnd {
+  readonly status?: number | undefined;
+  readonly stored?: boolean;
+  readonly collapsed?: boolean;
+  readonly detail?: string;
+}
+
 /** RFC 9211 §2.2, §2.3, §2.5, §2.6. */
-export function forwardStatus(
-  forward: Forward,
-  more: { status?: number | undefined; stored?: boolean; collapsed?: boolean; detail?: string } = {},
-): string {
+export function forwardStatus(forward: Forward, more: ForwardEnd = {}): string {
   const parts = [`Cista; fwd=${forward}`];
   if (more.status !== undefined) parts.push(`fwd-status=${more.status}`);
   if (more.stored) parts.push("stored");

@@ -1,6 +1,31 @@
-import { type Core, nowOf, record, touch } from "./core.js";
-import { adoptParts } from "./dependencies.js";
-import type { Entry } from "./entry.js";
+import type { Source } from "./contract.js";
+import { type Core, leave, nowOf, record, touch } from "./core.js";
+import { inDevelopment } from "./development.js";
+import { Entry } from "./entry.js";
+import { keyText } from "./key.js";
+
+/** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
+export function obtain({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {
+  const shelf = shelves.of(source);
+  const found = shelf.find(params);
+  if (found) return found;
+  const key = keyText(source.name, params);
+  const spelledOtherwise = shelves.byKey.get(key);
+  if (spelledOtherwise) return spelledOtherwise;
+  if (inDevelopment()) freeze(params);
+  const entry = new Entry(shelf, params, key);
+  shelf.add(entry);
+  shelves.byKey.set(key, entry);
+  file(entry);
+  return entry;
+}
+
+/** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */
+function freeze(params: unknown): void {
+  if (typeof params !== "object" || params === null || Object.isFrozen(params) || "toJSON" in params) return;
+  Object.freeze(params);
+  Object.values(params).forEach(freeze);
+}
 
 /** After an entry was used, or its occupation or freshness changed: when it next needs looking after (rule F8). */
 export function file(entry: Entry): void {
@@ -23,9 +48,15 @@ export function evict(entry: Entry, note: string): void {
   unline(entry);
   core.schedule.set(entry, Number.POSITIVE_INFINITY);
   core.groups.move(entry, entry.groups, []);
-  adoptParts(entry, []);
+  for (const part of entry.links?.parts ?? []) release(part.entry, entry);
   core.shelves.remove(entry);
   record("evict", entry, () => ({ note }));
+}
+
+/** What was made of this part is so no longer. */
+export function release(part: Entry, dependent: Entry): void {
+  part.links?.dependents.delete(dependent);
+  leave(part);
 }
 
 /** Changes what an entry holds, with what follows from it: its labels are filed anew, its watchers told. */

@@ -1,43 +1,8 @@
-import type { Write } from "./contract.js";
-import { type Core, record, touch, turn } from "./core.js";
+import type { Laid, Layer } from "./activity.js";
+import { record, touch } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
-import { file } from "./keeping.js";
 import { shareKeeping } from "./share.js";
-
-/** One pending change, applied over the held value until its write settles (rule W1). */
-export interface Layer {
-  readonly write: Laid;
-  readonly change: (value: any) => unknown;
-}
-
-/** What one run of a write has laid. */
-export class Laid {
-  readonly name: string;
-  /** The version at which the write ended; 0: it has not. */
-  settledAt = 0;
-  /** What it lies on. */
-  readonly entries: Set<Entry> = new Set();
-
-  constructor(name: string) {
-    this.name = name;
-  }
-}
-
-/** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
-export function layAll(core: Core, { name, definition }: Write<any, any>, input: unknown): Laid {
-  const laid = new Laid(name);
-  const edit = {
-    patch: (source: any, params: unknown, change: (value: any) => unknown) => {
-      const entry = core.shelves.obtain(source, params);
-      laid.entries.add(entry);
-      lay(entry, { write: laid, change });
-      file(entry);
-    },
-  };
-  turn(core, () => guarded(() => definition.optimistic?.(input, edit)));
-  return laid;
-}
 
 /** The held value with the layers applied, in the order in which their writes began; computed once for each of both. */
 export function layered(entry: Entry): unknown {
@@ -91,7 +56,7 @@ export function holdsStill(entry: Entry): boolean {
   return layers !== undefined && layers.length > 0 && !entry.policy.mustRevalidate && pendingWrites(entry) > 0;
 }
 
-function lay(entry: Entry, layer: Layer): void {
+export function lay(entry: Entry, layer: Layer): void {
   const activity = entry.active();
   activity.layers = [...activity.layers, layer];
   record("layer", entry, () => ({ write: layer.write.name, note: "laid" }));

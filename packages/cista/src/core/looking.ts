@@ -2,9 +2,11 @@ import { ask } from "./asking.js";
 import { isOnline, nowOf, refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
 import { guarded } from "./journal.js";
-import { layered, pendingWrites } from "./layers.js";
+import { obtain } from "./keeping.js";
+import { holdsStill, layered, pendingWrites } from "./layers.js";
 import { type AnyReading, sameReading } from "./reading.js";
 import type { Shelf } from "./shelf.js";
+import { mayShow } from "./showing.js";
 import { wantsRequest } from "./watching.js";
 
 /** Makes a watched entry's reading anew; says whether it is another one. */
@@ -65,7 +67,7 @@ function known(entry: Entry, reading: AnyReading): AnyReading {
 function compose(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
   const { activity, shelf, reading } = entry;
   const failure = activity?.failure;
-  const shows = whatever ? entry.held !== "none" : entry.showsHeld(now, asking);
+  const shows = whatever ? entry.held !== "none" : showsHeld(entry, now, asking);
   const standIn = !shows && asking ? standInOf(entry) : undefined;
   const state = shows
     ? entry.held === "value"
@@ -90,6 +92,21 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
   };
 }
 
+/** @param asking as if a request were under way, or not */
+function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
+  if (entry.held === "none") return false;
+  const { activity } = entry;
+  return mayShow({
+    standing: entry.standing(now),
+    mustRevalidate: entry.policy.mustRevalidate,
+    asking: asking || holdsStill(entry),
+    failed: activity?.failure !== undefined,
+    coversError: entry.coversError(now),
+    shown: activity?.shown ?? false,
+    cameStale: activity?.cameStale ?? false,
+  });
+}
+
 /** Nothing, where there is no entry. */
 export function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
   const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
@@ -101,7 +118,7 @@ export function emptyReading(shelf: Shelf, params: unknown, key: string): AnyRea
 export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
   const { core, source } = shelf;
   refuseDisposed(core);
-  const entry = core.shelves.obtain(source, params);
+  const entry = obtain(core, source, params);
   // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
   const answer = turn(core, () => {

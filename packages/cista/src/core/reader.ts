@@ -4,22 +4,20 @@ import { nowOf, record, turn } from "./core.js";
 import { Entry } from "./entry.js";
 import { CistaError, Failure, ofEntry, shown } from "./failure.js";
 import { type Forward, forwardStatus, hitStatus } from "./journal.js";
-import { file } from "./keeping.js";
+import { file, obtain } from "./keeping.js";
 import { keyText } from "./key.js";
 import type { Shelf } from "./shelf.js";
-import { outcomeOf } from "./taking.js";
-import { leave } from "./watching.js";
+import { heldBy, untilAborted } from "./waiting.js";
 
 /** One value, once: from what is held, or from the source. */
 export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {
-  const { shelves } = shelf.core;
   if (signal?.aborted) return Promise.reject(signal.reason);
   if (cache === "no-store") return waitFor(apart(shelf, params), cache, signal);
   if (cache === "only-if-cached") {
-    const held = shelves.find(shelf.source, params);
+    const held = shelf.core.shelves.find(shelf.source, params);
     return held && held.held !== "none" ? hit(held) : unheld(keyText(shelf.source.name, params));
   }
-  const entry = shelves.obtain(shelf.source, params);
+  const entry = obtain(shelf.core, shelf.source, params);
   const joined = joinedAtOnce(entry, cache, signal);
   if (joined) return joined;
   if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);
@@ -49,13 +47,7 @@ function hit(entry: Entry): Promise<unknown> {
   const freshFor = () => entry.staleAt - nowOf(entry.shelf.core);
   record("read", entry, () => ({ cause: "read", cacheStatus: hitStatus(freshFor()) }));
   if (entry.isIdle) file(entry);
-  return hitOf(entry);
-}
-
-/** What is held, as a reader gets it. */
-export function hitOf(entry: Entry): Promise<unknown> {
-  const outcome = outcomeOf(entry);
-  return outcome.failure ? Promise.reject(outcome.failure) : Promise.resolve(outcome.value);
+  return heldBy(entry);
 }
 
 function unheld(key: string): Promise<never> {
@@ -80,27 +72,6 @@ function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined):
     if (signal) return untilAborted(entry, answer, signal);
     entry.active().pinned = true;
     return answer;
-  });
-}
-
-/** As `fetch` does: an aborted reader is rejected with its signal's reason. When the last one has left, so has the request. */
-export function untilAborted(entry: Entry, answer: Promise<unknown>, signal: AbortSignal): Promise<unknown> {
-  if (signal.aborted) return Promise.reject(signal.reason);
-  const activity = entry.active();
-  activity.readers++;
-  return new Promise((resolve, reject) => {
-    const aborted = () => {
-      activity.readers--;
-      reject(signal.reason);
-      leave(entry);
-    };
-    signal.addEventListener("abort", aborted, { once: true });
-    const settled = () => {
-      if (signal.aborted) return;
-      signal.removeEventListener("abort", aborted);
-      activity.readers--;
-    };
-    answer.then(resolve, reject).finally(settled);
   });
 }
 

@@ -1,3 +1,4 @@
+import type { Laid } from "./activity.js";
 import { answer } from "./answer.js";
 import { askWatched, distrust } from "./changing.js";
 import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "./contract.js";
@@ -5,7 +6,7 @@ import { type Core, nowOf, turn } from "./core.js";
 import { milliseconds } from "./duration.js";
 import { Failure } from "./failure.js";
 import { type EventDetails, guarded, type JournalKind } from "./journal.js";
-import { type Laid, lift, pendingWrites } from "./layers.js";
+import { lift, pendingWrites } from "./layers.js";
 import { Outbox, type Outgoing } from "./outbox.js";
 import { Request } from "./request.js";
 import { selected } from "./selector.js";

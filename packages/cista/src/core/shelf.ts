@@ -1,15 +1,12 @@
 import { Budget } from "./budget.js";
-import { takeOver } from "./changing.js";
 import type { Source } from "./contract.js";
 import type { Core } from "./core.js";
 import { inDevelopment } from "./development.js";
-import { Entry } from "./entry.js";
+import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
 import { type Policy, samePolicy } from "./freshness.js";
-import { file } from "./keeping.js";
 import { keyText, paramsHash, sameParams } from "./key.js";
 import { type Settings, settingsOf } from "./settings.js";
-import { adoptRestored } from "./snapshot.js";
 
 /** All entries of one source in one cache, found by their params without building the key's text. */
 export class Shelf {
@@ -25,7 +22,7 @@ export class Shelf {
     this.core = core;
     this.source = source;
     this.settings = settingsOf(source.definition, core.options);
-    this.budget = new Budget(core, this.settings.requestBudget);
+    this.budget = new Budget(source.name, this.settings.requestBudget, core.clock, core.recorder);
     this.#lastPolicy = this.settings.policy;
   }
 
@@ -94,22 +91,6 @@ export class Shelves {
     return shelf.find(params) ?? this.byKey.get(keyText(source.name, params));
   }
 
-  /** The entry of these params, made where there is none. @throws CistaError code "params" */
-  obtain(source: Source<any, any>, params: unknown): Entry {
-    const shelf = this.of(source);
-    const found = shelf.find(params);
-    if (found) return found;
-    const key = keyText(source.name, params);
-    const spelledOtherwise = this.byKey.get(key);
-    if (spelledOtherwise) return spelledOtherwise;
-    if (inDevelopment()) freeze(params);
-    const entry = new Entry(shelf, params, key);
-    shelf.add(entry);
-    this.byKey.set(key, entry);
-    file(entry);
-    return entry;
-  }
-
   remove(entry: Entry): void {
     entry.gone = true;
     entry.shelf.remove(entry);
@@ -137,8 +118,7 @@ export class Shelves {
     this.#bySource.set(source, shelf);
     // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
     for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
-    if (old) takeOver(shelf, old);
-    else adoptRestored(shelf);
+    this.#core.duties.opened(shelf, old);
     return shelf;
   }
 }
@@ -153,11 +133,4 @@ function refuse(given: unknown): never {
     "source",
     `A source was expected, as source({ name, load }) makes it, but it is ${shown(given)}.`,
   );
-}
-
-/** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */
-function freeze(params: unknown): void {
-  if (typeof params !== "object" || params === null || Object.isFrozen(params) || "toJSON" in params) return;
-  Object.freeze(params);
-  Object.values(params).forEach(freeze);
 }

@@ -3,10 +3,9 @@ import { defined } from "./defined.js";
 import { review } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { CistaError, shown } from "./failure.js";
-import { changeHeld, file } from "./keeping.js";
+import { changeHeld, file, obtain } from "./keeping.js";
 import type { Shelf } from "./shelf.js";
-import type { Snapshot, StoredEntry } from "./stored.js";
-import { isLength, wellFormed } from "./stored.js";
+import { isLength, type Snapshot, type StoredEntry, wellFormed } from "./stored.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
 const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
@@ -111,7 +110,7 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
   const { core } = shelf;
   let entry: Entry;
   try {
-    entry = core.shelves.obtain(shelf.source, stored.params);
+    entry = obtain(core, shelf.source, stored.params);
   } catch {
     dropped(core, stored); // params that can make no key
     return;

@@ -1,10 +1,8 @@
 import { type Answer, type AnswerDetails, still } from "./answer.js";
-import type { Part } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { ofEntry } from "./failure.js";
 import { liftTold } from "./layers.js";
-import { missingFailure } from "./reading.js";
-import type { Outcome } from "./waiters.js";
+import type { Part } from "./links.js";
 
 /** Holds what an answer brought. */
 export function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
@@ -37,9 +35,4 @@ function withParts(details: AnswerDetails, parts: readonly Part[]): AnswerDetail
     ...(some("mustRevalidate") ? { mustRevalidate: true } : {}),
     ...(some("noStore") ? { noStore: true } : {}),
   };
-}
-
-/** What those who wait get of what is held now. */
-export function outcomeOf(entry: Entry): Outcome {
-  return entry.held === "value" ? { value: entry.value } : { failure: missingFailure(entry.key) };
 }

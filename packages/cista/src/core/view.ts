@@ -1,5 +1,6 @@
 import { refuseDisposed, turn } from "./core.js";
 import type { Entry } from "./entry.js";
+import { obtain } from "./keeping.js";
 import { askNow, lookAhead, lookNow } from "./looking.js";
 import { picked } from "./picking.js";
 import type { AnyReading, Reading, View, ViewOptions } from "./reading.js";
@@ -52,7 +53,7 @@ export class EntryView implements View<any> {
   #current(): Entry {
     const { shelf, params, gone } = this.#entry;
     refuseDisposed(shelf.core);
-    if (gone) this.#entry = shelf.core.shelves.obtain(shelf.source, params);
+    if (gone) this.#entry = obtain(shelf.core, shelf.source, params);
     return this.#entry;
   }
 

@@ -1,6 +1,6 @@
 import { giveUp, start } from "./asking.js";
 import { askWatched } from "./changing.js";
-import { type Core, nowOf, record, touch, turn } from "./core.js";
+import { type Core, leave, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts } from "./dependencies.js";
 import type { Entry } from "./entry.js";
 import { type Cause, forwardStatus, hitStatus } from "./journal.js";
@@ -46,20 +46,8 @@ export function detach(entry: Entry, asked: boolean): void {
   else if (asked && activity.askers === 0) file(entry);
 }
 
-/** The single step by which an entry is left: one macrotask from now, so that what comes back in one go loses nothing (rule R3). */
-export function leave(entry: Entry): void {
-  const { core } = entry.shelf;
-  if (core.disposed) return;
-  core.left.add(entry);
-  core.leaveTimer ??= core.clock.setTimer(() => {
-    core.leaveTimer = undefined;
-    const left = [...core.left];
-    core.left.clear();
-    turn(core, () => left.forEach(settleLeft));
-  }, 0);
-}
-
-function settleLeft(entry: Entry): void {
+/** The single step by which an entry is left: one macrotask after the last one went (rule R3). */
+export function settleLeft(entry: Entry): void {
   const { activity } = entry;
   if (entry.watchers > 0 || activity?.readers || entry.links?.dependents.size) return;
   entry.shelf.core.watched.delete(entry);
@@ -84,16 +72,11 @@ function settleLeft(entry: Entry): void {
 
 // ── Time ─────────────────────────────────────────────────────────────────────
 
-/** The moments of these entries have come. */
-export function momentsCame(core: Core, entries: readonly Entry[]): void {
-  turn(core, () => {
-    const now = nowOf(core);
-    for (const entry of entries) {
-      if (entry.gone) continue;
-      if (entry.isIdle) evict(entry, "unused for as long as it is retained");
-      else if (entry.watchers > 0) grow(entry, now);
-    }
-  });
+/** Its moment has come. */
+export function comeDue(entry: Entry): void {
+  if (entry.gone) return;
+  if (entry.isIdle) evict(entry, "unused for as long as it is retained");
+  else if (entry.watchers > 0) grow(entry, nowOf(entry.shelf.core));
 }
 
 /** A watched entry has grown older. */
@@ -128,6 +111,17 @@ function askByItself(entry: Entry, cause: Cause): void {
   if (activity.askers === 0 || activity.request || holdsStill(entry)) return;
   if (entry.shelf.core.environment.visible) start(entry, cause);
   else if (cause === "expired") activity.owed = true;
+}
+
+/** Rule D1: it is stale through its parts. */
+export function settleDoubt(entry: Entry): void {
+  if (entry.links?.doubt !== "none" && !entry.gone && !entry.request && isWanted(entry)) start(entry, "dependency");
+}
+
+/** Watched by a component, or by a dependent that is. */
+function isWanted(entry: Entry): boolean {
+  if ((entry.activity?.askers ?? 0) > 0) return true;
+  return [...(entry.links?.dependents ?? [])].some(isWanted);
 }
 
 // ── The page ─────────────────────────────────────────────────────────────────

@@ -1,7 +1,10 @@
+import { Laid } from "./activity.js";
 import type { RunOptions, Write, WriteDefinition } from "./contract.js";
 import { type Core, refuseDisposed, turn } from "./core.js";
 import { CistaError, shown } from "./failure.js";
-import { layAll, lift } from "./layers.js";
+import { guarded } from "./journal.js";
+import { file, obtain } from "./keeping.js";
+import { lay, lift } from "./layers.js";
 import { runWrite } from "./sending.js";
 
 /** A write brings what sends it: programs without writes do not carry that along. */
@@ -30,6 +33,21 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
     throw new CistaError("write", `The write "${name}" needs a send function, but send is ${shown(send)}.`);
   }
   return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: sender });
+}
+
+/** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
+function layAll(core: Core, { name, definition }: Write<any, any>, input: unknown): Laid {
+  const laid = new Laid(name);
+  const edit = {
+    patch: (source: any, params: unknown, change: (value: any) => unknown) => {
+      const entry = obtain(core, source, params);
+      laid.entries.add(entry);
+      lay(entry, { write: laid, change });
+      file(entry);
+    },
+  };
+  turn(core, () => guarded(() => definition.optimistic?.(input, edit)));
+  return laid;
 }
 
 /** @throws CistaError code "write" for what `write()` has not made */

@@ -1,0 +1,141 @@
+import { still } from "./answer.js";
+import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "./contract.js";
+import { nowOf, turn } from "./core.js";
+import { adoptParts } from "./dependencies.js";
+import type { Entry } from "./entry.js";
+import { CistaError, Failure } from "./failure.js";
+import { standingOf } from "./freshness.js";
+import type { Cause } from "./journal.js";
+import { file, obtain } from "./keeping.js";
+import { linksOf, type Part } from "./links.js";
+import type { Request } from "./request.js";
+import type { Waiters } from "./waiters.js";
+import { heldBy, untilAborted } from "./waiting.js";
+
+/** How a load asks for what it is made of. */
+type Ask = (entry: Entry, cause: Cause, mode: LoadMode | undefined, asked: number) => Waiters;
+
+/** One try, as it reads its parts: what it still does when it is over is nobody's business. */
+interface Reader {
+  readonly entry: Entry;
+  readonly request: Request;
+  readonly signal: AbortSignal;
+  readonly ask: Ask;
+  /** What it has read so far. */
+  readonly parts: Part[];
+}
+
+/** Calls the source once, or is spared it. */
+export async function load(entry: Entry, request: Request, ask: Ask): Promise<unknown> {
+  const { signal } = request;
+  const { core, source } = entry.shelf;
+  const activity = entry.active();
+  const { cause, mode, forward } = activity;
+  if (activity.partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
+  const reader: Reader = { entry, request, signal, ask, parts: [] };
+  activity.partsRead = reader.parts;
+  // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
+  const own = standingOf(entry.policy, entry.age(nowOf(core)));
+  const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
+  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(reader))) return still;
+  signal.throwIfAborted();
+  const context: LoadContext = {
+    signal,
+    cause,
+    attempt: request.attempt,
+    mode,
+    // A reload looks at nothing that is held (WHATWG Fetch).
+    ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
+    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
+      (await readPart(reader, obtain(core, part, params))) as U,
+  };
+  const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
+  const proceed = () => source.definition.load(entry.params, context);
+  return core.arounds.reduce<() => unknown>((inner, around) => () => around(call, inner), proceed)();
+}
+
+function heldOf({ value, storedAt, extra, shelf }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, storedAt: shelf.core.epoch + storedAt };
+  return extra?.validator ? { ...held, validator: extra.validator } : held;
+}
+
+// ── What it is made of ───────────────────────────────────────────────────────
+
+/** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
+async function readPart(reader: Reader, part: Entry): Promise<unknown> {
+  const { entry, signal, parts } = reader;
+  signal.throwIfAborted();
+  refuseRing(entry, part);
+  const activity = entry.active();
+  const { asked, mode } = activity;
+  const read: Part = { entry: part, version: -1 };
+  parts.push(read);
+  if (parts === activity.partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
+  file(part);
+  try {
+    return await whileWaiting(reader, part, () => broughtUpToDate(reader, part, asked, mode));
+  } catch (thrown) {
+    if (thrown instanceof Failure) activity.passedOn.add(thrown);
+    throw thrown;
+  } finally {
+    read.version = part.changedAt;
+  }
+}
+
+/** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
+function broughtUpToDate({ ask, signal }: Reader, part: Entry, asked: number, mode: LoadMode): Promise<unknown> {
+  const { core } = part.shelf;
+  const known = part.isFresh(nowOf(core)) && (part.version >= asked || (part.policy.immutable && mode !== "reload"));
+  if (known) return heldBy(part);
+  const waiters = turn(core, () => ask(part, asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked));
+  return untilAborted(part, waiters.value, signal);
+}
+
+/** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */
+async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
+  const { awaited } = entry.active();
+  awaited.add(part);
+  request.pause();
+  try {
+    return await wait();
+  } finally {
+    awaited.delete(part);
+    request.resume();
+  }
+}
+
+/**
+ * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
+ * False at the first that is another than it was.
+ */
+async function partsHold(reader: Reader): Promise<boolean> {
+  for (const part of reader.entry.links?.parts ?? []) {
+    reader.signal.throwIfAborted();
+    // That it failed, or is missing, is a matter for the load, if its version changed by it.
+    await whileWaiting(reader, part.entry, () => broughtUpToDate(reader, part.entry, 0, "default").catch(() => {}));
+    if (part.entry.changedAt !== part.version) return false;
+  }
+  return true;
+}
+
+/** Rule D4: a load that waits for what waits for it would wait for ever. */
+function refuseRing(dependent: Entry, part: Entry): void {
+  const ring = pathTo(dependent, part, []);
+  if (!ring) return;
+  const keys = [dependent, ...ring].map(({ key }) => key).join(" → ");
+  throw new CistaError(
+    "ring",
+    `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
+  );
+}
+
+function pathTo(wanted: Entry, from: Entry, path: Entry[]): Entry[] | undefined {
+  if (path.includes(from)) return undefined;
+  const here = [...path, from];
+  if (from === wanted) return here;
+  for (const next of from.activity?.awaited ?? []) {
+    const found = pathTo(wanted, next, here);
+    if (found) return found;
+  }
+  return undefined;
+}
