@@ -1,6 +1,4 @@
-import type { AnswerDetails } from "./answer.js";
-import { giveUp, start } from "./asking.js";
-import { forget, invalidate, patch, put, takeOver } from "./changing.js";
+import type { AnswerDetails } from "./ground/answer.js";
 import type {
   Around,
   Cache,
@@ -11,24 +9,26 @@ import type {
   Selector,
   Source,
   Write,
-} from "./contract.js";
-import { Core, type Duties, nowOf, refuseDisposed, turn } from "./core.js";
-import type { Entry } from "./entry.js";
-import { Failure } from "./failure.js";
-import { infoOf } from "./info.js";
-import type { Journal } from "./journal.js";
-import { obtain } from "./keeping.js";
-import { keyText } from "./key.js";
-import { askNow, emptyReading, lookHeld, renew } from "./looking.js";
-import { read } from "./reader.js";
-import type { Reading, View, ViewOptions } from "./reading.js";
-import type { Clock, Environment } from "./seams.js";
-import { selected } from "./selector.js";
-import { adoptRestored, restoreSnapshot, takeSnapshot } from "./snapshot.js";
-import type { Snapshot } from "./stored.js";
-import { EntryView } from "./view.js";
-import { comeDue, settleDoubt, settleLeft, wake } from "./watching.js";
-import { run } from "./write.js";
+} from "./ground/contract.js";
+import { Failure } from "./ground/failure.js";
+import type { Journal } from "./ground/journal.js";
+import { keyText } from "./ground/key.js";
+import type { Reading, View, ViewOptions } from "./ground/reading.js";
+import type { Clock, Environment } from "./ground/seams.js";
+import type { Snapshot } from "./ground/stored.js";
+import { Core, type Duties, nowOf, refuseDisposed, turn } from "./state/core.js";
+import type { Entry } from "./state/entry.js";
+import { giveUp, start } from "./work/asking.js";
+import { forget, invalidate, patch, put, takeOver } from "./work/changing.js";
+import { infoOf } from "./work/info.js";
+import { obtain } from "./work/keeping.js";
+import { askNow, emptyReading, lookHeld, renew } from "./work/looking.js";
+import { read } from "./work/reader.js";
+import { selected } from "./work/selector.js";
+import { adoptRestored, restoreSnapshot, takeSnapshot } from "./work/snapshot.js";
+import { EntryView } from "./work/view.js";
+import { comeDue, settleDoubt, settleLeft, wake } from "./work/watching.js";
+import { run } from "./work/write.js";
 
 const usual: ReadOptions = {};
 

@@ -1,12 +1,12 @@
-export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./answer.js";
 export { CoreCache } from "./cache.js";
-export type { OutputOf, StandardSchema } from "./check.js";
-export type * from "./contract.js";
-export type { Duration } from "./duration.js";
-export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./failure.js";
-export type { Freshness } from "./freshness.js";
-export type { Cause, Journal, JournalEvent, JournalKind } from "./journal.js";
-export type { Params } from "./key.js";
+export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./ground/answer.js";
+export type { OutputOf, StandardSchema } from "./ground/check.js";
+export type * from "./ground/contract.js";
+export type { Duration } from "./ground/duration.js";
+export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./ground/failure.js";
+export type { Freshness } from "./ground/freshness.js";
+export type { Cause, Journal, JournalEvent, JournalKind } from "./ground/journal.js";
+export type { Params } from "./ground/key.js";
 export type {
   Branches,
   Empty,
@@ -18,11 +18,11 @@ export type {
   RequestPhase,
   View,
   ViewOptions,
-} from "./reading.js";
-export { match } from "./reading.js";
-export { type Clock, type Environment, steadyEnvironment } from "./seams.js";
-export type { Retry, Trigger } from "./settings.js";
-export { share } from "./share.js";
-export { source } from "./source.js";
-export type { Snapshot } from "./stored.js";
-export { write, writeBy } from "./write.js";
+} from "./ground/reading.js";
+export { match } from "./ground/reading.js";
+export { type Clock, type Environment, steadyEnvironment } from "./ground/seams.js";
+export type { Retry, Trigger } from "./ground/settings.js";
+export { share } from "./ground/share.js";
+export { source } from "./ground/source.js";
+export type { Snapshot } from "./ground/stored.js";
+export { write, writeBy } from "./work/write.js";

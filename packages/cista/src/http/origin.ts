@@ -163,11 +163,11 @@ export function origin(options: OriginOptions = {}): Origin {
   };
 }
 
-type Sender = typeof import("../core/sender.js").runWrite;
+type Sender = typeof import("../core/work/sender.js").runWrite;
 let runWrite: Sender | undefined;
 
 async function loadSender(): Promise<Sender> {
-  ({ runWrite } = await import("../core/sender.js"));
+  ({ runWrite } = await import("../core/work/sender.js"));
   return runWrite;
 }
 

@@ -1,4 +1,4 @@
-import { inDevelopment } from "../core/development.js";
+import { inDevelopment } from "../core/ground/development.js";
 
 type Warnings = typeof import("./warnings.js");
 let warnings: Warnings | undefined;

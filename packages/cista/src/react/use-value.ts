@@ -1,6 +1,6 @@
 import { useEffect } from "react";
+import { missingFailure } from "../core/ground/reading.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
-import { missingFailure } from "../core/reading.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useReading } from "./use-reading.js";
 

@@ -1,4 +1,4 @@
-import { milliseconds } from "../core/duration.js";
+import { milliseconds } from "../core/ground/duration.js";
 import {
   type Cache,
   CistaError,

@@ -1,7 +1,7 @@
-import type { Selector, Source } from "./contract.js";
-import type { Core } from "./core.js";
-import type { Entry } from "./entry.js";
-import { CistaError, shown } from "./failure.js";
+import type { Selector, Source } from "../ground/contract.js";
+import { CistaError, shown } from "../ground/failure.js";
+import type { Core } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 import { infoOf } from "./info.js";
 
 /** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */

@@ -1,12 +1,12 @@
+import type { LoadMode, ReadOptions } from "../ground/contract.js";
+import { CistaError, Failure, ofEntry, shown } from "../ground/failure.js";
+import { type Forward, forwardStatus, hitStatus } from "../ground/journal.js";
+import { keyText } from "../ground/key.js";
+import { nowOf, record, turn } from "../state/core.js";
+import { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
 import { ask, start } from "./asking.js";
-import type { LoadMode, ReadOptions } from "./contract.js";
-import { nowOf, record, turn } from "./core.js";
-import { Entry } from "./entry.js";
-import { CistaError, Failure, ofEntry, shown } from "./failure.js";
-import { type Forward, forwardStatus, hitStatus } from "./journal.js";
 import { file, obtain } from "./keeping.js";
-import { keyText } from "./key.js";
-import type { Shelf } from "./shelf.js";
 import { heldBy, untilAborted } from "./waiting.js";
 
 /** One value, once: from what is held, or from the source. */

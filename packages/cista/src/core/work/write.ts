@@ -1,8 +1,8 @@
-import { Laid } from "./activity.js";
-import type { RunOptions, Write, WriteDefinition } from "./contract.js";
-import { type Core, refuseDisposed, turn } from "./core.js";
-import { CistaError, shown } from "./failure.js";
-import { guarded } from "./journal.js";
+import type { RunOptions, Write, WriteDefinition } from "../ground/contract.js";
+import { CistaError, shown } from "../ground/failure.js";
+import { guarded } from "../ground/journal.js";
+import { Laid } from "../state/activity.js";
+import { type Core, refuseDisposed, turn } from "../state/core.js";
 import { file, obtain } from "./keeping.js";
 import { lay, lift } from "./layers.js";
 import { runWrite } from "./sending.js";

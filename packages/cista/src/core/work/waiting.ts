@@ -1,7 +1,7 @@
-import { leave } from "./core.js";
-import type { Entry } from "./entry.js";
-import { missingFailure } from "./reading.js";
-import type { Outcome } from "./waiters.js";
+import { missingFailure } from "../ground/reading.js";
+import type { Outcome } from "../ground/waiters.js";
+import { leave } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 
 /** What those who wait get of what is held now. */
 export function outcomeOf(entry: Entry): Outcome {

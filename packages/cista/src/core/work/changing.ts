@@ -1,12 +1,12 @@
-import type { AnswerDetails } from "./answer.js";
+import type { AnswerDetails } from "../ground/answer.js";
+import { CistaError } from "../ground/failure.js";
+import { leave, nowOf, record, tellSoon, touch, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
 import { start, supersede } from "./asking.js";
-import { leave, nowOf, record, tellSoon, touch, turn } from "./core.js";
 import { adoptParts, review } from "./dependencies.js";
-import type { Entry } from "./entry.js";
-import { CistaError } from "./failure.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import { holdsStill } from "./layers.js";
-import type { Shelf } from "./shelf.js";
 import { outcomeOf } from "./waiting.js";
 
 /**

@@ -1,15 +1,15 @@
-import { still } from "./answer.js";
-import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "./contract.js";
-import { nowOf, turn } from "./core.js";
+import { still } from "../ground/answer.js";
+import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "../ground/contract.js";
+import { CistaError, Failure } from "../ground/failure.js";
+import { standingOf } from "../ground/freshness.js";
+import type { Cause } from "../ground/journal.js";
+import type { Request } from "../ground/request.js";
+import type { Waiters } from "../ground/waiters.js";
+import { nowOf, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { linksOf, type Part } from "../state/links.js";
 import { adoptParts } from "./dependencies.js";
-import type { Entry } from "./entry.js";
-import { CistaError, Failure } from "./failure.js";
-import { standingOf } from "./freshness.js";
-import type { Cause } from "./journal.js";
 import { file, obtain } from "./keeping.js";
-import { linksOf, type Part } from "./links.js";
-import type { Request } from "./request.js";
-import type { Waiters } from "./waiters.js";
 import { heldBy, untilAborted } from "./waiting.js";
 
 /** How a load asks for what it is made of. */

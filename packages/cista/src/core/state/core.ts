@@ -1,15 +1,15 @@
-import type { Around, Cache, CacheOptions } from "./contract.js";
-import { milliseconds } from "./duration.js";
+import type { Around, Cache, CacheOptions } from "../ground/contract.js";
+import { milliseconds } from "../ground/duration.js";
+import { CistaError, shown } from "../ground/failure.js";
+import { Groups } from "../ground/groups.js";
+import { type EventDetails, type JournalKind, Recorder } from "../ground/journal.js";
+import { Listeners } from "../ground/listeners.js";
+import type { Outbox } from "../ground/outbox.js";
+import { Schedule } from "../ground/schedule.js";
+import type { Clock, Environment } from "../ground/seams.js";
+import type { StoredEntry } from "../ground/stored.js";
 import type { Entry } from "./entry.js";
-import { CistaError, shown } from "./failure.js";
-import { Groups } from "./groups.js";
-import { type EventDetails, type JournalKind, Recorder } from "./journal.js";
-import { Listeners } from "./listeners.js";
-import type { Outbox } from "./outbox.js";
-import { Schedule } from "./schedule.js";
-import type { Clock, Environment } from "./seams.js";
 import { type Shelf, Shelves } from "./shelf.js";
-import type { StoredEntry } from "./stored.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
 export interface Duties {

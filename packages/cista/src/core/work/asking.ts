@@ -1,18 +1,18 @@
-import type { Activity } from "./activity.js";
-import { type Answer, still } from "./answer.js";
-import { checked } from "./check.js";
-import type { LoadMode } from "./contract.js";
-import { isOnline, leave, nowOf, record, touch, turn } from "./core.js";
+import { type Answer, still } from "../ground/answer.js";
+import { checked } from "../ground/check.js";
+import type { LoadMode } from "../ground/contract.js";
+import { asFailure, Failure, ofEntry } from "../ground/failure.js";
+import type { EventDetails, ForwardEnd } from "../ground/journal.js";
+import { type Cause, type Forward, forwardStatus } from "../ground/journal.js";
+import { Request } from "../ground/request.js";
+import { type Outcome, Waiters } from "../ground/waiters.js";
+import type { Activity } from "../state/activity.js";
+import { isOnline, leave, nowOf, record, touch, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 import { adoptParts, review } from "./dependencies.js";
-import type { Entry } from "./entry.js";
-import { asFailure, Failure, ofEntry } from "./failure.js";
-import type { EventDetails, ForwardEnd } from "./journal.js";
-import { type Cause, type Forward, forwardStatus } from "./journal.js";
 import { changeHeld, file } from "./keeping.js";
 import { load } from "./loading.js";
-import { Request } from "./request.js";
 import { take } from "./taking.js";
-import { type Outcome, Waiters } from "./waiters.js";
 import { outcomeOf } from "./waiting.js";
 
 /** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */

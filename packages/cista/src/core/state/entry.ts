@@ -1,12 +1,12 @@
+import type { AnswerDetails, Validator } from "../ground/answer.js";
+import { milliseconds } from "../ground/duration.js";
+import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../ground/freshness.js";
+import type { AnyReading } from "../ground/reading.js";
+import type { Request } from "../ground/request.js";
+import { never, type Scheduled } from "../ground/schedule.js";
+import { share } from "../ground/share.js";
 import { Activity } from "./activity.js";
-import type { AnswerDetails, Validator } from "./answer.js";
-import { milliseconds } from "./duration.js";
-import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "./freshness.js";
 import type { Links } from "./links.js";
-import type { AnyReading } from "./reading.js";
-import type { Request } from "./request.js";
-import { never, type Scheduled } from "./schedule.js";
-import { share } from "./share.js";
 import type { Shelf } from "./shelf.js";
 
 /**

@@ -1,12 +1,12 @@
+import { guarded } from "../ground/journal.js";
+import { type AnyReading, sameReading } from "../ground/reading.js";
+import { mayShow } from "../ground/showing.js";
+import { isOnline, nowOf, refuseDisposed, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
 import { ask } from "./asking.js";
-import { isOnline, nowOf, refuseDisposed, turn } from "./core.js";
-import type { Entry } from "./entry.js";
-import { guarded } from "./journal.js";
 import { obtain } from "./keeping.js";
 import { holdsStill, layered, pendingWrites } from "./layers.js";
-import { type AnyReading, sameReading } from "./reading.js";
-import type { Shelf } from "./shelf.js";
-import { mayShow } from "./showing.js";
 import { wantsRequest } from "./watching.js";
 
 /** Makes a watched entry's reading anew; says whether it is another one. */

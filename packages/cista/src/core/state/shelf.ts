@@ -1,12 +1,12 @@
-import { Budget } from "./budget.js";
-import type { Source } from "./contract.js";
+import { Budget } from "../ground/budget.js";
+import type { Source } from "../ground/contract.js";
+import { inDevelopment } from "../ground/development.js";
+import { CistaError, shown } from "../ground/failure.js";
+import { type Policy, samePolicy } from "../ground/freshness.js";
+import { keyText, paramsHash, sameParams } from "../ground/key.js";
+import { type Settings, settingsOf } from "../ground/settings.js";
 import type { Core } from "./core.js";
-import { inDevelopment } from "./development.js";
 import type { Entry } from "./entry.js";
-import { CistaError, shown } from "./failure.js";
-import { type Policy, samePolicy } from "./freshness.js";
-import { keyText, paramsHash, sameParams } from "./key.js";
-import { type Settings, settingsOf } from "./settings.js";
 
 /** All entries of one source in one cache, found by their params without building the key's text. */
 export class Shelf {

@@ -1,16 +1,16 @@
-import type { Laid } from "./activity.js";
-import { answer } from "./answer.js";
+import { answer } from "../ground/answer.js";
+import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "../ground/contract.js";
+import { milliseconds } from "../ground/duration.js";
+import { Failure } from "../ground/failure.js";
+import { type EventDetails, guarded, type JournalKind } from "../ground/journal.js";
+import { Outbox, type Outgoing } from "../ground/outbox.js";
+import { Request } from "../ground/request.js";
+import { retryPlan } from "../ground/settings.js";
+import type { Laid } from "../state/activity.js";
+import { type Core, nowOf, turn } from "../state/core.js";
 import { askWatched, distrust } from "./changing.js";
-import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "./contract.js";
-import { type Core, nowOf, turn } from "./core.js";
-import { milliseconds } from "./duration.js";
-import { Failure } from "./failure.js";
-import { type EventDetails, guarded, type JournalKind } from "./journal.js";
 import { lift, pendingWrites } from "./layers.js";
-import { Outbox, type Outgoing } from "./outbox.js";
-import { Request } from "./request.js";
 import { selected } from "./selector.js";
-import { retryPlan } from "./settings.js";
 import { catchUp } from "./watching.js";
 
 /** Sends a change whose layers are laid; settles as `send` does (rule W4). */

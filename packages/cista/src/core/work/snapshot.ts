@@ -1,11 +1,11 @@
-import { type Core, nowOf, record, touch, turn } from "./core.js";
-import { defined } from "./defined.js";
+import { defined } from "../ground/defined.js";
+import { CistaError, shown } from "../ground/failure.js";
+import { isLength, type Snapshot, type StoredEntry, wellFormed } from "../ground/stored.js";
+import { type Core, nowOf, record, touch, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
 import { review } from "./dependencies.js";
-import type { Entry } from "./entry.js";
-import { CistaError, shown } from "./failure.js";
 import { changeHeld, file, obtain } from "./keeping.js";
-import type { Shelf } from "./shelf.js";
-import { isLength, type Snapshot, type StoredEntry, wellFormed } from "./stored.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
 const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;

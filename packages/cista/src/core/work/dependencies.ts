@@ -1,7 +1,7 @@
-import { doubt, touch } from "./core.js";
-import type { Entry } from "./entry.js";
+import { doubt, touch } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { type Links, linksOf, type Part } from "../state/links.js";
 import { file, release } from "./keeping.js";
-import { type Links, linksOf, type Part } from "./links.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
 export function adoptParts(entry: Entry, parts: readonly Part[]): void {

@@ -1,12 +1,12 @@
+import { type Cause, forwardStatus, hitStatus } from "../ground/journal.js";
+import type { Trigger } from "../ground/settings.js";
+import { type Core, leave, nowOf, record, touch, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 import { giveUp, start } from "./asking.js";
 import { askWatched } from "./changing.js";
-import { type Core, leave, nowOf, record, touch, turn } from "./core.js";
 import { adoptParts } from "./dependencies.js";
-import type { Entry } from "./entry.js";
-import { type Cause, forwardStatus, hitStatus } from "./journal.js";
 import { changeHeld, evict, file } from "./keeping.js";
 import { holdsStill, lift } from "./layers.js";
-import type { Trigger } from "./settings.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, asks: boolean): boolean {

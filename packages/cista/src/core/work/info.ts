@@ -1,9 +1,9 @@
-import type { EntryInfo } from "./contract.js";
-import { defined } from "./defined.js";
-import type { Entry } from "./entry.js";
+import type { EntryInfo } from "../ground/contract.js";
+import { defined } from "../ground/defined.js";
+import type { Reading } from "../ground/reading.js";
+import { never } from "../ground/schedule.js";
+import type { Entry } from "../state/entry.js";
 import { lookHeld } from "./looking.js";
-import type { Reading } from "./reading.js";
-import { never } from "./schedule.js";
 
 /** An entry as lists and selectors show it. */
 export function infoOf(entry: Entry): EntryInfo {

@@ -1,13 +1,13 @@
-import type { LoadMode } from "./contract.js";
+import type { LoadMode } from "../ground/contract.js";
+import type { Failure } from "../ground/failure.js";
+import type { Standing } from "../ground/freshness.js";
+import type { Cause, Forward } from "../ground/journal.js";
+import { Listeners } from "../ground/listeners.js";
+import type { AnyReading } from "../ground/reading.js";
+import type { Request } from "../ground/request.js";
+import type { Waiters } from "../ground/waiters.js";
 import type { Entry } from "./entry.js";
-import type { Failure } from "./failure.js";
-import type { Standing } from "./freshness.js";
-import type { Cause, Forward } from "./journal.js";
 import type { Part } from "./links.js";
-import { Listeners } from "./listeners.js";
-import type { AnyReading } from "./reading.js";
-import type { Request } from "./request.js";
-import type { Waiters } from "./waiters.js";
 
 /** One pending change, applied over the held value until its write settles (rule W1). */
 export interface Layer {

@@ -1,9 +1,9 @@
-import { refuseDisposed, turn } from "./core.js";
-import type { Entry } from "./entry.js";
+import { picked } from "../ground/picking.js";
+import type { AnyReading, Reading, View, ViewOptions } from "../ground/reading.js";
+import { refuseDisposed, turn } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 import { obtain } from "./keeping.js";
 import { askNow, lookAhead, lookNow } from "./looking.js";
-import { picked } from "./picking.js";
-import type { AnyReading, Reading, View, ViewOptions } from "./reading.js";
 import { attach, detach, joinWatchers } from "./watching.js";
 
 export class EntryView implements View<any> {

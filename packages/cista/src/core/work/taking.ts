@@ -1,8 +1,8 @@
-import { type Answer, type AnswerDetails, still } from "./answer.js";
-import type { Entry } from "./entry.js";
-import { ofEntry } from "./failure.js";
+import { type Answer, type AnswerDetails, still } from "../ground/answer.js";
+import { ofEntry } from "../ground/failure.js";
+import type { Entry } from "../state/entry.js";
+import type { Part } from "../state/links.js";
 import { liftTold } from "./layers.js";
-import type { Part } from "./links.js";
 
 /** Holds what an answer brought. */
 export function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
