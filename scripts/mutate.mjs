@@ -1,9 +1,9 @@
 // Breaks each numbered rule of the design in the code, one at a time, and prints which tests go red: `npm run mutate`.
 // Works in a copy, so that the working tree stays as it is. A rule whose break stays green needs a test.
 import { spawnSync } from "node:child_process";
-import { cpSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
+import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { join, relative } from "node:path";
 import { root } from "./ready.mjs";
 
 const mutations = [
@@ -19,7 +19,7 @@ const mutations = [
   ["R3 abort", "watching.ts", "if (activity.request && !activity.pinned) giveUp", "if (false) giveUp"],
   [
     "R3 one macrotask",
-    "watching.ts",
+    "core.ts",
     "core.leaveTimer ??= core.clock.setTimer(() => {",
     "core.leaveTimer ??= ((run) => run())(() => {",
   ],
@@ -110,14 +110,14 @@ const mutations = [
   ["D1 up", "dependencies.ts", "if (changed) review(dependent);", ""],
   [
     "D1 once",
-    "dependencies.ts",
-    "if (core.doubted.size === 0) queueMicrotask(() => revalidateDoubted(core));\n  core.doubted.add(entry);",
-    "core.doubted.add(entry);\n  revalidateDoubted(core);",
+    "core.ts",
+    "if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));\n  core.doubted.add(entry);",
+    "core.doubted.add(entry);\n  settleAll(core, core.doubted, core.duties.settleDoubt);",
   ],
-  ["D1 check first", "asking.ts", "&& (await partsHold(entry, request)))", "&& false)"],
+  ["D1 check first", "loading.ts", "&& (await partsHold(reader)))", "&& false)"],
   [
     "D2 stale part",
-    "dependencies.ts",
+    "loading.ts",
     "const known = part.isFresh(nowOf(core)) &&",
     'const known = part.held === "value" &&',
   ],
@@ -130,23 +130,23 @@ const mutations = [
   ["D2 noStore", "taking.ts", '...(some("noStore") ? { noStore: true } : {}),', ""],
   [
     "D3",
-    "dependencies.ts",
+    "loading.ts",
     'asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked',
     '"dependency", undefined, 0',
   ],
-  ["D4", "dependencies.ts", "if (!ring) return;", "return;"],
+  ["D4", "loading.ts", "if (!ring) return;", "return;"],
   [
     "D5 retry",
     "asking.ts",
     "!activity.passedOn.has(failure) && settings.retry.when(failure)",
     "settings.retry.when(failure)",
   ],
-  ["D5 time-out", "dependencies.ts", "activity.awaited.add(part);\n  request.pause();", "activity.awaited.add(part);"],
+  ["D5 time-out", "loading.ts", "awaited.add(part);\n  request.pause();", "awaited.add(part);"],
   [
     "D5 time-out of a check",
-    "dependencies.ts",
-    "request.pause();\n    try {\n      await broughtUpToDate(part.entry",
-    "try {\n      await broughtUpToDate(part.entry",
+    "loading.ts",
+    'await whileWaiting(reader, part.entry, () => broughtUpToDate(reader, part.entry, 0, "default").catch(() => {}));',
+    'await broughtUpToDate(reader, part.entry, 0, "default").catch(() => {});',
   ],
   ["live fresh", "entry.ts", 'return this.activity?.open ? "fresh" : this.ageing(now);', "return this.ageing(now);"],
   [
@@ -170,7 +170,7 @@ const mutations = [
     '() => true, "lifted: taken back"',
   ],
   ["W1 no trigger", "watching.ts", "|| activity.request || holdsStill(entry)) return;", "|| activity.request) return;"],
-  ["W1 stays shown", "entry.ts", "asking: asking || holdsStill(this)", "asking"],
+  ["W1 stays shown", "looking.ts", "asking: asking || holdsStill(entry)", "asking"],
   ["W2 until told", "layers.ts", "write.settledAt > 0 && write.settledAt < began", "write.settledAt > 0"],
   ["W2 lifted when told", "taking.ts", "liftTold(entry, began);", ""],
   ["W2 counts as invalidated", "sending.ts", "for (const entry of distrusted) distrust(entry, name);", ""],
@@ -195,6 +195,10 @@ const mutations = [
 ];
 
 const wanted = process.argv.slice(2);
+const core = "packages/cista/src/core";
+const paths = readdirSync(join(root, core), { recursive: true, withFileTypes: true });
+const placeOf = (file) =>
+  join(core, relative(join(root, core), paths.find(({ name }) => name === file).parentPath), file);
 const copy = mkdtempSync(join(tmpdir(), "cista-mutate-"));
 for (const part of [
   "packages",
@@ -216,7 +220,7 @@ console.log("| Rule | Broken in | Red |\n|---|---|---|");
 let green = 0;
 for (const [rule, file, from, to] of mutations) {
   if (wanted.length > 0 && !wanted.some((word) => rule.startsWith(word))) continue;
-  const path = join(copy, "packages/cista/src/core", file);
+  const path = join(copy, placeOf(file));
   const code = readFileSync(path, "utf8");
   // Line breaks and indentation are the formatter's business.
   const pattern = new RegExp(

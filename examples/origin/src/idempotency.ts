@@ -1,6 +1,5 @@
 import type { Context, Next } from "hono";
 import { problem } from "./responses.js";
-import type { World } from "./world.js";
 
 /** An answer that was given once. */
 export interface Given {
@@ -11,7 +10,7 @@ export interface Given {
 }
 
 /** The same Idempotency-Key (the HTTP working group's draft) with the same request has the same answer, and no effect again. */
-export function onceForEachKey({ given }: World) {
+export function onceForEachKey({ given }: { readonly given: Map<string, Given> }) {
   return async (c: Context, next: Next) => {
     const key = c.req.header("idempotency-key");
     if (key === undefined || c.req.method === "GET") return next();

@@ -2,6 +2,7 @@ export { CoreCache } from "./cache.js";
 export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./ground/answer.js";
 export type { OutputOf, StandardSchema } from "./ground/check.js";
 export type * from "./ground/contract.js";
+export { defined } from "./ground/defined.js";
 export type { Duration } from "./ground/duration.js";
 export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./ground/failure.js";
 export type { Freshness } from "./ground/freshness.js";

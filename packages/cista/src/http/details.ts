@@ -1,8 +1,8 @@
 import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
 import { urlLabel } from "./address.js";
+import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./freshness.js";
-import type { Policy } from "./origin.js";
 import { stringList } from "./structured-fields.js";
 
 const said: readonly (keyof Freshness)[] = [

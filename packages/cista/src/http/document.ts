@@ -1,5 +1,5 @@
 import { CistaError } from "../core/index.js";
-import type { GraphqlDefinition } from "./origin.js";
+import type { GraphqlDefinition } from "./contract.js";
 
 /** A definition's GraphQL text. @throws CistaError code "document" for one that is not, and does not become, text */
 export function documentText({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {

@@ -1,10 +1,10 @@
 import { createParser, type EventSourceMessage } from "eventsource-parser";
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
 import { place } from "./address.js";
+import type { EventsDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
 import { exchange, type Server } from "./exchange.js";
 import { urlFor } from "./load.js";
-import type { EventsDefinition } from "./origin.js";
 import { httpFailure } from "./problem.js";
 
 /**
@@ -79,9 +79,5 @@ async function* textOf(response: Response, signal: AbortSignal): AsyncGenerator<
 
 /** Any other status or media type fails the connection for good. */
 function final({ kind, message, status, problem }: Failure): Failure {
-  return new Failure(kind, message, {
-    retryable: false,
-    ...(status === undefined ? {} : { status }),
-    ...(problem ? { problem } : {}),
-  });
+  return new Failure(kind, message, { retryable: false, status, problem });
 }

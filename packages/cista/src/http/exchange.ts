@@ -1,7 +1,7 @@
 import { Failure, type LoadContext } from "../core/index.js";
 import { isOwnOrigin, place } from "./address.js";
+import type { OriginOptions } from "./contract.js";
 import type { Times } from "./freshness.js";
-import type { OriginOptions } from "./origin.js";
 
 /** An origin's options, its base as a URL. */
 export type Server = Omit<OriginOptions, "base"> & { readonly base: URL | undefined };

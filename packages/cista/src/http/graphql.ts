@@ -1,10 +1,10 @@
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
 import { place, resolved } from "./address.js";
 import { bodyJson, unwrapped } from "./body.js";
+import type { GraphqlDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
 import { documentText } from "./document.js";
 import { exchange, type Server } from "./exchange.js";
-import type { GraphqlDefinition } from "./origin.js";
 import { httpFailure } from "./problem.js";
 
 interface Result {

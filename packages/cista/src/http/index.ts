@@ -4,10 +4,6 @@
  */
 
 export { cacheControl } from "./cache-control.js";
-export { freshnessOf, type Times } from "./freshness.js";
-export { httpDate } from "./http-date.js";
-export { invalidateAfter } from "./invalidate.js";
-export { linkTo } from "./link.js";
 export type {
   EventsDefinition,
   GraphqlDefinition,
@@ -15,11 +11,17 @@ export type {
   HttpWriteDefinition,
   Origin,
   OriginOptions,
+  Pages,
   PagesDefinition,
+  Part,
   Policy,
   TypedDocument,
   Url,
-} from "./origin.js";
+} from "./contract.js";
+export { freshnessOf, type Times } from "./freshness.js";
+export { httpDate } from "./http-date.js";
+export { invalidateAfter } from "./invalidate.js";
+export { linkTo } from "./link.js";
 export { origin } from "./origin.js";
-export { appendPage, type Pages, type Part } from "./pages.js";
+export { appendPage } from "./pages.js";
 export { stringList } from "./structured-fields.js";

@@ -1,6 +1,7 @@
 import {
   type Answer,
   answer,
+  defined,
   Failure,
   type LoadContext,
   missing,
@@ -10,12 +11,11 @@ import {
 } from "../core/index.js";
 import { place } from "./address.js";
 import { bodyJson, outline, unwrapped } from "./body.js";
+import type { Pages, PagesDefinition, Part } from "./contract.js";
 import { detailsOf, sameEntity, validatorOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { linkTo } from "./link.js";
 import { isMissing, refuseErrors, urlFor } from "./load.js";
-import type { PagesDefinition } from "./origin.js";
-import type { Pages, Part } from "./pages.js";
 
 /** A part with its items. */
 export interface Loaded extends Omit<Part, "count"> {
@@ -170,8 +170,7 @@ async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> 
     const message = `The part after ${place(url)} is said to be at another origin, ${next.origin}: it is not followed there.`;
     throw new Failure("shape", message, { status: response.status, retryable: false });
   }
-  const validator = validatorOf(response.headers);
-  return { url: url.href, items, ...(next ? { next: next.href } : {}), ...(validator ? { validator } : {}) };
+  return defined({ url: url.href, items, next: next?.href, validator: validatorOf(response.headers) });
 }
 
 function idOf({ id }: Definition, item: any): unknown {

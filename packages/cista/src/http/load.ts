@@ -1,9 +1,9 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { place, resolved } from "./address.js";
 import { bodyJson, unwrapped } from "./body.js";
+import type { HttpSourceDefinition, Url } from "./contract.js";
 import { detailsOf, sameEntity } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
-import type { HttpSourceDefinition, Url } from "./origin.js";
 import { httpFailure } from "./problem.js";
 
 /** One GET, and what its response means. */

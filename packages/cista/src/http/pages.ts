@@ -2,33 +2,14 @@ import {
   type ArgumentsOf,
   type Cache,
   CistaError,
+  defined,
   type Source,
   type SourceDefinition,
   source,
-  type Validator,
 } from "../core/index.js";
+import type { Pages, PagesDefinition } from "./contract.js";
 import type { Server } from "./exchange.js";
 import type { Loaded } from "./list.js";
-import type { PagesDefinition } from "./origin.js";
-
-/** All parts loaded so far, as one list. */
-export interface Pages<T> {
-  readonly items: readonly T[];
-  /** How many items these are. */
-  readonly count: number;
-  /** The server has more behind them. */
-  readonly hasNext: boolean;
-  /** What the list was put together from, in order; `count` of them each. */
-  readonly parts: readonly Part[];
-}
-
-/** One part of a list: where it came from, how many items are left of it, where the next one is. */
-export interface Part {
-  readonly url: string;
-  readonly count: number;
-  readonly next?: string;
-  readonly validator?: Validator;
-}
 
 type Definition = PagesDefinition<any, any>;
 
@@ -60,15 +41,7 @@ function policyOfPart({
   timeout,
   requestBudget,
 }: Pick<Definition, "name" | "retry" | "timeout" | "requestBudget">) {
-  return {
-    name: `${name}.part`,
-    ...(retry === undefined ? {} : { retry }),
-    ...(timeout === undefined ? {} : { timeout }),
-    ...(requestBudget === undefined ? {} : { requestBudget }),
-    maxAge: 0,
-    mustRevalidate: true,
-    retain: 0,
-  };
+  return defined({ name: `${name}.part`, retry, timeout, requestBudget, maxAge: 0, mustRevalidate: true, retain: 0 });
 }
 
 /**

@@ -12,11 +12,7 @@ export async function httpFailure(exchange: Exchange): Promise<Failure> {
   const said = problem?.title ?? response.statusText;
   const message = `${place(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${problem.detail}` : "."}`;
   const retryAfter = retryAfterOf(exchange);
-  return new Failure("http", message, {
-    status: response.status,
-    ...(problem ? { problem } : {}),
-    ...(retryAfter === undefined ? {} : { retryAfter }),
-  });
+  return new Failure("http", message, { status: response.status, problem, retryAfter });
 }
 
 async function problemOf(exchange: Exchange): Promise<Problem | undefined> {

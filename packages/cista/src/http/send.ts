@@ -1,9 +1,9 @@
 import type { SendContext } from "../core/index.js";
 import { bodyJson, unwrapped } from "./body.js";
+import type { HttpWriteDefinition } from "./contract.js";
 import { exchange, type Server } from "./exchange.js";
 import { selectorAfter } from "./invalidate.js";
 import { urlFor } from "./load.js";
-import type { HttpWriteDefinition } from "./origin.js";
 import { httpFailure } from "./problem.js";
 
 /** One unsafe request, and what its answer makes untrustworthy. */

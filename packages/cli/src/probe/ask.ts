@@ -27,6 +27,14 @@ export interface Answered {
   readonly milliseconds: number;
 }
 
+/** The first answer, and the second, asked for conditionally where the first had a validator. */
+export interface Pair {
+  readonly method: string;
+  readonly first: Answered;
+  readonly second: Answered | undefined;
+  readonly by: "etag" | "last-modified" | null;
+}
+
 /** Why there is no answer, in words for whoever asked. */
 export class NoAnswer extends Error {}
 

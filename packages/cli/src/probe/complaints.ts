@@ -1,6 +1,6 @@
 import type { AnswerDetails } from "cista";
 import { cacheControl, httpDate, stringList } from "cista/http";
-import type { Pair } from "./verdict.js";
+import type { Pair } from "./ask.js";
 import { inWords } from "./words.js";
 
 const fiveMinutes = 300_000;

@@ -1,5 +1,5 @@
 import { freshnessOf, stringList } from "cista/http";
-import type { Answered } from "./ask.js";
+import type { Answered, Pair } from "./ask.js";
 import { complaints } from "./complaints.js";
 import { definition } from "./definition.js";
 import { type Meaning, meanings } from "./fields.js";
@@ -39,14 +39,6 @@ export interface Verdict {
   readonly complaints: readonly string[];
   /** A source to begin with; `null` where none would bring a value. */
   readonly definition: string | null;
-}
-
-/** The first answer, and the second, asked for conditionally where the first had a validator. */
-export interface Pair {
-  readonly method: string;
-  readonly first: Answered;
-  readonly second: Answered | undefined;
-  readonly by: "etag" | "last-modified" | null;
 }
 
 export function verdict(pair: Pair): Verdict {

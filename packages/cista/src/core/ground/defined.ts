@@ -3,7 +3,10 @@ type Given<T> = { [K in keyof T as Optional<T[K]> extends true ? never : K]: T[K
   [K in keyof T as Optional<T[K]> extends true ? K : never]?: Exclude<T[K], undefined>;
 };
 
-/** The same object without the members that are `undefined`. */
+/**
+ * The same object without the members that are `undefined`.
+ * @internal
+ */
 export function defined<const T extends object>(members: T): Given<T> {
   return Object.fromEntries(Object.entries(members).filter(([, member]) => member !== undefined)) as Given<T>;
 }

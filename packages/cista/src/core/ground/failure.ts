@@ -23,13 +23,13 @@ export interface Problem {
 
 export interface FailureDetails {
   cause?: unknown;
-  status?: number;
+  status?: number | undefined;
   /** Default: by kind and status, rule R5. */
-  retryable?: boolean;
+  retryable?: boolean | undefined;
   /** Milliseconds to wait before another try (RFC 9110 §10.2.3). */
-  retryAfter?: number;
-  problem?: Problem;
-  errors?: readonly unknown[];
+  retryAfter?: number | undefined;
+  problem?: Problem | undefined;
+  errors?: readonly unknown[] | undefined;
 }
 
 /** Rule R5: statuses after which the same request may well succeed (408, 425, 429 and the 5xx of RFC 5861 §4). */
