@@ -106,3 +106,17 @@ test("page-wide: the entries that no other lamp shows", async () => {
   press("choose hut 3");
   expect(find("li:last-child h3").textContent).toBe("hut 3");
 });
+
+test("put out and lit again, it goes dark and comes back; a cache disposed of first leaves it with nothing to show", async () => {
+  const hut = source({ name: "hut", load: async (id: number) => id });
+  await cache.read(hut, 1);
+  const { text, lamp } = lampAt("hut 1");
+  await expect.poll(text).toMatch(/^fresh/);
+  end();
+  expect(lamp.shadowRoot?.childElementCount).toBe(0);
+  end = lightLamps(cache);
+  expect(text()).toMatch(/^fresh/);
+  cache.invalidate("all");
+  cache.dispose();
+  await expect.poll(text).toBe("nothing held");
+});

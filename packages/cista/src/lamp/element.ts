@@ -1,17 +1,16 @@
 import type { EntryInfo, JournalEvent } from "../core/index.js";
 import type { Mishap } from "../rehearsal/rehearse.js";
 import { style } from "./style.js";
-import type { Tower } from "./tower.js";
+import type { Entries, Tower } from "./tower.js";
 import { inOneLine, isAsking, type Light, lengthOfTime, lightOf, until, wordsFor } from "./words.js";
 
 /** The tower of this page, once there is one. */
 let tower: Tower | undefined;
-const waiting = new Set<Lamp>();
 const placed = new Set<Lamp>();
 
 export function light(next: Tower | undefined): void {
   tower = next;
-  for (const lamp of waiting) lamp.connectedCallback();
+  for (const lamp of placed) lamp.kindle();
 }
 
 const lit: Record<Light, string> = {
@@ -51,7 +50,7 @@ export class Lamp extends Base {
   #open = false;
   /** The entry whose card is open: the lamp's own, or one of the list. */
   #chosen: string | undefined;
-  #drawn = "";
+  #drawn: string | undefined;
 
   get entry(): string | undefined {
     return this.getAttribute("entry") ?? undefined;
@@ -69,42 +68,43 @@ export class Lamp extends Base {
       root.addEventListener("click", (event) => this.#pressed(event.target as Element));
       root.addEventListener("keydown", (event) => this.#key(event as KeyboardEvent));
     }
-    if (!tower) {
-      waiting.add(this);
-      return;
-    }
-    waiting.delete(this);
-    this.#leave ??= tower.add(this);
+    this.kindle();
+  }
+
+  /** Looks out from the tower that there is now; where there is none it is dark. */
+  kindle(): void {
+    this.#leave = tower?.add(this);
     this.look();
   }
 
   disconnectedCallback(): void {
     placed.delete(this);
-    waiting.delete(this);
     this.#leave?.();
     this.#leave = undefined;
   }
 
   attributeChangedCallback(): void {
     this.#chosen = undefined;
-    if (this.#leave) this.look();
+    this.look();
   }
 
   /** Draws itself anew, if anything in it is another. */
-  look(): void {
+  look(entries: Entries | undefined = tower?.entries()): void {
     const root = this.shadowRoot;
-    if (!root || !tower) return;
-    const entries = tower.entries();
-    const html = this.entry === undefined ? this.#wide(entries) : this.#single(entries.get(this.entry));
+    if (!root) return;
+    const html = entries && this.#html(entries);
     if (html === this.#drawn) return;
     const focused = (root.activeElement as HTMLElement | null)?.dataset.act;
     this.#drawn = html;
-    root.innerHTML = `<style>${style}</style>${html}`;
+    root.innerHTML = html === undefined ? "" : `<style>${style}</style>${html}`;
     if (focused) root.querySelector<HTMLElement>(`[data-act="${CSS.escape(focused)}"]`)?.focus();
   }
 
-  #single(info: EntryInfo | undefined): string {
-    const key = this.entry as string;
+  #html(entries: Entries): string {
+    return this.entry === undefined ? this.#wide(entries) : this.#single(this.entry, entries.get(this.entry));
+  }
+
+  #single(key: string, info: EntryInfo | undefined): string {
     const reading = shownOf(info);
     const words = wordsFor(reading, Date.now());
     const button = `<button type="button" class="lamp" part="lamp" data-act="toggle" aria-expanded="${this.#open}">${mark(lightOf(reading), isAsking(reading))}<span>${text(words)}</span></button>`;
@@ -112,7 +112,7 @@ export class Lamp extends Base {
   }
 
   /** The entries that no panel shows. */
-  #wide(entries: ReadonlyMap<string, EntryInfo>): string {
+  #wide(entries: Entries): string {
     const shown = new Set([...placed].map((lamp) => lamp.entry));
     const rest = [...entries.values()].filter(({ key }) => !shown.has(key));
     const asking = rest.some((info) => isAsking(shownOf(info)));

@@ -1,14 +1,17 @@
-import type { Cache, EntryInfo, JournalEvent } from "../core/index.js";
+import { type Cache, CistaError, type EntryInfo, type JournalEvent } from "../core/index.js";
 import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
 
 /** Events kept for each entry. */
 const remembered = 8;
 
+/** By their keys, as they are now. */
+export type Entries = ReadonlyMap<string, EntryInfo>;
+
 /** What all lamps of one page look out from: the journal, the entries, the rehearsal. */
 export class Tower {
   readonly cache: Cache;
   readonly #events = new Map<string, JournalEvent[]>();
-  readonly #lamps = new Set<{ look(): void }>();
+  readonly #lamps = new Set<{ look(entries: Entries): void }>();
   readonly #ends: (() => void)[];
   #rehearsal: Rehearsal | undefined;
   #due = false;
@@ -34,17 +37,24 @@ export class Tower {
     return this.#events.get(key) ?? [];
   }
 
-  entries(): ReadonlyMap<string, EntryInfo> {
-    return new Map([...this.cache.entries()].map((entry) => [entry.key, entry]));
+  /** A cache that was disposed of first has none. */
+  entries(): Entries {
+    try {
+      return new Map([...this.cache.entries()].map((entry) => [entry.key, entry]));
+    } catch (thrown) {
+      if (thrown instanceof CistaError && thrown.code === "disposed") return new Map();
+      throw thrown;
+    }
   }
 
   /** Returns its own end. */
-  add(lamp: { look(): void }): () => void {
+  add(lamp: { look(entries: Entries): void }): () => void {
     this.#lamps.add(lamp);
     return () => this.#lamps.delete(lamp);
   }
 
   end(): void {
+    this.#lamps.clear();
     this.#rehearsal?.end();
     for (const end of this.#ends) end();
   }
@@ -62,7 +72,9 @@ export class Tower {
     this.#due = true;
     setTimeout(() => {
       this.#due = false;
-      for (const lamp of this.#lamps) lamp.look();
+      if (this.#lamps.size === 0) return;
+      const entries = this.entries();
+      for (const lamp of this.#lamps) lamp.look(entries);
     });
   }
 }
