@@ -81,9 +81,9 @@ export class Budget {
   /** In the journal each time, in the console once; nothing is put together for nobody. */
   #tell(entry: Asking, cause: Cause, limit: { bursts: number; per: number }): void {
     const recorder = this.#recorder;
-    if (this.#warned && !recorder.listening) return;
+    if (this.#warned && !recorder.hears("held-back")) return;
     const note = `The source "${this.#name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms. ${whoAsked(this.#recent)}`;
-    if (recorder.listening) recorder.record("held-back", { key: entry.key, source: this.#name, cause, note });
+    if (recorder.hears("held-back")) recorder.record("held-back", { key: entry.key, source: this.#name, cause, note });
     if (!this.#warned) console.warn(`Cista: ${note}`);
     this.#warned = true;
   }

@@ -39,7 +39,7 @@ export type JournalKind =
 
 /** One thing that happened in a cache. */
 export interface JournalEvent {
-  /** Goes up by one with each event. */
+  /** Goes up by one with each event that anybody listens to. */
   readonly seq: number;
   /** Milliseconds since the Unix epoch. */
   readonly at: number;
@@ -59,15 +59,24 @@ export interface JournalEvent {
 
 /** The ordered record of all that happens in one cache. */
 export interface Journal {
-  /** Costs nothing while nobody listens. Returns its own end. */
-  subscribe(listener: (event: JournalEvent) => void): () => void;
+  /**
+   * Costs nothing while nobody listens. Returns its own end.
+   * @param kinds the only ones to be told of: no others are put together for this listener. Default: all
+   */
+  subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void;
 }
 
 export type EventDetails = Omit<JournalEvent, "seq" | "at" | "kind">;
 
-/** Passes events on to whoever listens. Callers ask `listening` first, so that nothing is built for nobody. */
+/** Somebody listens: to all, or to some kinds only. */
+interface Hearer {
+  readonly listener: (event: JournalEvent) => void;
+  readonly kinds: readonly JournalKind[] | undefined;
+}
+
+/** Passes events on to whoever listens. Callers ask `hears` first, so that nothing is built for nobody. */
 export class Recorder implements Journal {
-  #listeners: readonly ((event: JournalEvent) => void)[] = [];
+  #hearers: readonly Hearer[] = [];
   #seq = 0;
   readonly #now: () => number;
 
@@ -75,25 +84,28 @@ export class Recorder implements Journal {
     this.#now = now;
   }
 
-  get listening(): boolean {
-    return this.#listeners.length > 0;
+  /** Whether anybody is to be told of events of this kind. */
+  hears(kind: JournalKind): boolean {
+    return this.#hearers.length > 0 && this.#hearers.some(({ kinds }) => kinds?.includes(kind) ?? true);
   }
 
-  subscribe(listener: (event: JournalEvent) => void): () => void {
-    const own = (event: JournalEvent) => listener(event); // the same function twice is two subscriptions
-    this.#listeners = [...this.#listeners, own];
+  subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void {
+    const own: Hearer = { listener, kinds };
+    this.#hearers = [...this.#hearers, own];
     return () => {
-      this.#listeners = this.#listeners.filter((other) => other !== own);
+      this.#hearers = this.#hearers.filter((other) => other !== own);
     };
   }
 
   record(kind: JournalKind, details: EventDetails): void {
     const event: JournalEvent = { seq: ++this.#seq, at: this.#now(), kind, ...details };
-    for (const listener of this.#listeners) guarded(() => listener(event));
+    for (const { listener, kinds } of this.#hearers) {
+      if (kinds?.includes(kind) ?? true) guarded(() => listener(event));
+    }
   }
 
   close(): void {
-    this.#listeners = [];
+    this.#hearers = [];
   }
 }
 

@@ -27,6 +27,12 @@ export interface StoredEntry {
   readonly groups?: readonly string[];
 }
 
+/** Taken in: when, on the cache's clock, and its age then. It may have to wait for its source to be used. */
+export interface Restored {
+  readonly stored: StoredEntry;
+  readonly at: number;
+}
+
 // ── Foreign input, member by member ──────────────────────────────────────────
 
 type Check = (value: unknown) => boolean;

@@ -7,7 +7,7 @@ import { Listeners } from "../ground/listeners.js";
 import type { Outbox } from "../ground/outbox.js";
 import { Schedule } from "../ground/schedule.js";
 import type { Clock, Environment } from "../ground/seams.js";
-import type { StoredEntry } from "../ground/stored.js";
+import type { Restored } from "../ground/stored.js";
 import type { Entry } from "./entry.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
@@ -65,7 +65,7 @@ export class Core {
   /** Of those who stand around loads, what says for which sources there is to be no network. */
   offlines: readonly ((source: string) => boolean)[] = [];
   /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
-  readonly restored: Map<string, StoredEntry[]> = new Map();
+  readonly restored: Map<string, Restored[]> = new Map();
   restoredTimer: unknown;
   readonly retain: number;
   disposed = false;
@@ -178,5 +178,5 @@ export function tellSoon(changed: Listeners[]): void {
 /** Records what happened to an entry, if anybody listens. */
 export function record(kind: JournalKind, entry: Entry, details?: () => EventDetails): void {
   const { core, source } = entry.shelf;
-  if (core.recorder.listening) core.recorder.record(kind, { key: entry.key, source: source.name, ...details?.() });
+  if (core.recorder.hears(kind)) core.recorder.record(kind, { key: entry.key, source: source.name, ...details?.() });
 }

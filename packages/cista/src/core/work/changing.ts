@@ -105,7 +105,7 @@ export function takeOver(shelf: Shelf, old: Shelf): void {
   const { core, source } = shelf;
   const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
   console.warn(`Cista: ${note}`);
-  if (core.recorder.listening) core.recorder.record("warning", { source: source.name, note });
+  if (core.recorder.hears("warning")) core.recorder.record("warning", { source: source.name, note });
   const takeAll = () => {
     for (const entry of [...core.shelves.byKey.values()]) {
       if (entry.shelf !== old) continue;

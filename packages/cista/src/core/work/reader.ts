@@ -38,7 +38,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
 function joinedAtOnce(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
   const { activity } = entry;
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
-  if (cache !== "default" || signal || entry.shelf.core.recorder.listening) return undefined;
+  if (cache !== "default" || signal || entry.shelf.core.recorder.hears("read")) return undefined;
   activity.pinned = true;
   return activity.waiters.value;
 }

@@ -221,7 +221,7 @@ class Run implements Outgoing {
 
   #record(kind: JournalKind, details: EventDetails): void {
     const { recorder } = this.#core;
-    if (recorder.listening) recorder.record(kind, { write: this.#write.name, ...details });
+    if (recorder.hears(kind)) recorder.record(kind, { write: this.#write.name, ...details });
   }
 }
 

@@ -1,6 +1,7 @@
 import { defined } from "../ground/defined.js";
 import { CistaError, shown } from "../ground/failure.js";
-import { isLength, type Snapshot, type StoredEntry, wellFormed } from "../ground/stored.js";
+import { ageAt } from "../ground/freshness.js";
+import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../ground/stored.js";
 import { type Core, nowOf, record, touch, turn } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
@@ -62,28 +63,33 @@ export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
   }
   // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
   const since = Math.max(0, core.clock.now() - takenAt);
+  const at = nowOf(core);
+  let room = core.capacity;
+  for (const waiting of core.restored.values()) room -= waiting.length;
   turn(core, () => {
-    for (const entry of entries.slice(0, core.capacity)) {
+    for (const entry of entries.slice(0, room)) {
       const stored = wellFormed(entry);
       if (!stored) dropped(core, entry);
-      else place(core, stored, since);
+      else place(core, { stored: { ...stored, age: stored.age + since }, at });
     }
   });
-  if (entries.length > core.capacity) dropped(core, `${entries.length - core.capacity} entries over the capacity`);
+  if (entries.length > room) dropped(core, `${entries.length - room} entries over the capacity`);
   if (core.restored.size > 0) forgetLater(core);
 }
 
 function dropped(core: Core, what: unknown): void {
   const note = `Dropped from a snapshot: ${shown(what)}.`;
-  if (core.recorder.listening) core.recorder.record("warning", { note });
+  if (core.recorder.hears("warning")) core.recorder.record("warning", { note });
 }
 
 /** Where its source is not known yet, kept for it. */
-function place(core: Core, stored: StoredEntry, since: number): void {
-  const aged = { ...stored, age: stored.age + since };
-  const shelf = core.shelves.named(stored.source);
-  if (shelf) adopt(shelf, aged);
-  else core.restored.set(stored.source, [...(core.restored.get(stored.source) ?? []), aged]);
+function place(core: Core, restored: Restored): void {
+  const { source } = restored.stored;
+  const shelf = core.shelves.named(source);
+  const waiting = core.restored.get(source);
+  if (shelf) adopt(shelf, restored);
+  else if (waiting) waiting.push(restored);
+  else core.restored.set(source, [restored]);
 }
 
 /** Under `retain`, like any entry that nobody uses. */
@@ -102,11 +108,11 @@ export function adoptRestored(shelf: Shelf): void {
   if (!waiting) return;
   core.restored.delete(source.name);
   turn(core, () => {
-    for (const stored of waiting) adopt(shelf, stored);
+    for (const restored of waiting) adopt(shelf, restored);
   });
 }
 
-function adopt(shelf: Shelf, stored: StoredEntry): void {
+function adopt(shelf: Shelf, { stored, at }: Restored): void {
   const { core } = shelf;
   let entry: Entry;
   try {
@@ -116,10 +122,10 @@ function adopt(shelf: Shelf, stored: StoredEntry): void {
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
-  const { kind, value, age, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false } = stored;
+  const { kind, value, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false } = stored;
   const validator = defined({ etag, lastModified, lastEventId });
   const details = {
-    age,
+    age: ageAt(nowOf(core), at, stored.age),
     maxAge: forever(stored.maxAge),
     staleWhileRevalidate: forever(stored.staleWhileRevalidate),
     staleIfError: forever(stored.staleIfError),

@@ -11,7 +11,8 @@ import { holdsStill, lift } from "./layers.js";
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, asks: boolean): boolean {
   const { activity } = entry;
-  if (!activity || activity.askers === 0 || !entry.reading?.fresh || entry.shelf.core.recorder.listening) return false;
+  if (!activity || activity.askers === 0 || !entry.reading?.fresh || entry.shelf.core.recorder.hears("attach"))
+    return false;
   activity.watchers++;
   if (asks) activity.askers++;
   return true;
@@ -41,7 +42,7 @@ export function detach(entry: Entry, asked: boolean): void {
   if (!activity || core.disposed) return;
   activity.watchers--;
   if (asked) activity.askers--;
-  if (core.recorder.listening) record("detach", entry);
+  if (core.recorder.hears("detach")) record("detach", entry);
   if (activity.watchers === 0) leave(entry);
   else if (asked && activity.askers === 0) file(entry);
 }
