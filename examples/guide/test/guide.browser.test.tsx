@@ -9,7 +9,7 @@ const pageOf = (program: string) => program.replace(/^.*\/(.*)\.tsx?$/, "../../.
 
 test("every page has a program, and every program a page", () => {
   expect(Object.keys(pages)).toEqual(Object.keys(programs).map(pageOf));
-  expect(Object.keys(pages)).toHaveLength(14);
+  expect(Object.keys(pages)).toHaveLength(15);
 });
 
 test.each(Object.keys(programs))("%s prints what its page says", async (path) => {

@@ -48,7 +48,7 @@ test("what is held is newer than what was put away; entries of a source not used
   expect(inShort(view.get())).toBe('ready "old"');
   const used = stage({ snapshot });
   await used.clock.advance("20s"); // it grows older while it waits for its source
-  expect(used.cache.peek(hut, 1)).toMatchObject({ fresh: true });
+  expect(used.cache.peek(hut, 1)).toMatchObject({ fresh: true, storedAt: snapshot.takenAt }); // as stored there
   expect([...used.cache.entries()][0]?.staleAt).toBe(used.clock.now() + 40_000);
   const late = stage({ retain: "1m", snapshot });
   await late.clock.advance("1m");

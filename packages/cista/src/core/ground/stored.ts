@@ -63,12 +63,12 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   groups: orNothing((value) => Array.isArray(value) && value.every(isText)),
 };
 
+const checks = Object.entries(members);
+
+/** The entry's own members, if they are what they have to be: no prototype comes with them, and none is ever set. */
 export function wellFormed(entry: unknown): StoredEntry | undefined {
   if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
-  // Own members only: nothing is taken from a prototype, and none is ever set.
-  const own = Object.assign(Object.create(null), entry) as Record<string, unknown>;
+  const own: Record<string, unknown> = { ...entry };
   const held = own.kind === (own.value === undefined ? "missing" : "value");
-  return held && Object.entries(members).every(([name, check]) => check(own[name]))
-    ? (own as unknown as StoredEntry)
-    : undefined;
+  return held && checks.every(([name, check]) => check(own[name])) ? (own as unknown as StoredEntry) : undefined;
 }

@@ -164,6 +164,12 @@ export class Entry implements Scheduled {
     this.#stamp(stamp, version, now);
   }
 
+  /** It was stored elsewhere, when its age began: nobody is told that it is new. */
+  backdate(): void {
+    this.storedAt -= this.initialAge;
+    this.initialAge = 0;
+  }
+
   /** Another value in place of the held one, as old and as trusted as that was; its validator no longer fits. */
   replace(value: unknown, now: number): void {
     const trusted = this.version >= this.invalidatedAt;

@@ -123,7 +123,7 @@ function adopt(shelf: Shelf, { stored, at }: Restored): void {
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
   const { kind, value, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false } = stored;
-  const validator = defined({ etag, lastModified, lastEventId });
+  const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
   const details = {
     age: ageAt(nowOf(core), at, stored.age),
     maxAge: forever(stored.maxAge),
@@ -132,9 +132,12 @@ function adopt(shelf: Shelf, { stored, at }: Restored): void {
     mustRevalidate,
     immutable,
     groups: stored.groups ?? [],
-    ...(Object.keys(validator).length > 0 ? { validator } : {}),
+    ...(validated ? { validator: defined({ etag, lastModified, lastEventId }) } : {}),
   };
-  changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
+  changeHeld(entry, () => {
+    entry.hold(kind, value, details, ++core.version, nowOf(core));
+    entry.backdate();
+  });
   record("restore", entry);
   review(entry);
   touch(entry);

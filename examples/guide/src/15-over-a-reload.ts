@@ -1,0 +1,36 @@
+import { createCache } from "cista";
+import { openStore } from "cista/browser";
+import { origin } from "cista/http";
+import { virtualClock } from "cista/rehearsal";
+import { Greyfell, type Hut } from "./greyfell.js";
+
+const network = new Greyfell();
+const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const clock = virtualClock();
+
+/** What a page does from when it is loaded until it is left. */
+async function visit(when: string, signsOut = false) {
+  const cache = createCache({ clock });
+  const store = await openStore(cache, { name: "guide" });
+  const view = cache.view(hut, { id: "h-07" });
+  const leave = view.subscribe(() => {});
+  const { state, value, fresh, storedAt = 0, request } = view.get();
+  const age = (clock.now() - storedAt) / 1000;
+  const shown = state === "ready" ? `${value.name}, ${fresh ? "fresh" : "stale"}, ${age} s old` : state;
+  console.log(`${when}: ${shown}, request ${request}`);
+  await clock.advance(0);
+  leave();
+  await clock.advance(0);
+  if (signsOut) await store.clear();
+  await store.close();
+  cache.dispose();
+}
+
+await visit("for the first time");
+await clock.advance("20s");
+await visit("20 s later");
+await clock.advance("1h");
+await visit("an hour later", true);
+await visit("somebody else", true);
+console.log(network.requests);

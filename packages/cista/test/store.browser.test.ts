@@ -1,0 +1,138 @@
+import { type CacheOptions, createCache, source } from "cista";
+import { openStore, type StoreOptions } from "cista/browser";
+import { virtualClock } from "cista/rehearsal";
+import { afterEach, expect, test, vi } from "vitest";
+import { watch } from "./stage.js";
+
+afterEach(() => vi.restoreAllMocks());
+
+const hut = source({ name: "hut", maxAge: "1m", load: async (id: number): Promise<any> => `loaded ${id}` });
+const notice = source({ name: "notice", maxAge: "1m", load: async (_: number): Promise<any> => "loaded" });
+
+let databases = 0;
+/** One page after another with one database, each a minute later. */
+function pages(name = `test ${++databases}`) {
+  let start = virtualClock().now();
+  return async (options: { cache?: CacheOptions; store?: StoreOptions } = {}) => {
+    const clock = virtualClock(start);
+    start += 60_000;
+    const cache = createCache({ clock, ...options.cache });
+    return { cache, clock, store: await openStore(cache, { name, ...options.store }) };
+  };
+}
+const held = ({ cache }: { cache: ReturnType<typeof createCache> }, ids = [1, 2, 3, 4]) =>
+  ids.map((id) => cache.peek(hut, id).value);
+
+test("over a reload of the page: what was held is held again, as old as it is; what was not to be trusted or kept is not", async () => {
+  const page = pages();
+  const first = await page();
+  first.cache.put(hut, 1, { water: 90 }, { age: "10s", validator: { etag: '"a"' } });
+  first.cache.put(hut, 2, "deleted later");
+  first.cache.put(hut, 3, "secret", { noStore: true });
+  watch(first.cache, hut, 3);
+  first.cache.put(hut, 4, "doubted later");
+  await first.store.flush();
+  first.cache.delete({ source: hut, params: 2 });
+  first.cache.invalidate({ source: hut, params: 4 });
+  await first.store.close();
+  first.cache.put(hut, 2, "after the end");
+  first.cache.dispose();
+
+  const second = await page();
+  expect(held(second)).toEqual([{ water: 90 }, undefined, undefined, undefined]);
+  const [info] = [...second.cache.entries()];
+  expect(info).toMatchObject({ key: "hut 1", staleAt: second.clock.now() - 10_000 });
+  await second.cache.read(hut, 2); // by a request too
+  await second.store.flush();
+  await second.clock.advance("10m"); // the memory lets go of both, the store does not
+  expect([...second.cache.entries()]).toEqual([]);
+  await second.store.close();
+
+  const third = await page();
+  expect(held(third)).toEqual([{ water: 90 }, "loaded 2", undefined, undefined]);
+  await third.store.clear();
+  expect(held(third, [1])).toEqual([{ water: 90 }]);
+  expect(held(await page())).toEqual([undefined, undefined, undefined, undefined]);
+});
+
+test("only the sources named; another partition sees nothing; what is too old is dropped; what is held already is newer", async () => {
+  const page = pages();
+  const ada = await page({ cache: { partition: "ada" }, store: { sources: [hut], retain: "90s" } });
+  ada.cache.put(hut, 1, "ada's");
+  ada.cache.put(notice, 1, "not to be stored");
+  await ada.store.flush();
+  expect(held(await page({ cache: { partition: "bram" } }), [1])).toEqual([undefined]);
+  const again = await page({ cache: { partition: "ada" }, store: { retain: "2m" } });
+  expect([held(again, [1]), again.cache.peek(notice, 1).value]).toEqual([["ada's"], undefined]);
+  const late = page({ cache: { partition: "ada" }, store: { retain: "90s" } });
+  expect(held(await late, [1])).toEqual([undefined]);
+  await (await late).store.flush();
+  expect(held(await page({ cache: { partition: "ada" } }), [1])).toEqual([undefined]); // really gone
+
+  const name = `test ${++databases}`;
+  const before = createCache();
+  before.put(hut, 1, "stored");
+  await (await openStore(before, { name })).close(); // nothing has changed since: nothing to store
+  const cache = createCache();
+  const store = openStore(cache, { name });
+  cache.put(hut, 1, "newer");
+  cache.put(hut, 2, "gone again");
+  cache.delete({ source: hut, params: 2 });
+  await store;
+  expect(held({ cache }, [1, 2])).toEqual(["newer", undefined]);
+});
+
+test("a page that nobody looks at any more has stored what changed", async () => {
+  const page = pages();
+  const { cache } = await page();
+  cache.put(hut, 1, "just now");
+  vi.spyOn(document, "visibilityState", "get").mockReturnValue("hidden");
+  document.dispatchEvent(new Event("visibilitychange"));
+  await expect.poll(async () => held(await page(), [1])).toEqual(["just now"]);
+});
+
+test("what cannot be stored takes nothing else with it; what a full disk refused is stored when it can be", async () => {
+  const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
+  const page = pages();
+  const { cache, store } = await page();
+  cache.put(hut, 1, { open: () => {} });
+  cache.put(hut, 2, "fine");
+  await store.flush();
+  expect(warn.mock.lastCall?.[0]).toBe("Cista: hut 1 cannot be stored:");
+  cache.put(hut, 3, "kept for later");
+  const full = new DOMException("no room", "QuotaExceededError");
+  const refused = vi.spyOn(IDBDatabase.prototype, "transaction").mockImplementation(() => {
+    throw full;
+  });
+  await expect(store.flush()).rejects.toBe(full);
+  refused.mockRestore();
+  await store.flush();
+  expect(held(await page())).toEqual([undefined, "fine", "kept for later", undefined]);
+});
+
+test("foreign records are dropped, never the rest; without a database the cache works, and nothing listens", async () => {
+  const page = pages();
+  const { cache, store } = await page({ store: { name: "tampered" } });
+  cache.put(hut, 1, "good");
+  await store.close();
+  await new Promise<void>((done) => {
+    indexedDB.open("tampered").onsuccess = ({ target }) => {
+      const write = (target as IDBOpenDBRequest).result.transaction("entries", "readwrite");
+      const records = [Number.NaN, "1e99", -1, 1e15].map((takenAt) => ({ key: "hut 2", takenAt, entry: { kind: 7 } }));
+      const foreign = [null, 7, "text", {}, { key: 1, takenAt: 1, entry: null }, ...records];
+      for (const [n, record] of foreign.entries()) write.objectStore("entries").put(record, `foreign ${n}`);
+      write.oncomplete = () => done();
+    };
+  });
+  expect(held(await page({ store: { name: "tampered" } }), [1])).toEqual(["good"]);
+
+  vi.spyOn(indexedDB, "open").mockImplementation(() => {
+    throw new DOMException("not here", "SecurityError");
+  });
+  const without = createCache();
+  const listening = vi.spyOn(without.journal, "subscribe");
+  await expect(openStore(without, { name: "nowhere" })).rejects.toThrow("not here");
+  expect(await without.read(hut, 1)).toBe("loaded 1");
+  expect(listening).toHaveBeenCalledOnce();
+  without.dispose();
+});
