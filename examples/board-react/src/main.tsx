@@ -1,4 +1,5 @@
 import { createCache } from "cista";
+import { openStore } from "cista/browser";
 import { lightLamps } from "cista/lamp";
 import { CistaProvider } from "cista/react";
 import { StrictMode } from "react";
@@ -10,6 +11,7 @@ import "./board.css";
 const cache = createCache();
 startTally(cache);
 lightLamps(cache);
+await openStore(cache, { name: "greyfell" }).catch(() => {}); // without a database the board is as new each time
 
 createRoot(document.getElementById("board") as HTMLElement).render(
   <StrictMode>

@@ -131,6 +131,27 @@ test("offline: what is held stays, what is not waits and says so, and comes when
   await shows(panel("Harebell Hut"), "90 litres");
 });
 
+test("reloaded where the server is gone: what was there is there, as old as it is", async () => {
+  await openBoard();
+  await choose("h-07");
+  await shows(panel("Harebell Hut"), "90 litres");
+  const stored = () =>
+    page.evaluate(
+      () =>
+        new Promise<IDBValidKey[]>((resolve) => {
+          indexedDB.open("greyfell").onsuccess = ({ target }) => {
+            const store = (target as IDBOpenDBRequest).result.transaction("entries").objectStore("entries");
+            store.getAllKeys().onsuccess = ({ target }) => resolve((target as IDBRequest<IDBValidKey[]>).result);
+          };
+        }),
+    );
+  await expect.poll(stored, { timeout: 10_000 }).toContain('hut {"id":"h-07"}');
+  await page.route("**/api/**", (route) => route.abort());
+  await page.reload();
+  await shows(panel("Huts"), "Harebell Hut");
+  await shows(panel("Harebell Hut"), "90 litres");
+});
+
 test("by keyboard alone: a region, then a hut of it", async () => {
   await openBoard();
   await page.getByRole("radio", { name: "All" }).focus();

@@ -58,6 +58,7 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
       if (!environment.visible) flushBehind();
     }),
   ];
+  for (const { key, source } of cache.entries()) changedIn(key, source); // held already: newer than what is stored
   try {
     await takeIn();
   } catch (thrown) {
@@ -90,8 +91,12 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
   }
 
   function note({ key, source, kind, note }: JournalEvent): void {
-    if (key === undefined || source === undefined || sources?.has(source) === false) return;
     if (kind === "evict" && note !== "deleted") return; // the memory lets it go, the store does not
+    if (key !== undefined && source !== undefined) changedIn(key, source);
+  }
+
+  function changedIn(key: string, source: string): void {
+    if (sources?.has(source) === false) return;
     changed.add(key);
     flushSoon();
   }

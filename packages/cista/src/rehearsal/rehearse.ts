@@ -66,7 +66,7 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
       await Promise.all(waits);
       throw new Failure("http", `Rehearsed: "${source}" fails.`, { status: 500 });
     }
-    const came = mishap.missing ? missing() : await proceed();
+    const came = mishap.missing ? missing({ noStore: true }) : await proceed(); // what is only played is stored nowhere
     await Promise.all(waits);
     if (mishap.overtaken) await toBeOvertaken(source, signal);
     return came;
