@@ -266,6 +266,7 @@ test("a put value counts from now, a patched one stays as old and as trusted as 
   expect(inShort(cache.peek(hut))).toBe("ready 89");
   await clock.advance("1ms");
   expect(inShort(cache.peek(hut))).toBe("ready 89 stale");
+  expect(clock.now() - (cache.peek(hut).storedAt ?? 0)).toBe(10_000); // told by its reading
   watch(cache, hut);
   cache.invalidate(hut);
   cache.patch(hut, undefined, () => 7);

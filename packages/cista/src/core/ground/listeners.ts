@@ -17,10 +17,6 @@ export class Listeners {
   /** Goes up with each round of calls: a round that finds a later one has nothing left to tell. */
   #round = 0;
 
-  get size(): number {
-    return this.#calls.length - this.#holes;
-  }
-
   /**
    * @param order goes up with each subscription to anything in the cache, and tells this one from all others
    * @returns where it stands, for now: holes may be closed, and it then stands further to the front

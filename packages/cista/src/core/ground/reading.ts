@@ -43,7 +43,7 @@ export interface Ready<T> extends Common {
   readonly value: T;
   readonly provisional?: undefined;
   readonly fresh: boolean;
-  /** Milliseconds since the Unix epoch. */
+  /** When its age began, in milliseconds since the Unix epoch: an age that it came with (RFC 9111 §5.1) is counted, so that `Date.now() - storedAt` is how old it is. */
   readonly storedAt: number;
   readonly failure?: Failure;
   readonly pendingWrites: number;

@@ -91,6 +91,11 @@ export class Entry implements Scheduled {
     return this.version < this.invalidatedAt || this.links?.doubt === "invalidated";
   }
 
+  /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
+  get bornAt(): number {
+    return this.shelf.core.epoch + this.storedAt - this.initialAge;
+  }
+
   age(now: number): number {
     return ageAt(now, this.storedAt, this.initialAge);
   }
@@ -162,12 +167,6 @@ export class Entry implements Scheduled {
     const stamp = this.#stampOf(details, this.policy);
     this.extra = extraOf(details.validator ?? this.extra?.validator, details.groups ?? this.extra?.groups);
     this.#stamp(stamp, version, now);
-  }
-
-  /** It was stored elsewhere, when its age began: nobody is told that it is new. */
-  backdate(): void {
-    this.storedAt -= this.initialAge;
-    this.initialAge = 0;
   }
 
   /** Another value in place of the held one, as old and as trusted as that was; its validator no longer fits. */

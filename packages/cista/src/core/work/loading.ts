@@ -54,8 +54,8 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   return core.arounds.reduce<() => unknown>((inner, around) => () => around(call, inner), proceed)();
 }
 
-function heldOf({ value, storedAt, extra, shelf }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, storedAt: shelf.core.epoch + storedAt };
+function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, storedAt };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
 }
 

@@ -84,7 +84,7 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
     value: state === "ready" ? layered(entry) : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
     fresh: shows ? entry.isFresh(now) : undefined,
-    storedAt: shows ? shelf.core.epoch + entry.storedAt : undefined,
+    storedAt: shows ? entry.bornAt : undefined,
     failure,
     pendingWrites: state === "ready" ? pendingWrites(entry) : undefined,
     request: phaseOf(entry, asking),

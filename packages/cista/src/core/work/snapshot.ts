@@ -134,10 +134,7 @@ function adopt(shelf: Shelf, { stored, at }: Restored): void {
     groups: stored.groups ?? [],
     ...(validated ? { validator: defined({ etag, lastModified, lastEventId }) } : {}),
   };
-  changeHeld(entry, () => {
-    entry.hold(kind, value, details, ++core.version, nowOf(core));
-    entry.backdate();
-  });
+  changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
   record("restore", entry);
   review(entry);
   touch(entry);

@@ -1,0 +1,31 @@
+import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { expect, test } from "vitest";
+
+const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
+const src = at("../src/");
+const page = readFileSync(at("../../../docs/rules.md"), "utf8");
+const rows = [...page.matchAll(/^\| ([A-Z]\d) \|.*\| (.*) \|$/gm)].map(([, rule, homes]) => ({
+  rule: rule as string,
+  homes: [...(homes as string).matchAll(/`([^`]+)`/g)].map(([, file]) => file as string),
+}));
+const named = (text: string) => [...text.matchAll(/\brules? ((?:[A-Z]\d)(?:(?:, | and )[A-Z]\d)*)/gi)];
+
+test("docs/rules.md has every rule that the code calls by its number, and says where it lives", () => {
+  const files = readdirSync(src, { recursive: true, encoding: "utf8" }).filter((file) => file.endsWith(".ts"));
+  const called = files.flatMap((file) =>
+    named(readFileSync(src + file, "utf8")).flatMap(([, rules]) => (rules as string).split(/, | and /)),
+  );
+  expect(called.length).toBeGreaterThan(30);
+  expect(rows.map(({ rule }) => rule)).toEqual(expect.arrayContaining([...new Set(called)]));
+  for (const { homes } of rows) {
+    expect(homes.length).toBeGreaterThan(0);
+    for (const home of homes) expect([home, existsSync(src + home)]).toEqual([home, true]);
+  }
+});
+
+test("every rule is broken by the mutation check, but for those of other rooms", () => {
+  const mutations = readFileSync(at("../../../scripts/mutate.mjs"), "utf8");
+  const unbroken = rows.filter(({ rule, homes }) => !mutations.includes(`"${rule}`) && homes[0]?.startsWith("core/"));
+  expect(unbroken).toEqual([]);
+});
