@@ -75,7 +75,7 @@ export function groupAmongMany() {
 
 /** What the core has and the package does not export. */
 async function internals() {
-  const contents = 'export { Entry } from "./entry.ts"; export { never, Schedule } from "./schedule.ts";';
+  const contents = 'export { Entry } from "./state/entry.ts"; export { never, Schedule } from "./ground/schedule.ts";';
   const resolveDir = fileURLToPath(new URL("../../packages/cista/src/core", import.meta.url));
   const { outputFiles } = await build({
     stdin: { contents, resolveDir },
