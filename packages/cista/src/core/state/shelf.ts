@@ -29,7 +29,7 @@ export class Shelf {
   /** The entry of these params, where it can be told without the key's text. */
   find(params: unknown): Entry | undefined {
     let entry = this.#byPlace.get(placeOf(params));
-    while (entry && !sameParams(entry.params, params)) entry = entry.twin;
+    while (entry && entry.params !== params && !sameParams(entry.params, params)) entry = entry.twin;
     return entry;
   }
 
