@@ -1,4 +1,4 @@
-import { type Snapshot, source } from "cista";
+import { createCache, type Snapshot, source } from "cista";
 import { recordJournal, virtualClock } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -190,4 +190,23 @@ test("the recorder writes the journal a line an event, failures without what cau
     failure: { kind: "load", message: "no", attempts: 1 },
   });
   expect(text()).not.toContain("secret");
+});
+
+test("a listener of the journal is told of the kinds that it names; others are neither put together nor numbered", async () => {
+  const cache = createCache({ clock: virtualClock() });
+  const kept: string[] = [];
+  const all: string[] = [];
+  const stop = cache.journal.subscribe(({ seq, kind }) => kept.push(`${seq} ${kind}`), ["put", "invalidate"]);
+  await cache.read(hut, 1);
+  cache.put(hut, 1, "another");
+  const stopAll = cache.journal.subscribe(({ seq, kind }) => all.push(`${seq} ${kind}`));
+  await cache.read(hut, 1);
+  cache.invalidate("all");
+  stopAll();
+  await cache.read(hut, 1);
+  cache.put(hut, 1, "a third");
+  stop();
+  cache.put(hut, 1, "heard by nobody");
+  expect(kept).toEqual(["1 put", "3 invalidate", "4 put"]);
+  expect(all).toEqual(["2 read", "3 invalidate"]);
 });
