@@ -77,6 +77,17 @@ const found: [string, Partial<Rules>, Step[]][] = [
     [read(), on("invalidate"), on("revalidate"), end(), end()],
   ],
   [
+    "the network comes back in the same moment in which the page is hidden: it counts when somebody looks again",
+    { triggers: ["online"] },
+    [
+      attach(),
+      { do: "page", visible: true, online: false },
+      { do: "page", visible: false, online: true },
+      end(),
+      { do: "page", visible: true, online: true },
+    ],
+  ],
+  [
     "offline, a no-store read waits like any other",
     {},
     [

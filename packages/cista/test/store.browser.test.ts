@@ -95,8 +95,11 @@ test("only the sources named; another partition sees nothing; what is too old is
   for (const id of [1, 2]) before.put(hut, id, "stored"); // before there was a store: stored all the same
   await (await openStore(before, { name })).close();
   const between = createCache();
+  const never = source({ ...hut.definition, load: () => new Promise<never>(() => {}) });
+  const { leave } = watch(between, never, 1); // asked for already, and nothing held
   await (await openStore(between, { name })).close();
-  expect(held({ cache: between }, [1, 2])).toEqual(["stored", "stored"]);
+  expect([1, 2].map((id) => between.peek(never, id).value)).toEqual(["stored", "stored"]);
+  leave();
   const cache = createCache();
   const store = openStore(cache, { name });
   cache.put(hut, 1, "newer");

@@ -58,7 +58,9 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
       if (!environment.visible) flushBehind();
     }),
   ];
-  for (const { key, source } of cache.entries()) changedIn(key, source); // held already: newer than what is stored
+  for (const { key, source, reading } of cache.entries()) {
+    if (reading.state === "ready" || reading.state === "missing") changedIn(key, source); // newer than what is stored
+  }
   try {
     await takeIn();
   } catch (thrown) {

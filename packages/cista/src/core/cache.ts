@@ -204,7 +204,7 @@ function followEnvironment(core: Core): () => void {
     ({ visible, online } = environment);
     const back = online && !before.online;
     if (back) wake(core, "online");
-    missed = online && (missed || back) && !before.visible;
+    missed = online && (missed || (back && !visible));
     if (!visible || before.visible) return;
     wake(core, "visible");
     if (missed) wake(core, "online");
