@@ -158,7 +158,7 @@ const mutations = [
   ["S1 entry", "snapshot.ts", "if (!stored) dropped(core, entry);", "if (!stored) throw new Error(String(entry));"],
   ["S1 age", "snapshot.ts", "Math.max(0, core.clock.now() - takenAt)", "core.clock.now() - takenAt"],
   ["S1 partition", "snapshot.ts", "if (snapshot.partition !== core.options.partition) {", "if (false) {"],
-  ["S1 capacity", "snapshot.ts", "entries.slice(0, core.capacity)", "entries"],
+  ["S1 capacity", "snapshot.ts", "entries.slice(0, room)", "entries"],
   ["S2", "snapshot.ts", "&& !entry.policy.noStore", ""],
   ["S3", "cache.ts", "core.schedule.stop();", ""],
   ["keys order", "key.ts", ".sort()", ""],
