@@ -1,11 +1,11 @@
 import { execFileSync } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { cpSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, expect, test } from "vitest";
 
-// The package as its user gets it: unpacked in an empty folder, with no framework installed.
+// The package as its user gets it: unpacked in an empty folder with what it depends on, and no framework.
 let folder: string;
 beforeAll(() => {
   folder = mkdtempSync(join(tmpdir(), "cista-package-"));
@@ -13,6 +13,16 @@ beforeAll(() => {
   const installed = join(folder, "node_modules/cista");
   mkdirSync(installed, { recursive: true });
   for (const part of ["dist", "package.json"]) cpSync(join(library, part), join(installed, part), { recursive: true });
+  const { dependencies } = JSON.parse(readFileSync(join(library, "package.json"), "utf8"));
+  for (const name of Object.keys(dependencies)) {
+    cpSync(
+      fileURLToPath(new URL(`../../../node_modules/${name}`, import.meta.url)),
+      join(folder, "node_modules", name),
+      {
+        recursive: true,
+      },
+    );
+  }
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
