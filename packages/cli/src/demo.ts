@@ -22,6 +22,7 @@ ${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
 Things to try there:
   Choose a hut, another, and the first again: within a minute it is shown without a request.
   Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
+  Reload the page: what it held is there at once, as old as it is; the basket, which is no-store, is asked for.
   Book a bunk: the header, the basket and the free bunks change at once, and back if the hut turns out to be full.
   Press a panel's lamp: what it holds, what happened and why, and what that source can be made to do.
   Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
