@@ -12,14 +12,16 @@ const listeners = new Set<() => void>();
 
 /** Counts from the cache's journal. */
 export function startTally(cache: Cache): void {
-  cache.journal.subscribe(({ kind }) => {
-    if (kind === "attach" || kind === "read") tally = { ...tally, reads: tally.reads + 1 };
-    else if (kind === "request") tally = { ...tally, requests: tally.requests + 1 };
-    else return;
-    queueMicrotask(() => {
-      for (const listener of listeners) listener();
-    });
-  });
+  cache.journal.subscribe(
+    ({ kind }) => {
+      const name = kind === "request" ? "requests" : "reads";
+      tally = { ...tally, [name]: tally[name] + 1 };
+      queueMicrotask(() => {
+        for (const listener of listeners) listener();
+      });
+    },
+    ["attach", "read", "request"],
+  );
 }
 
 export function useTally(): Tally {
