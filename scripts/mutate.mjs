@@ -191,14 +191,23 @@ const mutations = [
     "if (lane.push(run) === 1) this.#admit(run);",
     "lane.push(run);\n    if (true) this.#admit(run);",
   ],
+  ["W3 groups", "invalidate.ts", 'stringList(headers.get("cache-group-invalidation"))', "undefined"],
+  [
+    "W3 own origin",
+    "invalidate.ts",
+    "for (const label of labels) if (new URL(label).origin !== target.origin) labels.delete(label);",
+    "",
+  ],
+  ["W3 refused", "invalidate.ts", "|| status < 200 || status > 399", ""],
   ["keys names", "shelf.ts", "if (old && !inDevelopment()) {", "if (false) {"],
 ];
 
 const wanted = process.argv.slice(2);
-const core = "packages/cista/src/core";
-const paths = readdirSync(join(root, core), { recursive: true, withFileTypes: true });
-const placeOf = (file) =>
-  join(core, relative(join(root, core), paths.find(({ name }) => name === file).parentPath), file);
+const src = "packages/cista/src";
+const paths = ["core", "http"].flatMap((room) =>
+  readdirSync(join(root, src, room), { recursive: true, withFileTypes: true }),
+);
+const placeOf = (file) => join(relative(root, paths.find(({ name }) => name === file).parentPath), file);
 const copy = mkdtempSync(join(tmpdir(), "cista-mutate-"));
 for (const part of [
   "packages",

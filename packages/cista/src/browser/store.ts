@@ -52,16 +52,13 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
   let warned = false;
 
   const environment = pageEnvironment();
-  const ends = [
-    cache.journal.subscribe(note, ["answer", "unchanged", "missing", "put", "invalidate", "evict"]),
-    environment.subscribe(() => {
-      if (!environment.visible) flushBehind();
-    }),
-  ];
+  const ends: (() => void)[] = [];
   for (const { key, source, reading } of cache.entries()) {
     if (reading.state === "ready" || reading.state === "missing") changedIn(key, source); // newer than what is stored
   }
   try {
+    ends.push(cache.journal.subscribe(note, ["answer", "unchanged", "missing", "put", "invalidate", "evict"]));
+    ends.push(environment.subscribe(() => environment.visible || flushBehind()));
     await takeIn();
   } catch (thrown) {
     end();
