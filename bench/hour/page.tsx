@@ -12,11 +12,12 @@ window.setInterval = (() => 0) as never;
 const clock = virtualClock(Date.now());
 const environment = virtualEnvironment();
 const cache = createCache({ clock, environment });
+if (location.search === "?tally") startTally(cache); // an hour's renders are counted without the strip's own
 const counts = { requests: 0, unchanged: 0, commits: 0 };
-cache.journal.subscribe(({ kind }) => {
-  if (kind === "request") counts.requests++;
-  if (kind === "unchanged") counts.unchanged++;
-});
+cache.journal.subscribe(
+  ({ kind }) => counts[kind === "request" ? "requests" : "unchanged"]++,
+  ["request", "unchanged"],
+);
 
 const settled = async () => {
   while ([...cache.entries()].some(({ reading }) => reading.request !== "none" && reading.request !== "offline")) {
@@ -54,16 +55,17 @@ const parts = [
 /** The same for a day; what was asked for in each part of it, by source and cause. */
 async function day() {
   lightLamps(cache);
-  startTally(cache);
   await settled();
   const told = [];
   for (const { title, visible, online, length } of parts) {
     const asked: Record<string, number> = {};
-    const leave = cache.journal.subscribe(({ kind, source, cause }) => {
-      if (kind !== "request") return;
-      const what = `${source} (${cause})`;
-      asked[what] = (asked[what] ?? 0) + 1;
-    });
+    const leave = cache.journal.subscribe(
+      ({ source, cause }) => {
+        const what = `${source} (${cause})`;
+        asked[what] = (asked[what] ?? 0) + 1;
+      },
+      ["request"],
+    );
     environment.set({ visible, online });
     await settled();
     for (let seconds = secondsIn(length); seconds > 0; seconds--) {
