@@ -19,7 +19,7 @@ const mutations = [
   ["R3 abort", "watching.ts", "if (activity.request && !activity.pinned) giveUp", "if (false) giveUp"],
   [
     "R3 one macrotask",
-    "core.ts",
+    "turns.ts",
     "core.leaveTimer ??= core.clock.setTimer(() => {",
     "core.leaveTimer ??= ((run) => run())(() => {",
   ],
@@ -110,7 +110,7 @@ const mutations = [
   ["D1 up", "dependencies.ts", "if (changed) review(dependent);", ""],
   [
     "D1 once",
-    "core.ts",
+    "turns.ts",
     "if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));\n  core.doubted.add(entry);",
     "core.doubted.add(entry);\n  settleAll(core, core.doubted, core.duties.settleDoubt);",
   ],

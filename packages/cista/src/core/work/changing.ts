@@ -1,8 +1,9 @@
 import type { AnswerDetails } from "../ground/answer.js";
 import { CistaError } from "../ground/failure.js";
-import { leave, nowOf, record, tellSoon, touch, turn } from "../state/core.js";
+import { nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
+import { leave, tellSoon, touch, turn } from "../state/turns.js";
 import { start, supersede } from "./asking.js";
 import { adoptParts, review } from "./dependencies.js";
 import { changeHeld, evict, file } from "./keeping.js";

@@ -1,6 +1,6 @@
-import { doubt, touch } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { type Links, linksOf, type Part } from "../state/links.js";
+import { doubt, touch } from "../state/turns.js";
 import { file, release } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */

@@ -1,8 +1,9 @@
 import type { Source } from "../ground/contract.js";
 import { inDevelopment } from "../ground/development.js";
 import { keyText } from "../ground/key.js";
-import { type Core, leave, nowOf, record, touch } from "../state/core.js";
+import { type Core, nowOf, record } from "../state/core.js";
 import { Entry } from "../state/entry.js";
+import { leave, touch } from "../state/turns.js";
 
 /** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
 export function obtain({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {

@@ -1,8 +1,9 @@
 import { guarded } from "../ground/journal.js";
 import { shareKeeping } from "../ground/share.js";
 import type { Laid, Layer } from "../state/activity.js";
-import { record, touch } from "../state/core.js";
+import { record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { touch } from "../state/turns.js";
 
 /** The held value with the layers applied, in the order in which their writes began; computed once for each of both. */
 export function layered(entry: Entry): unknown {

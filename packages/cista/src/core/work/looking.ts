@@ -1,9 +1,10 @@
 import { guarded } from "../ground/journal.js";
 import { type AnyReading, sameReading } from "../ground/reading.js";
 import { mayShow } from "../ground/showing.js";
-import { isOnline, nowOf, refuseDisposed, turn } from "../state/core.js";
+import { isOnline, nowOf, refuseDisposed } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
+import { turn } from "../state/turns.js";
 import { ask } from "./asking.js";
 import { obtain } from "./keeping.js";
 import { holdsStill, layered, pendingWrites } from "./layers.js";

@@ -2,9 +2,10 @@ import { defined } from "../ground/defined.js";
 import { CistaError, shown } from "../ground/failure.js";
 import { ageAt } from "../ground/freshness.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../ground/stored.js";
-import { type Core, nowOf, record, touch, turn } from "../state/core.js";
+import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
+import { touch, turn } from "../state/turns.js";
 import { review } from "./dependencies.js";
 import { changeHeld, file, obtain } from "./keeping.js";
 

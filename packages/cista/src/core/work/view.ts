@@ -1,7 +1,8 @@
 import { picked } from "../ground/picking.js";
 import type { AnyReading, Reading, View, ViewOptions } from "../ground/reading.js";
-import { refuseDisposed, turn } from "../state/core.js";
+import { refuseDisposed } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { turn } from "../state/turns.js";
 import { obtain } from "./keeping.js";
 import { askNow, lookAhead, lookNow } from "./looking.js";
 import { attach, detach, joinWatchers } from "./watching.js";

@@ -1,7 +1,7 @@
 import { missingFailure } from "../ground/reading.js";
 import type { Outcome } from "../ground/waiters.js";
-import { leave } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { leave } from "../state/turns.js";
 
 /** What those who wait get of what is held now. */
 export function outcomeOf(entry: Entry): Outcome {

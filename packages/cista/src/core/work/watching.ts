@@ -1,7 +1,8 @@
 import { type Cause, forwardStatus, hitStatus } from "../ground/journal.js";
 import type { Trigger } from "../ground/settings.js";
-import { type Core, leave, nowOf, record, touch, turn } from "../state/core.js";
+import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { leave, touch, turn } from "../state/turns.js";
 import { giveUp, start } from "./asking.js";
 import { askWatched } from "./changing.js";
 import { adoptParts } from "./dependencies.js";
