@@ -42,6 +42,17 @@ test("imported in plain Node it touches no page, starts nothing and needs no fra
   expect(out).toBe("0 0\n");
 });
 
+test("a store where there is no page: a CistaError that says what to do instead, and nothing listens", () => {
+  const out = run(`
+    import { createCache } from "cista";
+    import { openStore } from "cista/browser";
+    const cache = createCache();
+    await openStore(cache).catch(({ code, message }) => console.log(code, message.includes("take a snapshot")));
+    console.log(process.getActiveResourcesInfo().filter((kind) => kind === "Timeout").length);
+  `);
+  expect(out).toBe("store true\n0\n");
+});
+
 test("a value in the cache does not keep the process alive; a pause before another try does, for who waits", () => {
   const out = run(`
     import { createCache, source } from "cista";

@@ -37,9 +37,15 @@ const pause = 1000;
  * where nothing is held yet; from then on stores what changes: a second later, or as soon as nobody looks at the page.
  * `noStore` values are never stored (RFC 9111 §5.2.2.5); what is invalidated or deleted is forgotten here too.
  * Rejects with what the browser says where there is no database to be had; the cache works without.
- * @throws CistaError code "duration"
+ * @throws CistaError code "duration"; code "store" where there is no page, as on a server
  */
 export async function openStore(cache: Cache, options: StoreOptions = {}): Promise<Store> {
+  if (typeof document === "undefined" || typeof indexedDB === "undefined") {
+    throw new CistaError(
+      "store",
+      "openStore keeps entries in a page's own database, and there is no page here: call it in the browser only. On a server, take a snapshot and send it along with the page.",
+    );
+  }
   const { name = "cista", retain = "7d" } = options;
   const sources = options.sources && new Set(options.sources.map((source) => source.name));
   const empty = cache.snapshot({ where: () => false });
