@@ -28,6 +28,9 @@ const browser = () => ({
   instances: [{ browser: "chromium" as const }],
 });
 
+/** How long a poll waits for what a browser does: on a slow machine too. */
+const expect = { poll: { timeout: 10_000 } };
+
 export default defineConfig({
   test: {
     projects: [
@@ -45,6 +48,7 @@ export default defineConfig({
         optimizeDeps: { include: react },
         test: {
           name: "browser",
+          expect,
           include: ["{packages,examples}/*/test/**/*.browser.test.{ts,tsx}"],
           browser: browser(),
         },
@@ -54,13 +58,14 @@ export default defineConfig({
         resolve: { alias: [...alias, ...react18] },
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
-        test: { name: "react-18", include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
+        test: { name: "react-18", expect, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
       },
       {
         // What people run: the built command and the built board, in a real browser.
         resolve: { alias },
         test: {
           name: "whole",
+          expect,
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.e2e.test.ts"],
           testTimeout: 60_000,

@@ -16,7 +16,7 @@ async function openBoard(hash = ""): Promise<void> {
 }
 
 test("loading, then the value; two components that show the basket share one request", async () => {
-  origin.faults.set({ path: "/api", latency: 300 });
+  origin.faults.set({ path: "/api", latency: 1500 });
   await page.goto(`${origin.url}/#h-07`);
   await shows(lamp("Hut"), "asking");
   await shows(panel("Harebell Hut"), "90 litres in the tank");
@@ -66,7 +66,7 @@ test("looked at again while fresh: no request; when stale: the old value at once
   expect(asked(path)).toBe(1);
 
   change("h-07", { water: 55 });
-  origin.faults.set({ path, latency: 500 });
+  origin.faults.set({ path, latency: 1500 });
   await page.clock.fastForward("01:01");
   clock.ahead = 61_000;
   await shows(lamp("Harebell Hut"), /stale, 1 min old/);
@@ -145,7 +145,7 @@ test("reloaded where the server is gone: what was there is there, as old as it i
           };
         }),
     );
-  await expect.poll(stored, { timeout: 10_000 }).toContain('hut {"id":"h-07"}');
+  await expect.poll(stored).toContain('hut {"id":"h-07"}');
   await page.route("**/api/**", (route) => route.abort());
   await page.reload();
   await shows(panel("Huts"), "Harebell Hut");

@@ -36,7 +36,7 @@ const settled = async () => {
 const nights = () => origin.world.basket.map(({ night, hut }) => `${night} ${hut}`);
 
 test("booked on a slow origin: header, basket and bunks in one frame, marked, confirmed, and never back", async () => {
-  origin.faults.set({ path: "/api/basket", latency: 400 });
+  origin.faults.set({ path: "/api/basket", latency: 1500 }); // longer than a slow machine takes to look
   await button("Book a bunk").dblclick(); // as people do
   await page.locator(".nights .pending").waitFor();
   expect(await frames()).toEqual(["2 2 3", "3 3 2"]);
@@ -66,7 +66,7 @@ test("three at once, the second refused: 2, 3, 4, then 3", async () => {
   await page.getByRole("region", { name: "Your basket" }).getByRole("button", { name: "Ask now" }).click();
   await expect.poll(counts).toEqual(["2", "1"]);
   origin.world.huts.set("h-03", { ...(origin.world.huts.get("h-03") as any), bunks: 0 }); // full, and the page does not know
-  origin.faults.set({ path: "/api/basket", latency: 200 });
+  origin.faults.set({ path: "/api/basket", latency: 2000 }); // longer than three clicks take
   await button("Book a bunk").click();
   await button("One night more at Scree Foot Hut").click();
   await button("One night more at Harebell Hut").click();

@@ -131,12 +131,13 @@ async function failing({ cache, hut, origin, say }: Stage): Promise<void> {
 
 async function abort({ cache, hut, origin, say }: Stage): Promise<void> {
   origin.faults.set({ path: "/api/huts/h-31", latency: 5000 });
+  const seen = origin.tally.of("/api/huts/h-31");
   const leave = cache.view(hut, { id: "h-31" }).subscribe(() => {});
-  await milliseconds(80);
+  await until(() => seen.requests > 0);
   say("a component waits for a slow origin, and is taken off the page");
   leave();
-  await milliseconds(80);
-  say(`the origin saw ${origin.tally.of("/api/huts/h-31").abandoned} connection close before it had answered`);
+  await until(() => seen.abandoned > 0);
+  say(`the origin saw ${seen.abandoned} connection close before it had answered`);
   origin.faults.clear();
 }
 
@@ -193,6 +194,11 @@ function watched(
     const end = view.subscribe(look);
     look();
   });
+}
+
+/** For two seconds at most: what is told is what came of it. */
+async function until(holds: () => boolean): Promise<void> {
+  for (let waited = 0; !holds() && waited < 2000; waited += 10) await milliseconds(10);
 }
 
 function milliseconds(length: number): Promise<void> {
