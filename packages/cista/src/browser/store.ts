@@ -114,7 +114,7 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
     flush().catch((thrown) => {
       if (thrown instanceof CistaError)
         end(); // the cache was disposed of
-      else if (!warned) console.warn("Cista: what changed could not be stored, and will be tried again:", thrown);
+      else if (!warned) console.warn("Cista: what changed could not be stored, and is tried again with the next change:", thrown);
       warned = true;
     });
   }
