@@ -141,6 +141,12 @@ test("prototypes stay as they are, whatever members a snapshot has; never more e
   expect([...cache.entries()].length).toBeLessThanOrEqual(3);
   expect(events.filter(({ kind }) => kind === "restore").length).toBeLessThanOrEqual(4);
   expect(events.find(({ kind }) => kind === "warning")?.note).toContain("47 entries over the capacity");
+  const waiting = stage({ capacity: 3 }); // also where they come one by one, and wait for their source
+  for (let n = 0; n < 5; n++) {
+    waiting.cache.restore({ format: "cista-snapshot", version: 1, takenAt: 0, entries: [{ ...good, params: n }] });
+  }
+  waiting.cache.peek(hut, 99);
+  expect(waiting.events.filter(({ kind }) => kind === "restore")).toHaveLength(3);
 });
 
 test("property: any JSON as an entry neither throws nor takes the rest with it", () => {

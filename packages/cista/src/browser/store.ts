@@ -112,9 +112,9 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
 
   function flushBehind(): void {
     flush().catch((thrown) => {
-      if (thrown instanceof CistaError)
-        end(); // the cache was disposed of
-      else if (!warned) console.warn("Cista: what changed could not be stored, and is tried again with the next change:", thrown);
+      if (thrown instanceof CistaError) return end(); // the cache was disposed of
+      const text = "Cista: what changed could not be stored, and is tried again with the next change:";
+      if (!warned) console.warn(text, thrown);
       warned = true;
     });
   }
