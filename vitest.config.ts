@@ -28,8 +28,8 @@ const browser = () => ({
   instances: [{ browser: "chromium" as const }],
 });
 
-/** How long a poll waits for what a browser does: on a slow machine too. */
-const expect = { poll: { timeout: 10_000 } };
+/** No test is about how quick a machine is: these end one that hangs, on a machine whose cores are taken by others too. */
+const patient = { testTimeout: 120_000, hookTimeout: 120_000, expect: { poll: { timeout: 60_000 } } };
 
 export default defineConfig({
   test: {
@@ -38,6 +38,7 @@ export default defineConfig({
         resolve: { alias },
         test: {
           name: "node",
+          ...patient,
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.test.ts"],
           exclude: ["**/*.browser.test.*", "**/*.e2e.test.*", "**/node_modules/**"],
@@ -48,7 +49,7 @@ export default defineConfig({
         optimizeDeps: { include: react },
         test: {
           name: "browser",
-          expect,
+          ...patient,
           include: ["{packages,examples}/*/test/**/*.browser.test.{ts,tsx}"],
           browser: browser(),
         },
@@ -58,18 +59,16 @@ export default defineConfig({
         resolve: { alias: [...alias, ...react18] },
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
-        test: { name: "react-18", expect, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
+        test: { name: "react-18", ...patient, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
       },
       {
         // What people run: the built command and the built board, in a real browser.
         resolve: { alias },
         test: {
           name: "whole",
-          expect,
+          ...patient,
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.e2e.test.ts"],
-          testTimeout: 60_000,
-          hookTimeout: 60_000,
           fileParallelism: false,
         },
       },

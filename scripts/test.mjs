@@ -1,11 +1,13 @@
 // `npm test`: everything that is missing, then types, lint, build, package check, and the tests of the library,
 // of the command and of the examples, in Node and in a real browser. Nothing is left out quietly.
+// TEST_DAY=0 to 5 runs the tests on another date, in another time zone; TEST_DAY=commit lets the commit choose.
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, relative } from "node:path";
 import { chromiumPath } from "./chromium.mjs";
+import { dayOf } from "./days.mjs";
 import { nginxPath } from "./nginx.mjs";
-import { installFromApt } from "./program.mjs";
+import { found, installFromApt } from "./program.mjs";
 import { build, fail, install, root, run } from "./ready.mjs";
 
 install();
@@ -16,11 +18,22 @@ step("types of the library's own build", "npx", ["tsc", "-p", "packages/cista/ts
 build();
 step("package", "npx", ["publint", "--strict", "packages/cista"]);
 reference();
-step("tests", "npx", ["vitest", "run", ...process.argv.slice(2)]);
+runTests();
 
 function step(title, command, args) {
   console.log(`\n── ${title}`);
   run(command, args, { env: { ...process.env, npm_config_loglevel: "error" } });
+}
+
+/** On the machine's own date, or on the day that TEST_DAY names (see days.mjs). */
+function runTests() {
+  const vitest = ["vitest", "run", ...process.argv.slice(2)];
+  const day = dayOf(process.env.TEST_DAY);
+  if (!day) return step("tests", "npx", vitest);
+  if (!found(["faketime"])) installFromApt("faketime");
+  if (!found(["faketime"])) fail("TEST_DAY needs faketime: install it (on Debian: apt install faketime).");
+  process.env.TZ = day.zone;
+  step(`tests, as if it were ${day.date} in ${day.zone}`, "faketime", [day.date, "npx", ...vitest]);
 }
 
 /** docs/reference is made of the docstrings: it is to say what they say now. */

@@ -1,3 +1,5 @@
+import { storyDay } from "@cista/example-origin";
+
 const hut = (name) => (page) => page.locator(".huts").getByRole("button", { name }).click();
 const region = (name) => (page) => page.locator(".regions label", { hasText: name }).click();
 const press = (name) => (page) => page.getByRole("button", { name }).first().click();
@@ -24,9 +26,7 @@ const moreBunks =
   async (page, { world }) => {
     const hut = world.huts.get(id);
     hut.bunks++;
-    const now = new Date();
-    const night = new Date(now.getTime() - now.getTimezoneOffset() * 60_000).toISOString().slice(0, 10);
-    const { free } = world.bunks(hut, night);
+    const { free } = world.bunks(hut, storyDay);
     await page.evaluate(([key, value]) => Object.assign(window.truth.now, { [key]: value }), [`${id} bunks`, free]);
   };
 

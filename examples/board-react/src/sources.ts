@@ -1,5 +1,6 @@
 import { type Failure, missing, source } from "cista";
 import { origin } from "cista/http";
+import { nowInWords } from "./time.js";
 import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
 
 // Where everything on the board comes from. How long it may be used the server says itself, in its caching headers.
@@ -113,7 +114,7 @@ export const writeNote = greyfell.write<{ id: string; text: string; by: string }
   url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/logbook`,
   body: ({ text, by }) => ({ text, by }),
   optimistic({ id, text, by }, edit) {
-    const note: Note = { id: `new ${text}`, at: new Date().toISOString().slice(0, 16), by, text, pending: true };
+    const note: Note = { id: `new ${text}`, at: nowInWords(), by, text, pending: true };
     edit.patch(logbook, { id }, (list) => {
       const [newest] = list.items;
       if (newest?.text === text && newest.by === by) return list;

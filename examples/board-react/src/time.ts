@@ -1,8 +1,14 @@
+/** The day on which the story stands still, as an ISO date: the origin's world has the same (examples/origin/src/world.ts). */
+const storyDay = "2026-11-23";
+
 /** Tonight, as the ISO date that the origin asks for. */
 export function tonight(): string {
-  const now = new Date();
-  const two = (part: number) => String(part).padStart(2, "0");
-  return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`;
+  return storyDay;
+}
+
+/** Now, as the logbook writes it: an ISO date and time without seconds. */
+export function nowInWords(): string {
+  return `${storyDay}T18:00`;
 }
 
 /** The night so many nights later. */
@@ -13,5 +19,6 @@ export function nightsFrom(night: string, count: number): string {
 }
 
 export function nightInWords(night: string): string {
-  return new Date(`${night}T12:00`).toLocaleDateString("en", { weekday: "short", day: "numeric", month: "short" });
+  const style = { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" } as const;
+  return new Date(`${night}T12:00Z`).toLocaleDateString("en", style);
 }

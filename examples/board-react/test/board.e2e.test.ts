@@ -5,7 +5,7 @@ import { clock, origin, page } from "./page.js";
 
 const panel = (name: string | RegExp) => page.getByRole("region", { name, exact: typeof name === "string" });
 const lamp = (name: string | RegExp) => panel(name).locator(".lamp");
-const visible = (locator: Locator) => locator.waitFor({ state: "visible", timeout: 8000 });
+const visible = (locator: Locator) => locator.waitFor({ state: "visible" });
 const shows = (locator: Locator, text: string | RegExp) => visible(locator.filter({ hasText: text }));
 const asked = (path: string) => origin.tally.of(path).requests;
 const choose = (id: string) => page.evaluate((hash) => location.replace(`#${hash}`), id);

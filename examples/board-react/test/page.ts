@@ -26,6 +26,7 @@ beforeEach(async () => {
   origin.reset();
   clock.ahead = 0;
   page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.setDefaultTimeout(60_000);
   page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too
 });
 afterEach(async () => {

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState } from "react";
+import { nowInWords } from "../../board-react/src/time.js";
 import { EarlierNotes, NoteForm, Notes } from "../../board-react/src/views/notes.js";
 import { Refusals, useRefusals } from "../../board-react/src/views/refusals.js";
 import type { Note } from "../../board-react/src/world.js";
@@ -61,7 +62,7 @@ export function LogbookPanel({ id }: { id: string }) {
   };
 
   const onWrite = (text: string) => {
-    const at = new Date().toISOString().slice(0, 16);
+    const at = nowInWords();
     const note: Note = { id: `new ${at} ${text}`, at, by: "You", text, pending: true };
     setSent((all) => [note, ...all]);
     const run = send<Note>(url, { method: "POST", body: JSON.stringify({ by: "You", text }) })

@@ -62,6 +62,9 @@ export interface Notice {
   hut?: string;
 }
 
+/** The day on which the story stands still, whatever the machine's date: free bunks and new notes are of it. */
+export const storyDay = "2026-11-23";
+
 /** There was a hut of this id once. */
 const takenDown = new Set(["h-37"]);
 
@@ -79,6 +82,7 @@ export class World {
   #logbook = new Map<string, Note[]>();
   readonly #portraits = new Map(portraitsAsWritten.map(({ hut, text }) => [hut, text]));
   readonly #listeners = new Set<(notice: Notice) => void>();
+  #startedAt = Date.now();
 
   constructor() {
     this.reset();
@@ -86,6 +90,7 @@ export class World {
 
   reset(): void {
     this.given.clear();
+    this.#startedAt = Date.now();
     this.huts = new Map(structuredClone(hutsAsWritten).map((hut) => [hut.id, hut]));
     this.routes = new Map(structuredClone(routesAsWritten).map((route) => [route.id, route]));
     this.routesChangedAt = Date.UTC(2026, 10, 1, 6);
@@ -128,6 +133,11 @@ export class World {
     return Object.assign(route, members);
   }
 
+  /** Evening on the story's day, as an ISO date and time. It goes on with the machine's clock. */
+  #storyTime(): string {
+    return new Date(Date.parse(`${storyDay}T18:00Z`) + Math.max(0, Date.now() - this.#startedAt)).toISOString();
+  }
+
   // ── The logbook ────────────────────────────────────────────────────────────
 
   notes(hut: Hut): readonly Note[] {
@@ -137,7 +147,7 @@ export class World {
   write(hut: Hut, by: string, text: string): Note {
     const notes = this.#logbook.get(hut.id) ?? [];
     const newest = Number(notes[0]?.id.slice(5) ?? 9000);
-    const note = { id: `${hut.id}-${newest + 1}`, at: new Date().toISOString().slice(0, 16), by, text };
+    const note = { id: `${hut.id}-${newest + 1}`, at: this.#storyTime().slice(0, 16), by, text };
     notes.unshift(note);
     return note;
   }
@@ -151,7 +161,7 @@ export class World {
 
   publish(text: string, hut?: string): Notice {
     const id = String(Number(this.notices.at(-1)?.id ?? 0) + 1);
-    const notice: Notice = { id, at: new Date().toISOString(), text, ...(hut ? { hut } : {}) };
+    const notice: Notice = { id, at: this.#storyTime(), text, ...(hut ? { hut } : {}) };
     this.notices.push(notice);
     for (const listener of this.#listeners) listener(notice);
     return notice;

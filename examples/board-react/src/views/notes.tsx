@@ -21,7 +21,15 @@ export function Notes({ of: items }: { of: readonly Note[] }) {
   );
 }
 
-const dateStyle = { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", hour12: false } as const;
+/** In the network's own time, wherever the reader is. */
+const dateStyle = {
+  day: "numeric",
+  month: "short",
+  hour: "2-digit",
+  minute: "2-digit",
+  hour12: false,
+  timeZone: "UTC",
+} as const;
 
 interface EarlierNotesProps {
   asking: boolean;
