@@ -7,6 +7,7 @@ function heldWrite(on: ReturnType<typeof heldSource>["source"], definition: obje
   const sent: { input: any; context: any; answer(result?: unknown): void; fail(thrown: unknown): void }[] = [];
   const add = write<any, unknown>({
     name: "add",
+    timeout: Number.POSITIVE_INFINITY,
     send: (input, context) =>
       new Promise((answer, fail) => sent.push({ input, context, answer: answer as never, fail })),
     optimistic: (input, edit) =>

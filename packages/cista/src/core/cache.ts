@@ -11,8 +11,7 @@ import type {
   Write,
 } from "./ground/contract.js";
 import { Failure } from "./ground/failure.js";
-import type { Journal } from "./ground/journal.js";
-import { keyText } from "./ground/key.js";
+import { type Journal, report } from "./ground/journal.js";
 import type { Reading, View, ViewOptions } from "./ground/reading.js";
 import type { Clock, Environment } from "./ground/seams.js";
 import type { Snapshot } from "./ground/stored.js";
@@ -23,9 +22,10 @@ import { giveUp, start } from "./work/asking.js";
 import { forget, invalidate, patch, put, takeOver } from "./work/changing.js";
 import { infoOf } from "./work/info.js";
 import { obtain } from "./work/keeping.js";
-import { askNow, emptyReading, lookHeld, renew } from "./work/looking.js";
+import { askNow, lookAtNothing, lookHeld, renew } from "./work/looking.js";
 import { read } from "./work/reader.js";
 import { selected } from "./work/selector.js";
+import { signOut } from "./work/signing-out.js";
 import { adoptRestored, restoreSnapshot, takeSnapshot } from "./work/snapshot.js";
 import { EntryView } from "./work/view.js";
 import { comeDue, settleDoubt, settleLeft, wake } from "./work/watching.js";
@@ -55,7 +55,16 @@ export class CoreCache implements Cache {
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
     this.#core = new Core(options, this, duties);
-    this.#leaveEnvironment = followEnvironment(this.#core);
+    const core = this.#core;
+    const ends = [followEnvironment(core)];
+    const { others } = core.environment;
+    const heard = (partition: string | undefined) => {
+      if (partition === options.partition && !core.disposed) void signOut(core).catch(report);
+    };
+    if (others) ends.push(others.onSignOut(heard));
+    this.#leaveEnvironment = () => {
+      for (const end of ends) end();
+    };
     if (options.snapshot) restoreSnapshot(this.#core, options.snapshot);
   }
 
@@ -76,9 +85,7 @@ export class CoreCache implements Cache {
     this.#open();
     const { shelves } = this.#core;
     const entry = shelves.find(source, params);
-    return (
-      entry ? lookHeld(entry) : emptyReading(shelves.of(source), params, keyText(source.name, params))
-    ) as Reading<any>;
+    return (entry ? lookHeld(entry) : lookAtNothing(shelves.of(source), params)) as Reading<any>;
   }
 
   view(source: AnySource, params?: unknown, options?: ViewOptions<any, any>): View<any> {
@@ -88,8 +95,8 @@ export class CoreCache implements Cache {
   prefetch(source: AnySource, ...[params]: JustParams): void {
     const entry = this.#obtain(source, params);
     if (entry.isUsable(nowOf(this.#core))) return;
-    entry.active().pinned = true;
     if (!entry.request) turn(this.#core, () => start(entry, "prefetch"));
+    if (entry.request) entry.active().runsOn = true;
   }
 
   put(source: AnySource, params: unknown, value: unknown, details?: AnswerDetails): void {
@@ -119,14 +126,16 @@ export class CoreCache implements Cache {
     return this.#count(selector, forget);
   }
 
-  async revalidate(selector: Selector): Promise<void> {
+  revalidate(selector: Selector): Promise<void> {
     const watched = this.#selected(selector).filter((entry) => entry.watchers > 0);
-    await turn(this.#core, () => Promise.all(watched.map(({ shelf, params }) => askNow(shelf, params))));
+    const asked = turn(this.#core, () => Promise.all(watched.map(({ shelf, params }) => askNow(shelf, params))));
+    return asked.then(() => {});
   }
 
+  /** Those that there are when it begins: whoever goes through them may add and delete. */
   *entries(): IterableIterator<EntryInfo> {
     this.#open();
-    for (const entry of this.#core.shelves.byKey.values()) yield infoOf(entry);
+    for (const entry of [...this.#core.shelves.byKey.values()]) if (!entry.gone) yield infoOf(entry);
   }
 
   snapshot(select: Selector = "all"): Snapshot {
@@ -153,11 +162,32 @@ export class CoreCache implements Cache {
     };
   }
 
+  async signOut(): Promise<void> {
+    this.#open();
+    const { environment, options } = this.#core;
+    environment.others?.tellSignOut(options.partition);
+    await signOut(this.#core);
+  }
+
+  onSignOut(callback: () => unknown): () => void {
+    this.#open();
+    const own = () => callback();
+    this.#core.signOuts.add(own);
+    return () => void this.#core.signOuts.delete(own);
+  }
+
   dispose(): void {
     const core = this.#core;
     if (core.disposed) return;
     core.disposed = true;
+    core.clock.stop(); // first: what is called while it ends can set no timer any more
     this.#leaveEnvironment();
+    turn(core, () => this.#end());
+    core.recorder.close();
+  }
+
+  #end(): void {
+    const core = this.#core;
     core.outbox?.abortAll(new Failure("aborted", "The cache was disposed of while the write was under way."));
     for (const entry of [...core.underWay]) giveUp(entry, "the cache was disposed");
     for (const entry of core.shelves.byKey.values()) entry.gone = true;
@@ -166,9 +196,8 @@ export class CoreCache implements Cache {
     core.schedule.stop();
     core.shelves.clear();
     core.groups.clear();
-    for (const set of [core.watched, core.left, core.doubted, core.restored]) set.clear();
+    for (const set of [core.watched, core.left, core.doubted, core.restored, core.signOuts]) set.clear();
     core.oldest = core.newest = undefined;
-    core.recorder.close();
   }
 
   [Symbol.dispose](): void {

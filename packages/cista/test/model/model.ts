@@ -91,7 +91,7 @@ export class Model {
       paused: 0,
       load: undefined,
       until: 0,
-      pinned: false,
+      runsOn: false,
     };
     this.try(r);
   }
@@ -178,10 +178,13 @@ export class Model {
       this.tell(r, r.waiting, failure);
       r.waiting = [];
     } else if (r.waiting.length > 0 || r.askers > 0) {
-      const pinned = r.waiting.length > 0;
       this.start(r, "invalidated"); // R2
-      if (r.asked) r.asked.pinned = pinned;
     }
+  }
+
+  /** R3: it runs on though nobody watches. */
+  pinned(r: Record): boolean {
+    return Boolean(r.asked?.runsOn) || [...r.waiting, ...r.waitingForNext].some(({ patient }) => patient);
   }
 
   tell(r: Record, waiters: readonly Waiter[], failure: string | undefined): void {
@@ -225,8 +228,7 @@ export class Model {
     if (mode === "no-store") {
       const alone = new Record(key);
       this.apart.push(alone);
-      this.ask(alone, "read", mode, { id, strict: true });
-      if (alone.asked) alone.asked.pinned = true;
+      this.ask(alone, "read", mode, { id, strict: true, patient: true });
     } else if (mode === "only-if-cached") {
       this.reads[id] = good === "none" ? "unheld" : heldValue;
       if (good !== "none") this.used(r);
@@ -235,14 +237,14 @@ export class Model {
       this.used(r);
       if (mode === "default" && good === "stale" && !r.asked) {
         this.start(r, "read");
-        (r.asked as unknown as Asked).pinned = true;
+        (r.asked as unknown as Asked).runsOn = true;
       }
     } else {
       this.ask(r, "read", mode === "force-cache" ? "default" : mode, {
         id,
         strict: mode === "no-cache" || mode === "reload",
+        patient: true,
       });
-      if (r.asked) r.asked.pinned = true;
     }
   }
 
@@ -255,14 +257,13 @@ export class Model {
     const good = this.good(r);
     if (good === "fresh" || good === "stale") return;
     if (!r.asked) this.start(r, "prefetch");
-    if (r.asked) r.asked.pinned = true;
+    if (r.asked) r.asked.runsOn = true;
   }
 
   revalidate(key: number): void {
     const r = this.records[key] as Record;
     if (this.rules.immutable && this.good(r) === "fresh") return; // RFC 8246
-    this.ask(r, "asked", undefined, { id: -1, strict: true });
-    if (r.watchers === 0 && r.asked) r.asked.pinned = true;
+    this.ask(r, "asked", undefined, { id: -1, strict: true, patient: r.watchers === 0 });
   }
 
   put(key: number, value: unknown): void {
@@ -298,7 +299,6 @@ export class Model {
     });
     const waited = r.waiting.length + r.waitingForNext.length > 0;
     if (r.askers > 0 || waited) this.start(r, "attach");
-    if (r.asked) r.asked.pinned = waited;
   }
 
   page(visible: boolean, online: boolean): void {
@@ -344,7 +344,7 @@ export class Model {
   settle(): void {
     for (const r of this.records) {
       const alone = r.watchers === 0;
-      if (alone && r.asked && !r.asked.pinned) {
+      if (alone && r.asked && !this.pinned(r)) {
         this.abort(r);
         this.tell(r, [...r.waiting, ...r.waitingForNext], "aborted");
         r.waiting = [];

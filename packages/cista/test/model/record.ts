@@ -28,7 +28,8 @@ export interface Asked {
   load: Load | undefined;
   /** When a pause ends, in time that no jump touches. */
   until: number;
-  pinned: boolean;
+  /** By itself, whoever comes and goes. */
+  runsOn: boolean;
 }
 /** A load that was begun: `cause mode attempt`. */
 export interface Load {
@@ -41,6 +42,8 @@ export interface Load {
 }
 export interface Waiter {
   strict: boolean;
+  /** It has no signal by which it could be told to leave. */
+  patient: boolean;
   /** Of the read; -1 for somebody who only asked. */
   id: number;
 }

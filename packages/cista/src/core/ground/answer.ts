@@ -15,7 +15,13 @@ export interface AnswerDetails extends Freshness {
   /** The age already spent on the way (RFC 9111 §5.1). HTTP's is in seconds; here a number is milliseconds. */
   age?: Duration;
   validator?: Validator;
+  /** Labels by which it can be invalidated with others (RFC 9875). Of each answer the first 1,000 count. */
   groups?: readonly string[];
+  /**
+   * What the request said where the answer depends on it (RFC 9111 §4.1), by the field's name: a digest, never the text,
+   * which may be a secret. Where the source's `fits` finds it otherwise, the value is not held for whoever asks then.
+   */
+  varies?: Readonly<Record<string, string>>;
   /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
   status?: number;
   /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */

@@ -23,6 +23,12 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   check?: StandardSchema<unknown, T>;
   /** Labels of the entry, by which it can be invalidated with others (RFC 9875). */
   groups?(value: T, params: P): readonly string[];
+  /** Labels that every entry bears, made of its params: an answer need not name them, and snapshots leave them out. */
+  labels?(params: P): readonly string[];
+  /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
+  fits?(varies: Readonly<Record<string, string>>, params: P): boolean;
+  /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
+  accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */
   standIn?(params: P, cache: Cache): T | undefined;
   /** Keep the old reference for every part that did not change. Default true for plain JSON values. */
@@ -42,6 +48,8 @@ export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
 export interface LoadContext {
   /** Aborted when nobody waits any more, on `timeout`, or when the load is superseded. Pass it on to `fetch`. */
   readonly signal: AbortSignal;
+  /** What `createCache` was given as `context`: on a server, whose request this cache is for. */
+  readonly context: unknown;
   readonly cause: Cause;
   /** 1 for the first try. */
   readonly attempt: number;
@@ -83,7 +91,9 @@ export interface SendContext {
   readonly signal: AbortSignal;
   /** 1 for the first try. */
   readonly attempt: number;
-  /** One for each run, the same over its tries. */
+  /** What `createCache` was given as `context`. */
+  readonly context: unknown;
+  /** One for each run, the same over its tries; unpredictable. */
   readonly idempotencyKey: string;
   /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
   invalidate(selector: Selector): void;
@@ -110,7 +120,7 @@ export interface WriteDefinition<I, R> {
   lane?: string | ((input: I) => string);
   /** Default false: a write that was sent once may have worked. */
   retry?: Retry | false;
-  /** For one try. Default: none. */
+  /** For one try. Default "2m"; `Infinity` for none. */
   timeout?: Duration;
 }
 
@@ -148,6 +158,8 @@ export interface CacheOptions extends Defaults {
   partition?: string;
   /** Restored before anything else. */
   snapshot?: Snapshot;
+  /** Handed to every load and write, and to `headers` of `cista/http`: on a server, the request that is being answered. */
+  context?: unknown;
   /** Default: the platform's own. */
   clock?: Clock;
   /** Default: the page's own; on a server always visible and online. */
@@ -197,7 +209,10 @@ export interface Cache {
   run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
   /** Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many. */
   invalidate(selector: Selector): number;
-  /** Asks the source again for every watched match. Resolves when all have settled; never rejects. */
+  /**
+   * Asks the source again for every watched match. Resolves when all have settled; never rejects.
+   * @throws CistaError code "selector" for one of another form
+   */
   revalidate(selector: Selector): Promise<void>;
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
   delete(selector: Selector): number;
@@ -213,6 +228,15 @@ export interface Cache {
    * @param offline for which sources there is to be no network: their requests wait for it (rule R6), until the removal
    */
   intercept(around: Around, offline?: (source: string) => boolean): () => void;
+  /**
+   * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
+   * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is
+   * watched is `empty` until a component attaches, or somebody asks, anew.
+   * Resolves when the stores are empty; rejects with what they say where they could not be emptied.
+   */
+  signOut(): Promise<void>;
+  /** Calls back at each `signOut`, also one in another tab, which waits for what it returns. Returns its own end. */
+  onSignOut(callback: () => unknown): () => void;
   /** Aborts, stops every timer and listener, forgets everything. Using the cache afterwards is a `CistaError`; a second `dispose` is harmless. */
   dispose(): void;
   [Symbol.dispose](): void;

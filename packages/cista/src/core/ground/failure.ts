@@ -84,6 +84,7 @@ function retryableByNature(kind: FailureKind, details: FailureDetails): boolean 
 /** A program's own mistakes: trying again would only repeat them. */
 function isMistake(thrown: unknown): boolean {
   return (
+    thrown instanceof CistaError ||
     thrown instanceof TypeError ||
     thrown instanceof ReferenceError ||
     thrown instanceof RangeError ||
@@ -91,11 +92,38 @@ function isMistake(thrown: unknown): boolean {
   );
 }
 
+/** RFC 5861 §4: the statuses of an answer that a stale value may stand in for. */
+const coveredStatuses = new Set([500, 502, 503, 504]);
+
+/**
+ * RFC 5861 §4: whether a stale value may stand in for the answer that failed so. It may for 500, 502, 503 and 504, and
+ * for whatever a gateway would tell by one of these: no answer, none in time, a load that threw, a body that is of no use.
+ * A refusal (401, 403, any other status, an error told by GraphQL) is the server's word, and counts.
+ */
+export function mayBeCovered({ kind, status }: Failure): boolean {
+  if (status !== undefined && status >= 400) return coveredStatuses.has(status);
+  return kind !== "graphql" && kind !== "missing";
+}
+
+/** Whether it says that whoever asks may not see the value (RFC 9110 §15.5.2, §15.5.4): what is held of it is let go. */
+export function refusesAccess({ status }: Failure): boolean {
+  return status === 401 || status === 403;
+}
+
 /** The words in which the platforms' own `fetch` says that no answer came; they all throw a plain TypeError. */
 const noAnswer = /^(fetch failed|failed to fetch|networkerror when attempting|load failed|network error|terminated)/i;
 
 /** What a load threw, as a Failure. A Failure is kept as it is. */
 export function asFailure(thrown: unknown): Failure {
+  try {
+    return failureOf(thrown);
+  } catch {
+    // A proxy, for example, whose traps throw: looking at it is what fails.
+    return new Failure("load", "The load threw something that cannot be looked at.", { retryable: false });
+  }
+}
+
+function failureOf(thrown: unknown): Failure {
   if (thrown instanceof Failure) return thrown;
   const message = thrown instanceof Error ? thrown.message : `The load threw ${shown(thrown)}, which is not an error.`;
   const kind = thrown instanceof TypeError && noAnswer.test(message) ? "network" : "load";

@@ -9,8 +9,9 @@ export class Groups<T> {
   /** After its labels changed. */
   move(member: T, from: readonly string[], to: readonly string[]): void {
     if (from === to) return;
-    for (const label of from) if (!to.includes(label)) this.#leave(member, label);
-    for (const label of to) {
+    const kept = new Set(to);
+    for (const label of from) if (!kept.has(label)) this.#leave(member, label);
+    for (const label of kept) {
       const members = this.#members.get(label);
       if (members) members.add(member);
       else this.#members.set(label, new Set([member]));

@@ -30,7 +30,8 @@ export type JournalKind =
   | "evict"
   | "put"
   | "restore"
-  | "adopt"
+  | "delete"
+  | "sign-out"
   | "write"
   | "layer"
   | "settle"
@@ -71,41 +72,75 @@ export type EventDetails = Omit<JournalEvent, "seq" | "at" | "kind">;
 /** Somebody listens: to all, or to some kinds only. */
 interface Hearer {
   readonly listener: (event: JournalEvent) => void;
-  readonly kinds: readonly JournalKind[] | undefined;
+  readonly kinds: ReadonlySet<JournalKind> | undefined;
+  /** The last event before it came: it is told of none of those. */
+  readonly since: number;
 }
 
-/** Passes events on to whoever listens. Callers ask `hears` first, so that nothing is built for nobody. */
+/**
+ * Writes events down and passes them on to whoever listens: in the order in which they happened, and only when the cache
+ * is consistent, so that a listener may use it. Callers ask `hears` first, so that nothing is built for nobody.
+ */
 export class Recorder implements Journal {
-  #hearers: readonly Hearer[] = [];
+  readonly #hearers = new Set<Hearer>();
+  /** How many listen to all, and to each kind. */
+  #toAll = 0;
+  readonly #toKind = new Map<JournalKind, number>();
   #seq = 0;
+  /** Written down, but not told yet. */
+  #untold: JournalEvent[] = [];
+  #telling = false;
   readonly #now: () => number;
+  readonly #isChanging: () => boolean;
 
-  constructor(now: () => number) {
+  /** @param isChanging whether the cache is in the middle of a change; `tell` is called when it no longer is */
+  constructor(now: () => number, isChanging: () => boolean) {
     this.#now = now;
+    this.#isChanging = isChanging;
   }
 
   /** Whether anybody is to be told of events of this kind. */
   hears(kind: JournalKind): boolean {
-    return this.#hearers.length > 0 && this.#hearers.some(({ kinds }) => kinds?.includes(kind) ?? true);
+    return this.#toAll > 0 || (this.#hearers.size > 0 && (this.#toKind.get(kind) ?? 0) > 0);
   }
 
   subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void {
-    const own: Hearer = { listener, kinds };
-    this.#hearers = [...this.#hearers, own];
+    const own: Hearer = { listener, kinds: kinds && new Set(kinds), since: this.#seq };
+    this.#hearers.add(own);
+    this.#count(own, 1);
     return () => {
-      this.#hearers = this.#hearers.filter((other) => other !== own);
+      if (this.#hearers.delete(own)) this.#count(own, -1);
     };
   }
 
   record(kind: JournalKind, details: EventDetails): void {
-    const event: JournalEvent = { seq: ++this.#seq, at: this.#now(), kind, ...details };
-    for (const { listener, kinds } of this.#hearers) {
-      if (kinds?.includes(kind) ?? true) guarded(() => listener(event));
+    this.#untold.push({ seq: ++this.#seq, at: this.#now(), kind, ...details });
+    this.tell();
+  }
+
+  /** Tells what has been written down. What a listener causes is told after what came before. */
+  tell(): void {
+    if (this.#telling || this.#untold.length === 0 || this.#isChanging()) return;
+    this.#telling = true;
+    for (let next = 0; next < this.#untold.length; next++) {
+      const event = this.#untold[next] as JournalEvent;
+      for (const { listener, kinds, since } of this.#hearers) {
+        if (event.seq > since && (kinds?.has(event.kind) ?? true)) guarded(() => listener(event));
+      }
     }
+    this.#untold = [];
+    this.#telling = false;
   }
 
   close(): void {
-    this.#hearers = [];
+    this.#hearers.clear();
+    this.#toKind.clear();
+    this.#toAll = 0;
+  }
+
+  #count({ kinds }: Hearer, by: 1 | -1): void {
+    if (!kinds) this.#toAll += by;
+    else for (const kind of kinds) this.#toKind.set(kind, (this.#toKind.get(kind) ?? 0) + by);
   }
 }
 

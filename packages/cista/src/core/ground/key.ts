@@ -77,6 +77,9 @@ function refuse(path: string, came: string): never {
 
 // ── Finding an entry without building its text ───────────────────────────────
 
+/** Where hashes begin: another in each program, so that nobody outside can choose params that all share one. */
+const seed = (Math.random() * 2 ** 32) | 0;
+
 /**
  * A number that is equal for params that make the same key, in whatever order their members stand; or `undefined`
  * where only the text can tell (something with `toJSON`, or something to refuse). Many params may share one number.
@@ -95,13 +98,13 @@ function objectHash(object: Record<string, unknown>, depth: number): number | un
     if (value === undefined) continue; // left out of the text, so left out here
     const hash = valueHash(value, depth);
     if (hash === undefined) return undefined;
-    // A letter and the length tell most names apart; the comparison that follows tells the rest.
-    sum = (sum + Math.imul(hash ^ (name.length * 31 + name.charCodeAt(0)), 0xc2b2ae35)) | 0;
+    sum = (sum + Math.imul(hash ^ textHash(name), 0xc2b2ae35)) | 0;
   }
   return sum;
 }
 
 function arrayHash(array: readonly unknown[], depth: number): number | undefined {
+  if ("toJSON" in array) return undefined;
   let hash = array.length;
   for (const item of array) {
     const next = valueHash(item, depth);
@@ -128,7 +131,7 @@ function valueHash(value: unknown, depth: number): number | undefined {
 }
 
 function textHash(text: string): number {
-  let hash = 0x811c9dc5;
+  let hash = seed;
   for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193);
   return hash;
 }

@@ -15,9 +15,9 @@ export interface Outgoing {
 export class Outbox {
   readonly #environment: Environment;
   readonly #runs: Set<Outgoing> = new Set();
-  readonly #lanes: Map<string, Outgoing[]> = new Map();
+  readonly #lanes: Map<string, Set<Outgoing>> = new Map();
   /** Begun without a network, or behind such: one by one when there is one. */
-  #held: Outgoing[] = [];
+  readonly #held: Set<Outgoing> = new Set();
   /** The one of them that has been let go. */
   #heldUnderWay: Outgoing | undefined;
 
@@ -31,9 +31,9 @@ export class Outbox {
       this.#admit(run);
       return;
     }
-    const lane = this.#lanes.get(run.lane) ?? [];
-    this.#lanes.set(run.lane, lane);
-    if (lane.push(run) === 1) this.#admit(run);
+    const lane = this.#lanes.get(run.lane) ?? new Set();
+    this.#lanes.set(run.lane, lane.add(run));
+    if (lane.size === 1) this.#admit(run);
     else run.waits("waiting", `waits for another in the lane "${run.lane}"`);
   }
 
@@ -44,15 +44,16 @@ export class Outbox {
 
   /** After one has ended: those behind it. */
   makeWay(run: Outgoing): void {
-    this.#held = this.#held.filter((other) => other !== run);
+    this.#held.delete(run);
     if (this.#heldUnderWay === run) this.#heldUnderWay = undefined;
     this.#letHeldGo();
     const lane = run.lane === undefined ? undefined : this.#lanes.get(run.lane);
     if (!lane || run.lane === undefined) return;
-    const first = lane[0] === run;
-    lane.splice(lane.indexOf(run), 1);
-    if (lane.length === 0) this.#lanes.delete(run.lane);
-    else if (first && lane[0]) this.#admit(lane[0]);
+    const first = firstOf(lane) === run;
+    lane.delete(run);
+    const next = firstOf(lane);
+    if (!next) this.#lanes.delete(run.lane);
+    else if (first) this.#admit(next);
   }
 
   /** The network is back. */
@@ -61,24 +62,34 @@ export class Outbox {
     this.#letHeldGo();
   }
 
+  /** Ends all that is under way, and all that waits: none of it is sent. */
   abortAll(reason: unknown): void {
-    for (const run of [...this.#runs]) run.abort(reason);
+    const runs = [...this.#runs];
+    this.#held.clear();
+    this.#lanes.clear();
+    this.#heldUnderWay = undefined;
+    for (const run of runs) run.abort(reason);
   }
 
   #admit(run: Outgoing): void {
     const { online } = this.#environment;
-    if (online && this.#held.length === 0) {
+    if (online && this.#held.size === 0) {
       run.send();
       return;
     }
-    this.#held.push(run);
+    this.#held.add(run);
     run.waits(online ? "waiting" : "offline", "waits for the network");
   }
 
   #letHeldGo(): void {
-    const [next] = this.#held;
+    const next = firstOf(this.#held);
     if (!next || this.#heldUnderWay || !this.#environment.online) return;
     this.#heldUnderWay = next;
     next.send();
   }
+}
+
+function firstOf<T>(some: ReadonlySet<T>): T | undefined {
+  for (const first of some) return first;
+  return undefined;
 }

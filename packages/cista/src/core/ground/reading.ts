@@ -122,7 +122,7 @@ export function samePart(one: AnyReading, other: AnyReading): boolean {
 
 /** What a view shows: the reading, or the same with only a part of its value. */
 export function withValue(reading: AnyReading, value: unknown): AnyReading {
-  return { ...reading, value };
+  return Object.freeze({ ...reading, value });
 }
 
 /** A value was asked for and there can be none. */

@@ -2,7 +2,7 @@ import { type Answer, asAnswer } from "./answer.js";
 import { asFailure, Failure } from "./failure.js";
 import type { RequestPhase } from "./reading.js";
 import type { Clock } from "./seams.js";
-import type { RetryPlan, Settings } from "./settings.js";
+import type { Settings } from "./settings.js";
 
 /** What a request needs of the cache. */
 export interface RequestPlan {
@@ -18,8 +18,10 @@ export interface RequestPlan {
   load(request: Request): unknown;
   /** Makes sure that the value is what the source promises. May throw, or take its time. */
   check(value: unknown): unknown;
-  /** Whether another try may help. */
-  retries(failure: Failure): boolean;
+  /** Whether another try is to be made. @param delay the length of the pause before it, in milliseconds */
+  retries(failure: Failure, delay: number): boolean;
+  /** Runs foreign code, the load or the signal's listeners, once all that changes in the same go has changed. */
+  defer(call: () => void): void;
 }
 
 /** What a request tells. After `ended`, `failed`, or `answered` with nothing open, it says nothing more. */
@@ -54,6 +56,9 @@ export class Request {
   #left = 0;
   #since = 0;
   #pauses = 0;
+  /** Of the try under way: when it began, and whether a stream has brought a value. */
+  #triedAt = 0;
+  #streamed = false;
   #held = false;
   #over = false;
 
@@ -67,6 +72,7 @@ export class Request {
   }
 
   start(): void {
+    if (this.#over) return;
     this.#held = false;
     if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");
     else this.#try();
@@ -91,7 +97,8 @@ export class Request {
     this.#over = true;
     this.phase = "none";
     this.#clearTimer();
-    if (phase === "running" || phase === "none") this.#abort.abort(reason); // else no load is under way
+    const abort = this.#abort;
+    if (phase === "running" || phase === "none") this.#plan.defer(() => abort.abort(reason)); // else no load is under way
   }
 
   get isOver(): boolean {
@@ -100,21 +107,26 @@ export class Request {
 
   // ── The time-out stands still while the load waits for its parts (rule D5) ──
 
-  pause(): void {
-    if (this.#pauses++ > 0 || this.#timer === undefined) return;
-    this.#left -= Math.min(this.#left, Math.max(0, this.#plan.clock.now() - this.#since));
-    this.#clearTimer();
-  }
-
-  resume(): void {
-    if (--this.#pauses === 0 && this.phase === "running") this.#limit();
+  /** @returns what lets it go on; harmless once another try has begun, or when called again */
+  pauseTimeout(): () => void {
+    const abort = this.#abort;
+    if (this.#pauses++ === 0 && this.#timer !== undefined) {
+      this.#left -= Math.min(this.#left, Math.max(0, this.#plan.clock.now() - this.#since));
+      this.#clearTimer();
+    }
+    let resumed = false;
+    return () => {
+      if (resumed || abort !== this.#abort) return;
+      resumed = true;
+      if (--this.#pauses === 0 && this.phase === "running") this.#limit();
+    };
   }
 
   #limit(): void {
-    if (this.#left === Number.POSITIVE_INFINITY) return;
+    if (this.#left === Number.POSITIVE_INFINITY || this.#pauses > 0) return;
     this.#since = this.#plan.clock.now();
     const abort = this.#abort;
-    this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#left);
+    this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#left, true);
   }
 
   // ── One try ────────────────────────────────────────────────────────────────
@@ -126,11 +138,16 @@ export class Request {
     this.began = this.#plan.nextVersion();
     this.#left = this.#plan.settings.timeout;
     this.#pauses = 0;
+    this.#triedAt = this.#plan.clock.now();
+    this.#streamed = false;
     this.#move("running");
     if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
     this.#limit();
-    this.#load(abort).catch((thrown) => {
-      if (this.#counts(abort)) this.#fail(asFailure(thrown));
+    this.#plan.defer(() => {
+      if (this.#over || abort !== this.#abort || abort.signal.aborted) return; // ended before it began
+      this.#load(abort).catch((thrown) => {
+        if (this.#counts(abort)) this.#fail(asFailure(thrown));
+      });
     });
   }
 
@@ -141,23 +158,42 @@ export class Request {
     if (this.#counts(abort)) this.#finish(() => this.#listener.answered(answer, false));
   }
 
-  /** Every value that a stream yields is an answer; the time-out counts for the first only. */
+  /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
   async #follow(stream: AsyncIterable<unknown>, abort: AbortController): Promise<void> {
     const iterator = stream[Symbol.asyncIterator]();
+    let ended = false;
+    const close = () => {
+      if (!ended) void closed(iterator);
+      ended = true;
+    };
     // Whoever iterates may be waiting for an event that never comes: told to end, not waited for.
-    abort.signal.addEventListener("abort", () => void Promise.resolve(iterator.return?.()).catch(() => {}));
-    let any = false;
-    for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
-      const answer = await this.#answerOf(next.value);
-      if (!this.#counts(abort)) return;
-      if (any) this.began = this.#plan.nextVersion();
-      any = true;
-      this.attempt = 1; // what breaks from here on is tried again from the beginning
-      this.phase = "none";
-      this.#listener.answered(answer, true);
+    if (abort.signal.aborted) close();
+    else abort.signal.addEventListener("abort", close, { once: true });
+    try {
+      for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
+        const answer = await this.#answerOf(next.value);
+        if (!this.#counts(abort)) return;
+        this.#streamAnswered(answer);
+      }
+      ended = true;
+    } finally {
+      abort.signal.removeEventListener("abort", close);
+      close();
     }
-    if (!any) throw new Failure("empty", "The stream ended before its first value.", { retryable: true });
-    if (this.#counts(abort)) this.#finish(() => this.#listener.ended());
+    if (!this.#counts(abort)) return;
+    if (!this.#streamed) {
+      throw new Failure("empty", "The stream ended before its first value.", { retryable: true });
+    }
+    this.#finish(() => this.#listener.ended());
+  }
+
+  #streamAnswered(answer: Answer<unknown>): void {
+    if (this.#streamed) this.began = this.#plan.nextVersion();
+    this.#streamed = true;
+    // What breaks after it has held for longer than a pause is tried again from the beginning.
+    if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
+    this.phase = "none";
+    this.#listener.answered(answer, true);
   }
 
   async #answerOf(came: unknown): Promise<Answer<unknown>> {
@@ -179,28 +215,40 @@ export class Request {
     const { timeout } = this.#plan.settings;
     const failure = new Failure("timeout", `No answer came within ${timeout} ms (the source's timeout, for one try).`);
     this.#timer = undefined;
-    abort.abort(failure);
     this.#fail(failure);
+    abort.abort(failure);
   }
 
   #fail(failure: Failure): void {
     const { retry } = this.#plan.settings;
     let last = failure;
     let again = this.attempt <= retry.times;
+    const delay = again ? this.#delayAfter(failure) : 0;
     try {
-      again &&= this.#plan.retries(failure);
+      again &&= this.#plan.retries(failure, delay);
     } catch (thrown) {
       again = false;
       last = asFailure(thrown); // the definition's own mistake is shown, not lost
     }
-    if (again) this.#pauseThenTry(failure, retry);
+    if (this.#over) return; // the definition has ended it
+    if (again) this.#pauseThenTry(failure, delay);
     else this.#finish(() => this.#listener.failed(last));
   }
 
-  #pauseThenTry(failure: Failure, retry: RetryPlan): void {
-    // Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3).
-    const ceiling = Math.min(retry.most, retry.first * 2 ** (this.attempt - 1));
-    const delay = failure.retryAfter ?? this.#plan.clock.random() * ceiling;
+  /** Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3). */
+  #delayAfter({ retryAfter }: Failure): number {
+    if (retryAfter !== undefined && !this.#streamed) return retryAfter;
+    const delay = this.#plan.clock.random() * this.#longestPause();
+    // A stream says once how long to wait (HTML §9.2); where it breaks again and again, the pauses grow all the same.
+    return Math.max(delay, retryAfter ?? 0);
+  }
+
+  #longestPause(): number {
+    const { most, first } = this.#plan.settings.retry;
+    return Math.min(most, first * 2 ** (this.attempt - 1));
+  }
+
+  #pauseThenTry(failure: Failure, delay: number): void {
     const start = () => {
       this.#timer = undefined;
       this.start();
@@ -229,4 +277,11 @@ export class Request {
 
 function isIterable(came: unknown): came is AsyncIterable<unknown> {
   return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
+}
+
+/** Tells a stream to end. What it throws then is nobody's business: its answers are not wanted any more. */
+async function closed(iterator: AsyncIterator<unknown>): Promise<void> {
+  try {
+    await iterator.return?.();
+  } catch {}
 }

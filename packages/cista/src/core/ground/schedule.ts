@@ -14,7 +14,9 @@ export interface Scheduled {
 /** What is filed under one moment. */
 interface File<T> {
   moment: number;
-  readonly items: T[];
+  items: T[];
+  /** How many of the items were taken out, but are still referred to from here. */
+  removed: number;
 }
 
 /** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
@@ -52,6 +54,14 @@ export class Schedule<T extends Scheduled> {
     if (due < item.filed || item.filed === never) this.#file(item, this.#now());
   }
 
+  /** Takes an item out. What was removed is dropped here too, at the latest when it is half of what is filed under its moment. */
+  remove(item: T): void {
+    const file = this.#files.get(item.filed);
+    item.due = never;
+    item.filed = never;
+    if (file && ++file.removed > 32 && file.removed * 2 > file.items.length) compact(file);
+  }
+
   stop(): void {
     this.#files.clear();
     this.#recent.fill(undefined);
@@ -77,7 +87,7 @@ export class Schedule<T extends Scheduled> {
   }
 
   #open(moment: number): File<T> {
-    const file = { moment, items: [] };
+    const file: File<T> = { moment, items: [], removed: 0 };
     this.#files.set(moment, file);
     if (moment < this.#next) this.#arm(moment);
     return file;
@@ -114,4 +124,16 @@ export class Schedule<T extends Scheduled> {
     this.#arm(next);
     if (due.length > 0) this.#onDue(due);
   }
+}
+
+/** Keeps what is still filed here, each once: what was taken out and filed again stands here twice. */
+function compact<T extends Scheduled>(file: File<T>): void {
+  const kept = file.items.filter((item) => {
+    const here = item.filed === file.moment;
+    if (here) item.filed = never; // its second place finds it so
+    return here;
+  });
+  for (const item of kept) item.filed = file.moment;
+  file.items = kept;
+  file.removed = 0;
 }

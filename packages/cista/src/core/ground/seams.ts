@@ -8,8 +8,10 @@ export interface Clock {
    */
   setTimer(callback: () => void, delay: number, awaited?: boolean): unknown;
   clearTimer(timer: unknown): void;
-  /** At least 0, less than 1. */
+  /** At least 0, less than 1. For pauses between tries, not for secrets. */
   random(): number;
+  /** Another text at each call, which nobody can predict: for Idempotency-Key. Default: 128 bits of the platform's `crypto.getRandomValues`. */
+  uniqueText?(): string;
 }
 
 /** Whether somebody looks at the page, and whether there is a network. */
@@ -18,6 +20,12 @@ export interface Environment {
   readonly online: boolean;
   /** Calls after every change; returns its own end. */
   subscribe(listener: () => void): () => void;
+  /** Other pages of the same site, and what they do when somebody signs out. Left out where there are none. */
+  readonly others?: {
+    /** @param partition of the cache in which it was done */
+    tellSignOut(partition: string | undefined): void;
+    onSignOut(listener: (partition: string | undefined) => void): () => void;
+  };
 }
 
 /**

@@ -18,7 +18,7 @@ export function shareKeeping<T>(previous: T, next: T): T {
 
 function guardedMerge<T>(previous: T, next: T, inPlace: boolean): T {
   try {
-    return merge(previous, next, inPlace, 0) as T;
+    return new Merge(inPlace).merge(previous, next, 0) as T;
   } catch {
     return next; // too deep, or a member that cannot be written: keeping references is never worth a failure
   }
@@ -26,70 +26,97 @@ function guardedMerge<T>(previous: T, next: T, inPlace: boolean): T {
 
 const tooDeep = new RangeError("deeper than values are compared");
 
-function merge(previous: unknown, next: unknown, inPlace: boolean, depth: number): unknown {
-  if (previous === next) return previous;
-  if (typeof previous !== "object" || typeof next !== "object" || previous === null || next === null) {
-    return Number.isNaN(previous) && Number.isNaN(next) ? previous : next;
+/** So many parts compared in one value suggest that some are reached by many ways: from then on each pair is compared once. */
+const manyParts = 2 ** 17;
+
+/** One comparison of two values. */
+class Merge {
+  readonly #inPlace: boolean;
+  #parts = 0;
+  /** What came of the pairs that were compared so far, by the next one of each; made when there are many. */
+  #known: Map<unknown, { readonly previous: unknown; readonly kept: unknown }> | undefined;
+
+  constructor(inPlace: boolean) {
+    this.#inPlace = inPlace;
   }
-  if (depth > deepest) throw tooDeep;
-  const prototype: unknown = Object.getPrototypeOf(next);
-  if (prototype !== Object.getPrototypeOf(previous)) return next;
-  if (Array.isArray(next)) return mergeItems(previous as unknown[], next as unknown[], inPlace, depth);
-  if (prototype !== Object.prototype && prototype !== null) return next;
-  return mergeMembers(previous as Record<string, unknown>, next as Record<string, unknown>, inPlace, depth);
+
+  merge(previous: unknown, next: unknown, depth: number): unknown {
+    if (typeof previous !== "object" || typeof next !== "object" || previous === null || next === null) {
+      return Object.is(previous, next) ? previous : next; // 0 and -0 are two values
+    }
+    if (previous === next) return previous;
+    if (depth > deepest) throw tooDeep;
+    const prototype: unknown = Object.getPrototypeOf(next);
+    if (prototype !== Object.getPrototypeOf(previous)) return next;
+    const list = Array.isArray(next);
+    if (!list && prototype !== Object.prototype && prototype !== null) return next;
+    if (++this.#parts > manyParts) this.#known ??= new Map();
+    const known = this.#known?.get(next);
+    if (known?.previous === previous) return known.kept;
+    const kept = list
+      ? this.#items(previous as unknown[], next as unknown[], depth)
+      : this.#members(previous as Record<string, unknown>, next as Record<string, unknown>, depth);
+    this.#known?.set(next, { previous, kept });
+    return kept;
+  }
+
+  #items(previous: unknown[], next: unknown[], depth: number): unknown {
+    // Members beside the items, and holes, are no JSON: such a list is left as it is.
+    if (!isPlainList(next) || !isPlainList(previous)) return next;
+    let same = previous.length === next.length;
+    let target = next;
+    for (let i = 0; i < next.length; i++) {
+      const item = next[i];
+      const kept = i < previous.length ? this.merge(previous[i], item, depth + 1) : item;
+      if (!Object.is(kept, item)) {
+        if (target === next && (!this.#inPlace || Object.isFrozen(next))) target = [...next];
+        target[i] = kept;
+      }
+      if (same) same = Object.is(kept, previous[i]);
+    }
+    return same ? previous : target;
+  }
+
+  #members(previous: Record<string, unknown>, next: Record<string, unknown>, depth: number): unknown {
+    let same = true;
+    let count = 0;
+    let target = next;
+    for (const name in next) {
+      count++;
+      const member = next[name];
+      const before = previous[name];
+      if ((before === undefined || name === "__proto__") && !Object.hasOwn(previous, name)) {
+        same = false;
+        continue;
+      }
+      const kept = this.merge(before, member, depth + 1);
+      if (!Object.is(kept, member)) {
+        if (target === next && (!this.#inPlace || Object.isFrozen(next))) target = copyOf(next);
+        // An own member, so that even one named __proto__ is only written over, never a prototype set.
+        target[name] = kept;
+      }
+      if (same) same = Object.is(kept, before);
+    }
+    if (!same) return target;
+    // Members that a loop does not see, symbols among them, are not compared: then nothing is taken for the same.
+    return Reflect.ownKeys(next).length === count && Reflect.ownKeys(previous).length === count ? previous : target;
+  }
 }
 
-function mergeItems(previous: unknown[], next: unknown[], inPlace: boolean, depth: number): unknown {
-  let same = previous.length === next.length;
-  let target = next;
-  for (let i = 0; i < next.length; i++) {
-    const item = next[i];
-    const kept = i < previous.length ? merge(previous[i], item, inPlace, depth + 1) : item;
-    if (kept !== item) {
-      if (target === next && (!inPlace || Object.isFrozen(next))) target = [...next];
-      target[i] = kept;
-    }
-    if (same && kept !== previous[i]) same = Number.isNaN(kept) && Number.isNaN(previous[i]);
-  }
-  return same ? previous : target;
+function isPlainList(list: readonly unknown[]): boolean {
+  return Reflect.ownKeys(list).length === list.length + 1; // its items and its length
 }
 
-function mergeMembers(
-  previous: Record<string, unknown>,
-  next: Record<string, unknown>,
-  inPlace: boolean,
-  depth: number,
-): unknown {
-  let same = true;
-  let left = 0;
-  let target = next;
-  for (const name in next) {
-    left++;
-    const member = next[name];
-    const before = previous[name];
-    if ((before === undefined || name === "__proto__") && !Object.hasOwn(previous, name)) {
-      same = false;
-      continue;
-    }
-    if (before === member) continue;
-    const kept = merge(before, member, inPlace, depth + 1);
-    if (kept !== member) {
-      if (target === next && (!inPlace || Object.isFrozen(next))) target = copyOf(next);
-      // An own member, so that even one named __proto__ is only written over, never a prototype set.
-      target[name] = kept;
-    }
-    if (kept !== before) same &&= Number.isNaN(kept) && Number.isNaN(before);
-  }
-  if (!same) return target;
-  for (const _ in previous) left--;
-  return left === 0 ? previous : target;
-}
-
-/** Member by member, so that one named __proto__ stays a member. */
+/** Member by member, so that one named __proto__ stays a member, and none of a frozen object stays read-only. */
 function copyOf(object: Record<string, unknown>): Record<string, unknown> {
   const copy: Record<string, unknown> = Object.create(Object.getPrototypeOf(object));
-  for (const name of Object.keys(object)) {
-    Object.defineProperty(copy, name, { value: object[name], writable: true, enumerable: true, configurable: true });
+  for (const name of Reflect.ownKeys(object)) {
+    const member = Object.getOwnPropertyDescriptor(object, name) as PropertyDescriptor;
+    Object.defineProperty(copy, name, {
+      ...member,
+      configurable: true,
+      ...("value" in member ? { writable: true } : {}),
+    });
   }
   return copy;
 }

@@ -25,12 +25,15 @@ export interface StoredEntry {
   readonly lastModified?: string;
   readonly lastEventId?: string;
   readonly groups?: readonly string[];
+  readonly varies?: Readonly<Record<string, string>>;
 }
 
 /** Taken in: when, on the cache's clock, and its age then. It may have to wait for its source to be used. */
 export interface Restored {
   readonly stored: StoredEntry;
   readonly at: number;
+  /** False: taken by a clock that was ahead, so that its age is not known. */
+  readonly trusted: boolean;
 }
 
 // ── Foreign input, member by member ──────────────────────────────────────────
@@ -38,6 +41,11 @@ export interface Restored {
 type Check = (value: unknown) => boolean;
 export const isLength: Check = (value) => typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
 const isText: Check = (value) => typeof value === "string";
+/** RFC 9110 §5.5: what can be sent in a header field. */
+const isFieldValue: Check = (value) => isText(value) && /^[\t\x20-\x7e\x80-\xff]*$/.test(value as string);
+/** It is sent as UTF-8 (HTML §9.2.4). */
+const isEventId: Check = (value) => isText(value) && !hasControls(value as string);
+const isTexts: Check = (value) => typeof value === "object" && value !== null && Object.values(value).every(isText);
 const isFlag: Check = (value) => typeof value === "boolean";
 const orNull =
   (check: Check): Check =>
@@ -57,18 +65,31 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   staleIfError: orNull(isLength),
   mustRevalidate: orNothing(isFlag),
   immutable: orNothing(isFlag),
-  etag: orNothing(isText),
-  lastModified: orNothing(isText),
-  lastEventId: orNothing(isText),
-  groups: orNothing((value) => Array.isArray(value) && value.every(isText)),
+  etag: orNothing(isFieldValue),
+  lastModified: orNothing(isFieldValue),
+  lastEventId: orNothing(isEventId),
+  groups: orNothing((value) => Array.isArray(value) && value.length <= mostGroups && value.every(isText)),
+  varies: orNothing(isTexts),
 };
 
 const checks = Object.entries(members);
 
+/** So many labels of one entry count (docs/limits.md). */
+export const mostGroups = 1000;
+
+function hasControls(text: string): boolean {
+  return Array.from(text).some((letter) => letter < " " || letter === "\x7f");
+}
+
 /** The entry's own members, if they are what they have to be: no prototype comes with them, and none is ever set. */
 export function wellFormed(entry: unknown): StoredEntry | undefined {
   if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
-  const own: Record<string, unknown> = { ...entry };
+  let own: Record<string, unknown>;
+  try {
+    own = { ...entry };
+  } catch {
+    return undefined; // a member whose getter throws
+  }
   const held = own.kind === (own.value === undefined ? "missing" : "value");
   return held && checks.every(([name, check]) => check(own[name])) ? (own as unknown as StoredEntry) : undefined;
 }

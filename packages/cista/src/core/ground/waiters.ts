@@ -11,8 +11,16 @@ export type Outcome =
 
 /** Those who wait for one answer, behind two promises that they share, however many they are. */
 export class Waiters {
+  /** One of them, at least, waits for good: it has no signal by which it could be told to leave. */
+  patient = false;
   #lenient: Promised | undefined;
   #strict: Promised | undefined;
+  readonly #told: (() => void)[] = [];
+
+  /** Calls back when the outcome is there, before anything else can happen to the entry. */
+  onSettled(callback: () => void): void {
+    this.#told.push(callback);
+  }
 
   /** The value, or what may be used in its place if the request fails. */
   get value(): Promise<unknown> {
@@ -27,6 +35,7 @@ export class Waiters {
   }
 
   settle(outcome: Outcome): void {
+    for (const tell of this.#told) tell();
     if (!outcome.failure) {
       this.#lenient?.resolve(outcome.value);
       this.#strict?.resolve(outcome.value);

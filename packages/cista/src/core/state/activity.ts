@@ -20,15 +20,21 @@ export class Laid {
   readonly name: string;
   /** The version at which the write ended; 0: it has not. */
   settledAt = 0;
+  /** It is on its way, or waits for its turn: what becomes of it decides over its layers. */
+  isSent = false;
   /** What it lies on. */
   readonly entries: Set<Entry> = new Set();
+
+  /** It has ended: its layers are pending no longer. @param version the cache's, now */
+  settle(version: number): void {
+    this.settledAt = version;
+    for (const { activity } of this.entries) activity?.pendingWrites.delete(this);
+  }
 
   constructor(name: string) {
     this.name = name;
   }
 }
-
-const noLayers: readonly Layer[] = [];
 
 /** What an entry needs while it is watched, waited for or asked about. */
 export class Activity {
@@ -51,8 +57,8 @@ export class Activity {
   /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */
   askedAt = 0;
   triedAt = 0;
-  /** It runs on without watchers: it was prefetched, or somebody without a signal waits. */
-  pinned = false;
+  /** The request under way runs on by itself, whoever comes and goes: it was prefetched, for example. */
+  runsOn = false;
   /** Readers with a signal of their own that still wait. */
   readers = 0;
   /** Wait for the answer of the request under way. */
@@ -67,10 +73,12 @@ export class Activity {
 
   /** Of the last request, until the next answer. */
   failure: Failure | undefined = undefined;
-  /** Changes of writes that lie over what is held, in the order in which these began; and what that makes of it. */
-  layers: readonly Layer[] = noLayers;
-  layered: { readonly over: unknown; readonly layers: readonly Layer[]; readonly value: unknown } | undefined =
-    undefined;
+  /** Changes of writes that lie over what is held, in the order in which these began: added to at the end only. */
+  layers: Layer[] = [];
+  /** Writes that lie on it and have not ended. */
+  readonly pendingWrites: Set<Laid> = new Set();
+  /** What the first `count` of the layers make of a value; undefined where one of them was taken away since. */
+  layered: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined = undefined;
   /** The write by which it was last invalidated: the cause of the request that follows. */
   distrustedBy: string | undefined = undefined;
 
@@ -84,6 +92,14 @@ export class Activity {
   /** What a view shows that has not attached yet but will ask when it does (rule N3). */
   prospect: AnyReading | undefined = undefined;
   standIn: { readonly value: unknown } | undefined = undefined;
+
+  /** Somebody signed out: by itself the cache asks for nothing here, until somebody asks or attaches anew. */
+  signedOut = false;
+
+  /** Whether the request under way runs on though nobody watches. */
+  get isPinned(): boolean {
+    return this.runsOn || (this.waiters?.patient ?? false) || (this.nextWaiters?.patient ?? false);
+  }
 
   /** What was said of the last answer, or of its failing to come, no longer applies. */
   settleDown(): void {

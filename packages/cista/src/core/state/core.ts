@@ -1,11 +1,13 @@
+import { CacheClock } from "../ground/cache-clock.js";
 import type { Around, Cache, CacheOptions } from "../ground/contract.js";
 import { milliseconds } from "../ground/duration.js";
 import { CistaError, shown } from "../ground/failure.js";
 import { Groups } from "../ground/groups.js";
-import { type EventDetails, type JournalKind, Recorder } from "../ground/journal.js";
+import { type EventDetails, guarded, type JournalKind, Recorder } from "../ground/journal.js";
 import type { Outbox } from "../ground/outbox.js";
 import { Schedule } from "../ground/schedule.js";
 import type { Clock, Environment } from "../ground/seams.js";
+import { settingsOf } from "../ground/settings.js";
 import type { Restored } from "../ground/stored.js";
 import type { Entry } from "./entry.js";
 import { type Shelf, Shelves } from "./shelf.js";
@@ -13,8 +15,8 @@ import { turn } from "./turns.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
 export interface Duties {
-  /** As a turn ends: makes a touched entry's reading anew; says whether it is another one (rule N1). */
-  renew(entry: Entry): boolean;
+  /** As a turn ends: makes a touched entry's reading anew (rule N1). */
+  renew(entry: Entry): void;
   /** As a turn of the event loop ends: it was doubted (rule D1). */
   settleDoubt(entry: Entry): void;
   /** One macrotask after it was left (rule R3). */
@@ -30,7 +32,7 @@ export class Core {
   readonly options: CacheOptions;
   readonly cache: Cache;
   readonly duties: Duties;
-  readonly clock: Clock;
+  readonly clock: CacheClock;
   readonly environment: Environment;
   /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
   readonly epoch: number;
@@ -45,8 +47,9 @@ export class Core {
   subscriptions = 0;
   /** Turns within turns. */
   depth = 0;
-  /** Entries whose reading may have changed in this turn. */
+  /** Entries whose reading may have changed in this turn, and foreign code to be run when all has changed. */
   touched: Entry[] = [];
+  afterChange: (() => void)[] = [];
   /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
   readonly doubted: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
@@ -68,10 +71,13 @@ export class Core {
   readonly restored: Map<string, Restored[]> = new Map();
   restoredTimer: unknown;
   readonly retain: number;
+  /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
+  readonly signOuts: Set<() => unknown> = new Set();
   disposed = false;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Duties) {
-    const { clock, environment, capacity = 10_000, retain = "5m" } = options;
+    const { environment, capacity = 10_000, retain = "5m" } = options;
+    const clock = new CacheClock(options.clock);
     if (!(typeof capacity === "number" && capacity >= 0)) {
       throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
     }
@@ -86,7 +92,11 @@ export class Core {
       () => nowOf(this),
       (entries) => turn(this, () => entries.forEach(duties.comeDue)),
     );
-    this.recorder = new Recorder(() => clock.now());
+    this.recorder = new Recorder(
+      () => clock.now(),
+      () => this.depth > 0,
+    );
+    settingsOf({}, options); // refuses what cannot be where it was written
     this.capacity = capacity;
     this.retain = milliseconds(retain, "retain");
   }
@@ -100,7 +110,16 @@ export function refuseDisposed(core: Core): void {
 
 /** Rule R6, also where only this source is made to wait. */
 export function isOnline({ core, source }: Shelf): boolean {
-  return core.environment.online && !core.offlines.some((offline) => offline(source.name));
+  return core.environment.online && !core.offlines.some((offline) => saysYes(() => offline(source.name)));
+}
+
+/** What a program says; no, where it throws. */
+function saysYes(question: () => boolean): boolean {
+  let yes = false;
+  guarded(() => {
+    yes = question();
+  });
+  return yes;
 }
 
 /** Milliseconds since the cache's epoch. */

@@ -1,12 +1,13 @@
 import type { AnswerDetails, Validator } from "../ground/answer.js";
 import { milliseconds } from "../ground/duration.js";
+import { type Failure, mayBeCovered } from "../ground/failure.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../ground/freshness.js";
 import type { AnyReading } from "../ground/reading.js";
 import type { Request } from "../ground/request.js";
 import { never, type Scheduled } from "../ground/schedule.js";
 import { share } from "../ground/share.js";
 import { Activity } from "./activity.js";
-import type { Links } from "./links.js";
+import { currentLinks, type Links } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
@@ -81,14 +82,36 @@ export class Entry implements Scheduled {
     return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.layers.length;
   }
 
+  /** Groups that the answer and the definition name, and what the definition says of every entry (its URL, for example). */
   get groups(): readonly string[] {
     return this.extra?.groups ?? none;
   }
 
+  /** Those that are not made anew from the definition, which a snapshot keeps. */
+  get ownGroups(): readonly string[] {
+    const labels = this.#labels();
+    return labels.length > 0 ? this.groups.filter((group) => !labels.includes(group)) : this.groups;
+  }
+
+  /** Rule F9, RFC 9111 §4.1: whether what is held was answered to a request like the one that would be made now. */
+  get fits(): boolean {
+    const varies = this.extra?.varies;
+    return varies === undefined || (this.shelf.source.definition.fits?.(varies, this.params) ?? true);
+  }
+
   // ── Whether what is held is good ───────────────────────────────────────────
 
+  /** Its own, or that of something that it was made of (rule D2). */
+  get noStore(): boolean {
+    return this.policy.noStore || (currentLinks(this)?.noStore ?? false);
+  }
+
+  get mustRevalidate(): boolean {
+    return this.policy.mustRevalidate || (currentLinks(this)?.mustRevalidate ?? false);
+  }
+
   get isInvalidated(): boolean {
-    return this.version < this.invalidatedAt || this.links?.doubt === "invalidated";
+    return this.version < this.invalidatedAt || currentLinks(this)?.doubt === "invalidated" || !this.fits;
   }
 
   /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
@@ -102,19 +125,28 @@ export class Entry implements Scheduled {
 
   /** The moments at which it turns stale, expires, and no longer stands in for a failed answer. */
   get staleAt(): number {
-    return Math.min(this.#agedAt(0), this.links?.staleAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(0), currentLinks(this)?.staleAt ?? Number.POSITIVE_INFINITY);
   }
 
   get expiredAt(): number {
-    return Math.min(this.#agedAt(this.policy.staleWhileRevalidate), this.links?.expiredAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(this.#whileRevalidate), currentLinks(this)?.expiredAt ?? Number.POSITIVE_INFINITY);
   }
 
   get coveredUntil(): number {
-    return Math.min(this.#agedAt(this.policy.staleIfError), this.links?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(this.#ifError), currentLinks(this)?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   #agedAt(pastLifetime: number): number {
     return this.storedAt + this.policy.maxAge - this.initialAge + pastLifetime;
+  }
+
+  /** RFC 9111 §4.2.4: must-revalidate, also that of a part, forbids every stale use. */
+  get #whileRevalidate(): number {
+    return this.mustRevalidate ? 0 : this.policy.staleWhileRevalidate;
+  }
+
+  get #ifError(): number {
+    return this.mustRevalidate ? 0 : this.policy.staleIfError;
   }
 
   standing(now: number): Standing | "invalidated" {
@@ -124,12 +156,13 @@ export class Entry implements Scheduled {
 
   /** By time and by its parts; an invalidated one ages like any other. */
   ageing(now: number): Standing {
-    const own = standingOf(this.policy, this.age(now));
-    const { links } = this;
+    const links = currentLinks(this);
+    const age = this.age(now);
+    const own = standingOf(this.policy, age);
     if (!links || own === "expired") return own;
     if (now >= links.expiredAt) return "expired";
-    if (links.doubt === "none" && now < links.staleAt) return own;
-    return this.policy.staleWhileRevalidate > 0 ? "stale" : "expired";
+    if (own === "fresh" && links.doubt === "none" && now < links.staleAt) return own;
+    return age < this.policy.maxAge + this.#whileRevalidate && this.#whileRevalidate > 0 ? "stale" : "expired";
   }
 
   isFresh(now: number): boolean {
@@ -143,10 +176,10 @@ export class Entry implements Scheduled {
     return standing === "fresh" || standing === "stale";
   }
 
-  /** RFC 5861 §4: whether it may stand in for an answer that failed. */
-  coversError(now: number): boolean {
-    const young = this.age(now) < this.policy.maxAge + this.policy.staleIfError;
-    return young && now < (this.links?.coveredUntil ?? Number.POSITIVE_INFINITY);
+  /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
+  covers(failure: Failure, now: number): boolean {
+    if (!mayBeCovered(failure) || this.age(now) >= this.policy.maxAge + this.#ifError) return false;
+    return now < (currentLinks(this)?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   // ── Changes of what is held ────────────────────────────────────────────────
@@ -158,14 +191,19 @@ export class Entry implements Scheduled {
     if (held !== this.value || kind !== this.held) this.changedAt = ++this.shelf.core.version;
     this.held = kind;
     this.value = held;
-    this.extra = extraOf(details.validator, details.groups);
+    this.extra = extraOf(details.validator, this.#withLabels(details.groups), details.varies);
     this.#stamp(stamp, version, now);
   }
 
   /** The held value still holds (RFC 9111 §4.3.4): what the answer says of it is updated, the value stays. */
   freshen(details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.policy);
-    this.extra = extraOf(details.validator ?? this.extra?.validator, details.groups ?? this.extra?.groups);
+    const { validator, groups, varies } = this.extra ?? {};
+    this.extra = extraOf(
+      details.validator ?? validator,
+      details.groups ? this.#withLabels(details.groups) : groups,
+      details.varies ?? varies,
+    );
     this.#stamp(stamp, version, now);
   }
 
@@ -178,7 +216,18 @@ export class Entry implements Scheduled {
     this.storedAt = now;
     this.version = this.changedAt = ++core.version;
     if (!trusted) this.invalidatedAt = ++core.version;
-    this.extra = extraOf(undefined, this.extra?.groups);
+    this.extra = extraOf(undefined, this.extra?.groups, this.extra?.varies);
+  }
+
+  /** Lets go of all that it refers to: it is no longer in the cache, but others may still refer to it. */
+  empty(): void {
+    this.held = "none";
+    this.value = undefined;
+    this.extra = undefined;
+    this.links = undefined;
+    this.activity = undefined;
+    this.reading = undefined;
+    this.readUntil = 0;
   }
 
   forget(): void {
@@ -214,6 +263,15 @@ export class Entry implements Scheduled {
     activity.passed = stale ? "expired" : "fresh";
   }
 
+  #labels(): readonly string[] {
+    return this.shelf.source.definition.labels?.(this.params) ?? none;
+  }
+
+  #withLabels(groups: readonly string[] = none): readonly string[] {
+    const labels = this.#labels();
+    return labels.length > 0 ? [...groups, ...labels] : groups;
+  }
+
   /** Keeps the references of what is held, and of what is shown where layers lie over that. */
   #shared(value: unknown): unknown {
     const how = this.shelf.source.definition.share ?? true;
@@ -231,8 +289,13 @@ const none: readonly string[] = [];
 export interface Extra {
   readonly validator: Validator | undefined;
   readonly groups: readonly string[];
+  readonly varies: AnswerDetails["varies"] | undefined;
 }
 
-function extraOf(validator: Validator | undefined, groups: readonly string[] = none): Extra | undefined {
-  return validator || groups.length > 0 ? { validator, groups } : undefined;
+function extraOf(
+  validator: Validator | undefined,
+  groups: readonly string[] = none,
+  varies?: AnswerDetails["varies"],
+): Extra | undefined {
+  return validator || varies || groups.length > 0 ? { validator, groups, varies } : undefined;
 }

@@ -3,24 +3,73 @@ import type { Entry } from "./entry.js";
 /** One entry that was read while loading another. */
 export interface Part {
   readonly entry: Entry;
-  /** The version of its value then; of one still waited for, that of no value. */
+  /** The version of the value that was read; `notRead` while it is still waited for. */
   version: number;
+  /** The cache's version when it was read last. */
+  readAt: number;
 }
+
+export const notRead: number = -1;
 
 /** Which entries an entry was made of, and which were made of it. */
 export class Links {
-  /** In the order in which they were read. */
+  /** In the order in which they were first read. */
   parts: readonly Part[] = [];
   readonly dependents: Set<Entry> = new Set();
-  /** Whether it is stale, or invalidated, through its parts alone: follows from them (see `review`). */
+  /** Something of a part has changed: what follows below is to be reckoned anew before it is used. */
+  outdated = false;
+  /** Whether it is stale, or invalidated, through its parts alone. */
   doubt: "none" | "stale" | "invalidated" = "none";
   /** Rule D2: it is fresh no longer, and may be shown no further, than its narrowest part. */
   staleAt: number = Number.POSITIVE_INFINITY;
   expiredAt: number = Number.POSITIVE_INFINITY;
   coveredUntil: number = Number.POSITIVE_INFINITY;
+  /** Rule D2: what a part forbids is forbidden for the whole. */
+  noStore = false;
+  mustRevalidate = false;
 }
 
 export function linksOf(entry: Entry): Links {
   entry.links ??= new Links();
   return entry.links;
+}
+
+/** What an entry's parts make of it now. */
+export function currentLinks({ links }: Entry): Links | undefined {
+  if (links?.outdated) bringUpToDate(links);
+  return links;
+}
+
+/** Parts first, without recursion: chains of them may be thousands long. */
+function bringUpToDate(wanted: Links): void {
+  const pending = [wanted];
+  for (let links = pending.at(-1); links; links = pending.at(-1)) {
+    if (links.outdated) {
+      links.outdated = false; // before its parts: where they lead back here it ends
+      for (const { entry } of links.parts) if (entry.links?.outdated) pending.push(entry.links);
+    } else {
+      reckon(links);
+      pending.pop();
+    }
+  }
+}
+
+function reckon(links: Links): void {
+  links.doubt = "none";
+  links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
+  links.noStore = links.mustRevalidate = false;
+  for (const { entry, version } of links.parts) {
+    if (entry.isInvalidated) links.doubt = "invalidated";
+    else if (links.doubt === "none" && (entry.changedAt !== version || isDoubtful(entry))) links.doubt = "stale";
+    links.staleAt = Math.min(links.staleAt, entry.staleAt);
+    links.expiredAt = Math.min(links.expiredAt, entry.expiredAt);
+    links.coveredUntil = Math.min(links.coveredUntil, entry.coveredUntil);
+    links.noStore ||= entry.noStore;
+    links.mustRevalidate ||= entry.mustRevalidate;
+  }
+}
+
+/** Stale through its own parts, or not to be trusted. */
+export function isDoubtful(entry: Entry): boolean {
+  return entry.isInvalidated || (currentLinks(entry)?.doubt ?? "none") !== "none";
 }

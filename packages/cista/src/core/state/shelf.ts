@@ -4,6 +4,7 @@ import { inDevelopment } from "../ground/development.js";
 import { CistaError, shown } from "../ground/failure.js";
 import { type Policy, samePolicy } from "../ground/freshness.js";
 import { keyText, paramsHash, sameParams } from "../ground/key.js";
+import type { AnyReading } from "../ground/reading.js";
 import { type Settings, settingsOf } from "../ground/settings.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
@@ -14,9 +15,13 @@ export class Shelf {
   readonly source: Source<any, any>;
   readonly settings: Settings;
   readonly budget: Budget;
-  /** Entries by their place (see `placeOf`); those in one place are chained as twins. */
+  /** Entries by their place (see `placeOf`); those in one place are chained as twins, a few at most. */
   readonly #byPlace = new Map<unknown, Entry>();
+  /** Entries that only the key's text finds: no place can be told, or too many others have the same. */
+  readonly #byText = new Set<Entry>();
   #lastPolicy: Policy;
+  /** What was shown of keys without an entry. */
+  readonly nothing: Map<string, AnyReading> = new Map();
 
   constructor(core: Core, source: Source<any, any>) {
     this.core = core;
@@ -35,18 +40,32 @@ export class Shelf {
 
   add(entry: Entry): void {
     const place = placeOf(entry.params);
-    if (Number.isNaN(place)) return; // found by its text only
-    entry.twin = this.#byPlace.get(place);
+    const first = this.#byPlace.get(place);
+    if (Number.isNaN(place) || isCrowded(first)) {
+      this.#byText.add(entry);
+      return;
+    }
+    entry.twin = first;
     this.#byPlace.set(place, entry);
   }
 
   remove(entry: Entry): void {
+    if (this.#byText.delete(entry)) return;
     const place = placeOf(entry.params);
     let before = this.#byPlace.get(place);
     if (before === entry && entry.twin) this.#byPlace.set(place, entry.twin);
     else if (before === entry) this.#byPlace.delete(place);
     while (before && before.twin !== entry) before = before.twin;
     if (before) before.twin = entry.twin;
+    entry.twin = undefined;
+  }
+
+  /** All entries of the source. */
+  *[Symbol.iterator](): Iterator<Entry> {
+    for (const first of this.#byPlace.values()) {
+      for (let entry: Entry | undefined = first; entry; entry = entry.twin) yield entry;
+    }
+    yield* this.#byText;
   }
 
   /** An equal policy object that is already there, so that a thousand answers with the same headers share one. */
@@ -117,7 +136,7 @@ export class Shelves {
     this.#byName.set(source.name, shelf);
     this.#bySource.set(source, shelf);
     // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
-    for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
+    if (old) for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
     this.#core.duties.opened(shelf, old);
     return shelf;
   }
@@ -126,6 +145,15 @@ export class Shelves {
 /** Text, numbers, booleans, null and nothing stand for themselves, objects and arrays by their hash; NaN: only the text can tell. */
 function placeOf(params: unknown): unknown {
   return typeof params === "object" && params !== null ? (paramsHash(params) ?? Number.NaN) : params;
+}
+
+/** More than these in one place are hardly there by chance: a search there would take as long as somebody likes. */
+const mostTwins = 16;
+
+function isCrowded(first: Entry | undefined): boolean {
+  let count = 0;
+  for (let entry = first; entry; entry = entry.twin) count++;
+  return count >= mostTwins;
 }
 
 function refuse(given: unknown): never {

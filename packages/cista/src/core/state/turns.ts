@@ -1,4 +1,6 @@
+import { guarded } from "../ground/journal.js";
 import { Listeners } from "../ground/listeners.js";
+import type { AnyReading } from "../ground/reading.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 
@@ -22,8 +24,18 @@ export function leave(entry: Entry): void {
 /** Notes that it may be stale through its parts: looked at once, after all that changes in the same turn of the event loop. */
 export function doubt(entry: Entry): void {
   const { core } = entry.shelf;
+  if (core.disposed) return;
   if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));
   core.doubted.add(entry);
+}
+
+/**
+ * Runs foreign code (a load, the listeners of a signal) when all that changes in this turn has changed: it may use the
+ * cache. At once where nothing is being changed.
+ */
+export function afterChange(core: Core, call: () => void): void {
+  if (core.depth > 0) core.afterChange.push(call);
+  else guarded(call);
 }
 
 function settleAll(core: Core, noted: Set<Entry>, settle: (entry: Entry) => void): void {
@@ -33,8 +45,9 @@ function settleAll(core: Core, noted: Set<Entry>, settle: (entry: Entry) => void
 }
 
 /**
- * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, then those
- * whose reading changed are told (rule N1). A turn inside a turn is part of it.
+ * Changes come in turns: all state is changed first, then the readings of what was touched are made anew and foreign code
+ * is run, until nothing more comes of it; then those whose reading changed are told (rule N1), and last the journal's
+ * listeners. A turn inside a turn is part of it.
  */
 export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = tellNow): T {
   core.depth++;
@@ -47,21 +60,40 @@ export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]
 }
 
 function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
-  const tell: Listeners[] = [];
+  /** What the watchers of each touched entry were shown before. */
+  const before = new Map<Entry, AnyReading | undefined>();
   try {
-    const touched = core.touched.length > 1 ? new Set(core.touched) : core.touched;
-    for (const entry of touched) if (entry.activity && core.duties.renew(entry)) tell.push(entry.activity.listeners);
+    while (core.touched.length > 0 || core.afterChange.length > 0) {
+      const { touched, afterChange } = core;
+      core.touched = [];
+      core.afterChange = [];
+      renewAll(core, touched, before);
+      for (const call of afterChange) guarded(call);
+    }
   } finally {
-    core.touched = [];
     core.depth--;
   }
   // The state is consistent from here on: a listener may change something in a turn of its own.
-  tellAll(tell);
+  const changed: Listeners[] = [];
+  for (const [entry, reading] of before) {
+    if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
+  }
+  if (changed.length > 0) tellAll(changed);
+  core.recorder.tell();
+}
+
+function renewAll(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {
+  const renewed = touched.length > 1 ? new Set(touched) : touched;
+  for (const entry of renewed) {
+    if (!entry.activity || core.disposed) continue;
+    if (!before.has(entry)) before.set(entry, entry.reading);
+    core.duties.renew(entry);
+  }
 }
 
 function tellNow(changed: Listeners[]): void {
   if (changed.length === 1) changed[0]?.callAll();
-  else if (changed.length > 1) Listeners.callAllOf(changed);
+  else Listeners.callAllOf(changed);
 }
 
 /** For what changes while a component is being rendered: others may be told only when that is over. */

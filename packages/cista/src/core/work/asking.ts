@@ -1,19 +1,22 @@
 import { type Answer, still } from "../ground/answer.js";
 import { checked } from "../ground/check.js";
 import type { LoadMode } from "../ground/contract.js";
-import { asFailure, Failure, ofEntry } from "../ground/failure.js";
+import { asFailure, Failure, ofEntry, refusesAccess } from "../ground/failure.js";
 import { type Cause, type EventDetails, type Forward, type ForwardEnd, forwardStatus } from "../ground/journal.js";
 import { Request } from "../ground/request.js";
 import { type Outcome, Waiters } from "../ground/waiters.js";
 import type { Activity } from "../state/activity.js";
 import { isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { leave, touch, turn } from "../state/turns.js";
-import { adoptParts, review } from "./dependencies.js";
+import { afterChange, leave, touch, turn } from "../state/turns.js";
+import { checkParts, discardReads, forgetReads, review, setParts } from "./dependencies.js";
 import { changeHeld, file } from "./keeping.js";
 import { load } from "./loading.js";
 import { take } from "./taking.js";
 import { outcomeOf } from "./waiting.js";
+
+/** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
+const longestWait = 120_000;
 
 /** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */
 export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {
@@ -33,7 +36,11 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
         return check ? checked(check, value) : value;
       },
       // Rule D5: what failed for a part was tried again there.
-      retries: (failure) => !activity.passedOn.has(failure) && settings.retry.when(failure),
+      retries: (failure, delay) =>
+        !activity.passedOn.has(failure) &&
+        settings.retry.when(failure) &&
+        (delay <= longestWait || activity.askers > 0), // nobody is kept waiting for long: rule R5
+      defer: (call) => afterChange(core, call),
     },
     {
       moved: () => turn(core, () => moved(entry, request)),
@@ -82,7 +89,7 @@ function drop(entry: Entry, note: string): void {
   const { request } = activity;
   over(entry);
   request.abort(new Failure("aborted", `The request was given up: ${note}.`));
-  activity.pinned = activity.waiters !== undefined || activity.nextWaiters !== undefined;
+  activity.runsOn = false;
   record("abort", entry, () => ({ ...tryDetails(activity, request, { detail: "aborted" }), note }));
   touch(entry);
 }
@@ -90,16 +97,23 @@ function drop(entry: Entry, note: string): void {
 /** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
   if (!entry.activity?.open || !outcome) drop(entry, note);
-  if (!outcome || !entry.activity) return;
-  entry.activity.pinned = false;
-  settle(entry, outcome, true);
+  if (outcome) settle(entry, outcome, true);
+}
+
+/** What is patched is newer than a try under way: that is begun anew, for all who wait for it. */
+export function beginAnew(entry: Entry, note: string): void {
+  const { activity } = entry;
+  if (!activity || activity.open || activity.request?.phase !== "running") return;
+  const { cause, mode, asked, runsOn } = activity;
+  drop(entry, note);
+  start(entry, cause, mode, asked);
+  activity.runsOn = runsOn;
 }
 
 /** Gives the request up because nobody waits for it any more, or the cache ends. */
 export function giveUp(entry: Entry, note: string): void {
   drop(entry, note);
-  entry.active().pinned = false;
-  adoptParts(entry, entry.links?.parts ?? []);
+  forgetReads(entry);
   settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
 }
 
@@ -122,6 +136,8 @@ function retrying(entry: Entry, request: Request, failure: Failure, delay: numbe
   activity.open = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
   record("retry", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration: delay }));
+  // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
+  if (delay > longestWait) settle(entry, failedOutcome(entry, activity.failure), true);
   file(entry);
   touch(entry);
 }
@@ -139,11 +155,12 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
   }
   activity.open = open;
   if (!open) over(entry);
-  if (answer !== still) adoptParts(entry, activity.partsRead);
+  if (answer === still) checkParts(entry);
+  else setParts(entry, activity.partsRead);
   review(entry);
   const status = answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined);
   record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
-    ...tryDetails(activity, request, { status, stored: !entry.policy.noStore }),
+    ...tryDetails(activity, request, { status, stored: !entry.noStore }),
     duration: nowOf(core) - activity.triedAt,
     ...(answer === still ? { note: "all its parts are as they were" } : {}),
   }));
@@ -154,14 +171,27 @@ function failed(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
   const failure = ofEntry(thrown, entry.key, request.attempt);
   over(entry);
-  activity.failure = failure;
-  adoptParts(entry, entry.links?.parts ?? []);
-  const now = nowOf(entry.shelf.core);
-  const duration = now - activity.triedAt;
+  discardReads(entry, request.began);
+  const duration = nowOf(entry.shelf.core) - activity.triedAt;
   record("failure", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration }));
-  // RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5).
-  const covered = entry.held === "value" && !entry.isInvalidated && entry.coversError(now);
-  end(entry, request, covered ? { failure, instead: { value: entry.value } } : { failure });
+  if (refusesAccess(failure) && entry.held !== "none") letGo(entry);
+  activity.failure = failure;
+  end(entry, request, failedOutcome(entry, failure));
+}
+
+/** Whoever asks may not see it: what is held of it is not theirs any more. */
+function letGo(entry: Entry): void {
+  changeHeld(entry, () => entry.forget());
+  setParts(entry, []);
+  review(entry);
+  record("delete", entry, () => ({ note: "access was refused" }));
+}
+
+/** RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5). */
+function failedOutcome(entry: Entry, failure: Failure): Outcome {
+  const now = nowOf(entry.shelf.core);
+  const covered = entry.held === "value" && !entry.isInvalidated && entry.covers(failure, now);
+  return covered ? { failure, instead: { value: entry.value } } : { failure };
 }
 
 /** What every event about a try says. */
@@ -172,6 +202,7 @@ function tryDetails({ cause, forward }: Activity, { attempt }: Request, end: For
 /** A stream has ended: its last answer is kept as a plain one. */
 function ended(entry: Entry, request: Request): void {
   over(entry);
+  forgetReads(entry);
   end(entry, request, outcomeOf(entry));
 }
 
@@ -186,13 +217,12 @@ function over(entry: Entry): void {
 function end(entry: Entry, request: Request, outcome: Outcome): void {
   const activity = entry.active();
   const outdated = request.began < entry.invalidatedAt && !activity.open;
-  activity.pinned = false;
+  activity.runsOn = false;
   settle(entry, outcome, !outdated);
   touch(entry);
   file(entry);
   if (outdated && (activity.waiters || activity.askers > 0)) {
     // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
-    activity.pinned = activity.waiters !== undefined;
     start(entry, "invalidated");
   } else if (activity.watchers === 0) {
     leave(entry);

@@ -4,10 +4,10 @@ import { nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { leave, tellSoon, touch, turn } from "../state/turns.js";
-import { start, supersede } from "./asking.js";
-import { adoptParts, review } from "./dependencies.js";
+import { beginAnew, start, supersede } from "./asking.js";
+import { review, setParts } from "./dependencies.js";
 import { changeHeld, evict, file } from "./keeping.js";
-import { holdsStill } from "./layers.js";
+import { holdsStill, liftTold } from "./layers.js";
 import { outcomeOf } from "./waiting.js";
 
 /**
@@ -23,13 +23,18 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   turn(core, () => {
     const own = source.definition.groups?.(value, entry.params);
     const all = own ? { ...details, groups: [...new Set([...(details.groups ?? []), ...own])] } : details;
-    changeHeld(entry, () => entry.hold("value", value, all, ++core.version, nowOf(core)));
-    adoptParts(entry, []);
+    // What the server would not have stored is not stored either because a program puts it.
+    const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
+    const version = ++core.version;
+    changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
+    liftTold(entry, version); // rule W2: it is newer than what came of any write that has ended
+    setParts(entry, []);
+    supersede(entry, outcomeOf(entry), "a value was put");
     changed(entry, "a value was put");
   });
 }
 
-/** The value stays as old as it was, and as trusted: a request that was under way is begun anew if it was not. */
+/** The value stays as old as it was, and as trusted; a try that was under way may not know of the change, and is begun anew. */
 export function patch(entry: Entry, change: (value: any) => unknown): boolean {
   if (entry.held !== "value") return false;
   const value = change(entry.value);
@@ -40,6 +45,7 @@ export function patch(entry: Entry, change: (value: any) => unknown): boolean {
   const { core } = entry.shelf;
   turn(core, () => {
     changeHeld(entry, () => entry.replace(value, nowOf(core)));
+    beginAnew(entry, "the value was patched");
     changed(entry, "the value was patched");
     if (entry.isInvalidated) askWatched(entry);
   });
@@ -51,11 +57,10 @@ function refuseUndefined(value: unknown, message: string): void {
 }
 
 function changed(entry: Entry, note: string): void {
-  supersede(entry, outcomeOf(entry), note);
   record("put", entry, () => ({ note }));
   review(entry);
   file(entry);
-  if (entry.watchers === 0 && entry.policy.noStore) leave(entry);
+  if (entry.watchers === 0 && entry.noStore) leave(entry);
 }
 
 /** RFC 9111 §4.4. Says whether there was anything to invalidate. */
@@ -79,7 +84,7 @@ export function distrust(entry: Entry, write?: string): boolean {
 /** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
 export function askWatched(entry: Entry): void {
   const { activity } = entry;
-  if (!activity || (holdsStill(entry) && !activity.request)) return;
+  if (!activity || activity.signedOut || (holdsStill(entry) && !activity.request)) return;
   if (activity.open) supersede(entry, undefined, "the stream is opened anew");
   if (activity.request) activity.request.hurry();
   else if (activity.askers > 0) start(entry, "invalidated");
@@ -89,11 +94,11 @@ export function askWatched(entry: Entry): void {
 export function forget(entry: Entry): boolean {
   changeHeld(entry, () => entry.forget());
   supersede(entry, undefined, "the entry was deleted");
-  adoptParts(entry, []);
+  setParts(entry, []);
   review(entry);
+  record("delete", entry);
   const { activity } = entry;
   if (activity && (activity.askers > 0 || activity.waiters || activity.nextWaiters)) {
-    record("evict", entry, () => ({ note: "deleted" }));
     start(entry, "attach");
   } else if (entry.isIdle) {
     evict(entry, "deleted");

@@ -1,69 +1,74 @@
 import type { Entry } from "../state/entry.js";
-import { type Links, linksOf, type Part } from "../state/links.js";
+import { isDoubtful, linksOf, notRead, type Part } from "../state/links.js";
 import { doubt, touch } from "../state/turns.js";
-import { file, release } from "./keeping.js";
+import { release } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
-export function adoptParts(entry: Entry, parts: readonly Part[]): void {
+export function setParts(entry: Entry, parts: readonly Part[]): void {
   const { activity } = entry;
   const read = activity?.partsRead ?? [];
-  if (activity) activity.partsRead = []; // what the load that is over still reads is not among them
   if (!entry.links && parts.length + read.length === 0) return;
+  // A stream that is open goes on reading; what else the load still reads is not among the parts.
+  if (activity && !activity.open) activity.partsRead = [];
   const links = linksOf(entry);
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
-  links.parts = parts;
+  links.parts = parts.map((part) => ({
+    ...part,
+    version: part.version === notRead ? part.entry.changedAt : part.version,
+  }));
   for (const part of parts) {
     linksOf(part.entry).dependents.add(entry);
     before.delete(part.entry);
   }
   for (const part of before) release(part, entry);
-  reviewOne(entry);
-  // What changed while it was being read is read again; what could not be brought up to date is not asked for over and over.
-  const again = parts.some(
-    (part) => part.entry.changedAt !== part.version || (isDoubtful(part.entry) && !part.entry.activity?.failure),
+  links.outdated = true;
+  touch(entry);
+  checkParts(entry);
+}
+
+/** What changed while it was being read is read again; what could not be brought up to date is not asked for over and over. */
+export function checkParts(entry: Entry): void {
+  const again = entry.links?.parts.some(
+    ({ entry: part, version }) => part.changedAt !== version || (isDoubtful(part) && !part.activity?.failure),
   );
   if (again) doubt(entry);
 }
 
-/** After what an entry holds, or whether it is trusted, has changed: what that means for all that is made of it. */
+/** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
+export function discardReads(entry: Entry, began: number): void {
+  const read = entry.activity?.partsRead ?? [];
+  const outrun = read.some(
+    ({ entry: part, version }) => (version !== notRead && part.changedAt !== version) || part.invalidatedAt > began,
+  );
+  forgetReads(entry);
+  if (outrun) doubt(entry);
+}
+
+/** What a load that is over has read is not kept for it any more, but for what the entry is made of. */
+export function forgetReads(entry: Entry): void {
+  const { activity, links } = entry;
+  if (!activity) return;
+  const { partsRead } = activity;
+  activity.partsRead = []; // another list, also where none was read: what the load that is over still reads is not noted
+  if (partsRead.length === 0) return;
+  const kept = new Set(links?.parts.map((part) => part.entry));
+  for (const part of partsRead) if (!kept.has(part.entry)) release(part.entry, entry);
+}
+
+/**
+ * After what an entry holds, or whether it is trusted, has changed: all that is made of it, directly or not, is reckoned
+ * anew before it is next used, and looked at when this turn of the event loop ends.
+ */
 export function review(entry: Entry): void {
-  for (const dependent of entry.links?.dependents ?? []) {
-    const changed = reviewOne(dependent);
-    if (dependent.links?.doubt !== "none") doubt(dependent);
-    if (changed) review(dependent);
+  const pending = [entry];
+  for (let part = pending.pop(); part; part = pending.pop()) {
+    for (const dependent of part.links?.dependents ?? []) {
+      const links = linksOf(dependent);
+      if (links.outdated) continue; // and so is all that is made of it
+      links.outdated = true;
+      touch(dependent);
+      doubt(dependent);
+      pending.push(dependent);
+    }
   }
-}
-
-/** What an entry's parts make of it now. Says whether that changed. */
-function reviewOne(entry: Entry): boolean {
-  const links = entry.links;
-  if (!links) return false;
-  const doubt = doubtOf(links);
-  let same = doubt === links.doubt;
-  links.doubt = doubt;
-  for (const moment of ["staleAt", "expiredAt", "coveredUntil"] as const) {
-    const narrowest = links.parts.reduce(
-      (least, { entry }) => Math.min(least, entry[moment]),
-      Number.POSITIVE_INFINITY,
-    );
-    same &&= narrowest === links[moment];
-    links[moment] = narrowest;
-  }
-  if (same) return false;
-  touch(entry);
-  if (!entry.isIdle) file(entry);
-  return true;
-}
-
-function doubtOf({ parts }: Links): Links["doubt"] {
-  let doubt: Links["doubt"] = "none";
-  for (const { entry, version } of parts) {
-    if (entry.isInvalidated) return "invalidated";
-    if (entry.changedAt !== version || isDoubtful(entry)) doubt = "stale";
-  }
-  return doubt;
-}
-
-function isDoubtful(entry: Entry): boolean {
-  return entry.isInvalidated || (entry.links !== undefined && entry.links.doubt !== "none");
 }

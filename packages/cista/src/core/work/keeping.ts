@@ -3,7 +3,7 @@ import { inDevelopment } from "../ground/development.js";
 import { keyText } from "../ground/key.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import { Entry } from "../state/entry.js";
-import { leave, touch } from "../state/turns.js";
+import { leave, touch, turn } from "../state/turns.js";
 
 /** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
 export function obtain({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {
@@ -15,9 +15,11 @@ export function obtain({ shelves }: Core, source: Source<any, any>, params: unkn
   if (spelledOtherwise) return spelledOtherwise;
   if (inDevelopment()) freeze(params);
   const entry = new Entry(shelf, params, key);
-  shelf.add(entry);
-  shelves.byKey.set(key, entry);
-  file(entry);
+  turn(shelf.core, () => {
+    shelf.add(entry);
+    shelves.byKey.set(key, entry);
+    file(entry);
+  });
   return entry;
 }
 
@@ -40,17 +42,26 @@ export function file(entry: Entry): void {
   // Its last use is now. While it is idle, its one moment is that of letting it go.
   core.schedule.set(entry, nowOf(core) + settings.retain);
   line(entry);
-  if (core.idle > core.capacity && core.oldest) evict(core.oldest, "over capacity");
+  if (core.idle <= core.capacity || !core.oldest) return;
+  // The one that is being used now goes last, and not before whoever uses it has had time to attach.
+  if (core.oldest === entry) leave(entry);
+  else evict(core.oldest, "over capacity");
+}
+
+/** Lets go of what nobody has come to use, where not even that is to be kept. */
+export function trim(core: Core): void {
+  while (core.idle > core.capacity && core.oldest) evict(core.oldest, "over capacity");
 }
 
 /** Lets an entry go. */
 export function evict(entry: Entry, note: string): void {
   const { core } = entry.shelf;
   unline(entry);
-  core.schedule.set(entry, Number.POSITIVE_INFINITY);
+  core.schedule.remove(entry);
   core.groups.move(entry, entry.groups, []);
   for (const part of entry.links?.parts ?? []) release(part.entry, entry);
   core.shelves.remove(entry);
+  entry.empty();
   record("evict", entry, () => ({ note }));
 }
 
@@ -73,18 +84,29 @@ function nextMoment(entry: Entry, now: number): number {
   const { activity, shelf } = entry;
   let next = Number.POSITIVE_INFINITY;
   if (!activity || activity.watchers === 0) return next; // a request under way has timers of its own
-  const consider = (moment: number) => {
-    if (moment > now && moment < next) next = moment;
+  /** @param told whether what happens then has been told already; else it is overdue, and comes at once */
+  const consider = (moment: number, told: boolean) => {
+    if (moment > now) next = Math.min(next, moment);
+    else if (!told) next = Math.min(next, now);
   };
   if (entry.held !== "none" && !activity.open) {
-    consider(entry.staleAt);
-    consider(entry.expiredAt);
-    if (activity.failure) consider(entry.coveredUntil);
+    consider(entry.staleAt, activity.passed !== "fresh");
+    consider(entry.expiredAt, activity.passed === "expired");
+    if (activity.failure) consider(entry.coveredUntil, true);
   }
   // Paused while nobody looks; overdue when somebody does again: at once.
   const { visible } = shelf.core.environment;
-  if (visible && activity.askers > 0) consider(Math.max(now + 1, activity.askedAt + shelf.settings.revalidateEvery));
+  if (visible && activity.askers > 0) consider(Math.max(now + 1, nextInterval(entry, now)), true);
   return next;
+}
+
+/** When `revalidateEvery` next asks: counted from when it was last asked for, or held, also by those who have left. */
+export function nextInterval(entry: Entry, now: number): number {
+  const activity = entry.active();
+  // A clock that was put back: what lies ahead of it counts as now.
+  if (activity.askedAt > now) activity.askedAt = now;
+  const heldSince = entry.storedAt <= now ? entry.storedAt : 0;
+  return Math.max(activity.askedAt, heldSince) + entry.shelf.settings.revalidateEvery;
 }
 
 // ── The line of the idle, least recently used first ──────────────────────────

@@ -1,27 +1,34 @@
 import { guarded } from "../ground/journal.js";
 import { shareKeeping } from "../ground/share.js";
-import type { Laid, Layer } from "../state/activity.js";
+import type { Activity, Layer } from "../state/activity.js";
 import { record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { touch } from "../state/turns.js";
 
-/** The held value with the layers applied, in the order in which their writes began; computed once for each of both. */
+/**
+ * The held value with the layers applied, in the order in which their writes began. Each layer is applied once to what
+ * lies beneath it, for as long as that is the same.
+ */
 export function layered(entry: Entry): unknown {
   const { activity, value } = entry;
   if (!activity || activity.layers.length === 0 || entry.held !== "value") return value;
   const before = activity.layered;
-  if (before && before.over === value && before.layers === activity.layers) return before.value;
-  const kept: Layer[] = [];
-  let shown = value;
-  for (const layer of activity.layers) {
+  const known = before && before.over === value ? before : { count: 0, value };
+  if (known === before && known.count === activity.layers.length) return known.value;
+  let shown = known.value;
+  let count = known.count;
+  for (const layer of activity.layers.slice(known.count)) {
     const next = applied(entry, layer, shown);
-    if (next === undefined) continue;
-    kept.push(layer);
+    if (next === undefined) {
+      activity.layers.splice(count, 1);
+      forgetWrites(activity);
+      continue;
+    }
     shown = next;
+    count++;
   }
-  if (kept.length < activity.layers.length) activity.layers = kept;
   if (before && entry.shelf.source.definition.share !== false) shown = shareKeeping(before.value, shown);
-  activity.layered = { over: value, layers: activity.layers, value: shown };
+  activity.layered = { over: value, count, value: shown };
   return shown;
 }
 
@@ -40,29 +47,27 @@ function applied(entry: Entry, { change, write }: Layer, value: unknown): unknow
   return next;
 }
 
-/** Writes that lie on it and have not ended. */
-export function pendingWrites(entry: Entry): number {
-  let pending = 0;
-  const counted = new Set<Laid>();
-  for (const { write } of entry.activity?.layers ?? []) {
-    if (write.settledAt === 0 && !counted.has(write)) pending++;
-    counted.add(write);
-  }
-  return pending;
-}
-
 /** Rule W1: no trigger revalidates what a write is changing; but must-revalidate leaves nothing to show meanwhile. */
 export function holdsStill(entry: Entry): boolean {
-  const layers = entry.activity?.layers;
-  return layers !== undefined && layers.length > 0 && !entry.policy.mustRevalidate && pendingWrites(entry) > 0;
+  return (entry.activity?.pendingWrites.size ?? 0) > 0 && !entry.mustRevalidate;
 }
 
 export function lay(entry: Entry, layer: Layer): void {
   const activity = entry.active();
-  activity.layers = [...activity.layers, layer];
+  activity.layers.push(layer);
+  activity.pendingWrites.add(layer.write);
   record("layer", entry, () => ({ write: layer.write.name, note: "laid" }));
   touch(entry);
 }
+
+/** Writes without a layer here no longer count here. */
+function forgetWrites({ layers, pendingWrites }: Activity): void {
+  const left = new Set(layers.map(({ write }) => write));
+  for (const write of pendingWrites) if (!left.has(write)) pendingWrites.delete(write);
+}
+
+/** Stands where no value can: nothing was made of it. */
+const removed = Symbol();
 
 /** Takes away the layers of which that is true, and nothing else. */
 export function lift(entry: Entry, which: (layer: Layer) => boolean, note: string): void {
@@ -72,6 +77,9 @@ export function lift(entry: Entry, which: (layer: Layer) => boolean, note: strin
     if (which(layer)) record("layer", entry, () => ({ write: layer.write.name, note }));
   }
   activity.layers = activity.layers.filter((layer) => !which(layer));
+  forgetWrites(activity);
+  // What they made of the value is made anew; the last of it stays, to keep what did not change.
+  if (activity.layered) activity.layered = { ...activity.layered, over: removed };
   touch(entry);
 }
 

@@ -5,11 +5,11 @@ import { standingOf } from "../ground/freshness.js";
 import type { Cause } from "../ground/journal.js";
 import type { Request } from "../ground/request.js";
 import type { Waiters } from "../ground/waiters.js";
-import { nowOf } from "../state/core.js";
+import { nowOf, refuseDisposed } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { linksOf, type Part } from "../state/links.js";
+import { linksOf, notRead, type Part } from "../state/links.js";
 import { turn } from "../state/turns.js";
-import { adoptParts } from "./dependencies.js";
+import { forgetReads } from "./dependencies.js";
 import { file, obtain } from "./keeping.js";
 import { heldBy, untilAborted } from "./waiting.js";
 
@@ -22,8 +22,9 @@ interface Reader {
   readonly request: Request;
   readonly signal: AbortSignal;
   readonly ask: Ask;
-  /** What it has read so far. */
+  /** What it has read so far: each part once, however often it is read. */
   readonly parts: Part[];
+  readonly partOf: Map<Entry, Part>;
 }
 
 /** Calls the source once, or is spared it. */
@@ -32,8 +33,8 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   const { core, source } = entry.shelf;
   const activity = entry.active();
   const { cause, mode, forward } = activity;
-  if (activity.partsRead.length > 0) adoptParts(entry, entry.links?.parts ?? []); // of a try that failed
-  const reader: Reader = { entry, request, signal, ask, parts: [] };
+  if (activity.partsRead.length > 0) forgetReads(entry); // of a try that failed
+  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map() };
   activity.partsRead = reader.parts;
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
@@ -42,13 +43,17 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   signal.throwIfAborted();
   const context: LoadContext = {
     signal,
+    context: core.options.context,
     cause,
     attempt: request.attempt,
     mode,
     // A reload looks at nothing that is held (WHATWG Fetch).
-    ...(entry.held === "value" && forward !== "request" ? { held: heldOf(entry) } : {}),
-    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) =>
-      (await readPart(reader, obtain(core, part, params))) as U,
+    ...(entry.held === "value" && forward !== "request" && entry.fits ? { held: heldOf(entry) } : {}),
+    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
+      signal.throwIfAborted();
+      refuseDisposed(core);
+      return (await readPart(reader, obtain(core, part, params))) as U;
+    },
   };
   const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
   const proceed = () => source.definition.load(entry.params, context);
@@ -64,31 +69,55 @@ function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadCont
 
 /** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
 async function readPart(reader: Reader, part: Entry): Promise<unknown> {
-  const { entry, signal, parts } = reader;
-  signal.throwIfAborted();
+  const { entry, request } = reader;
   refuseRing(entry, part);
   const activity = entry.active();
   const { asked, mode } = activity;
-  const read: Part = { entry: part, version: -1 };
-  parts.push(read);
-  if (parts === activity.partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
+  const read = noteRead(reader, part);
   file(part);
+  // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
+  if (read.readAt >= request.began && read.version === part.changedAt && part.held !== "none" && !part.isInvalidated) {
+    return heldBy(part);
+  }
+  const settled = () => {
+    // The whole is made of the oldest value that it has seen; a stream's next value begins anew.
+    if (read.version === notRead || read.readAt < request.began) read.version = part.changedAt;
+    read.readAt = part.shelf.core.version;
+  };
   try {
-    return await whileWaiting(reader, part, () => broughtUpToDate(reader, part, asked, mode));
+    return await whileWaiting(reader, part, () => broughtUpToDate(reader, part, asked, mode, settled));
   } catch (thrown) {
     if (thrown instanceof Failure) activity.passedOn.add(thrown);
     throw thrown;
-  } finally {
-    read.version = part.changedAt;
   }
 }
 
+function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
+  const known = partOf.get(part);
+  if (known) return known;
+  const read: Part = { entry: part, version: notRead, readAt: notRead };
+  partOf.set(part, read);
+  parts.push(read);
+  if (parts === entry.active().partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
+  return read;
+}
+
 /** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
-function broughtUpToDate({ ask, signal }: Reader, part: Entry, asked: number, mode: LoadMode): Promise<unknown> {
+function broughtUpToDate(
+  { ask, signal }: Reader,
+  part: Entry,
+  asked: number,
+  mode: LoadMode,
+  settled: () => void,
+): Promise<unknown> {
   const { core } = part.shelf;
   const known = part.isFresh(nowOf(core)) && (part.version >= asked || (part.policy.immutable && mode !== "reload"));
-  if (known) return heldBy(part);
+  if (known) {
+    settled();
+    return heldBy(part);
+  }
   const waiters = turn(core, () => ask(part, asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked));
+  waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   return untilAborted(part, waiters.value, signal);
 }
 
@@ -96,12 +125,12 @@ function broughtUpToDate({ ask, signal }: Reader, part: Entry, asked: number, mo
 async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
   const { awaited } = entry.active();
   awaited.add(part);
-  request.pause();
+  const resume = request.pauseTimeout();
   try {
     return await wait();
   } finally {
     awaited.delete(part);
-    request.resume();
+    resume();
   }
 }
 
@@ -110,18 +139,21 @@ async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: ()
  * False at the first that is another than it was.
  */
 async function partsHold(reader: Reader): Promise<boolean> {
-  for (const part of reader.entry.links?.parts ?? []) {
+  const parts = reader.entry.links?.parts ?? [];
+  for (const part of parts) {
     reader.signal.throwIfAborted();
     // That it failed, or is missing, is a matter for the load, if its version changed by it.
-    await whileWaiting(reader, part.entry, () => broughtUpToDate(reader, part.entry, 0, "default").catch(() => {}));
+    const brought = () => broughtUpToDate(reader, part.entry, 0, "default", () => {}).catch(() => {});
+    await whileWaiting(reader, part.entry, brought);
     if (part.entry.changedAt !== part.version) return false;
   }
-  return true;
+  // One that was looked at first may have changed while the others were waited for.
+  return parts.every((part) => part.entry.changedAt === part.version);
 }
 
 /** Rule D4: a load that waits for what waits for it would wait for ever. */
 function refuseRing(dependent: Entry, part: Entry): void {
-  const ring = pathTo(dependent, part, []);
+  const ring = pathTo(dependent, part);
   if (!ring) return;
   const keys = [dependent, ...ring].map(({ key }) => key).join(" → ");
   throw new CistaError(
@@ -130,13 +162,18 @@ function refuseRing(dependent: Entry, part: Entry): void {
   );
 }
 
-function pathTo(wanted: Entry, from: Entry, path: Entry[]): Entry[] | undefined {
-  if (path.includes(from)) return undefined;
-  const here = [...path, from];
-  if (from === wanted) return here;
-  for (const next of from.activity?.awaited ?? []) {
-    const found = pathTo(wanted, next, here);
-    if (found) return found;
+/** From what waits for what: each entry on the way is looked at once. */
+function pathTo(wanted: Entry, from: Entry): Entry[] | undefined {
+  const before = new Map<Entry, Entry | undefined>([[from, undefined]]);
+  for (const [entry] of before) {
+    if (entry === wanted) return wayTo(entry, before);
+    for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
   }
   return undefined;
+}
+
+function wayTo(end: Entry, before: ReadonlyMap<Entry, Entry | undefined>): Entry[] {
+  const way: Entry[] = [];
+  for (let entry: Entry | undefined = end; entry; entry = before.get(entry)) way.unshift(entry);
+  return way;
 }

@@ -1,4 +1,5 @@
 import { guarded } from "../ground/journal.js";
+import { keyText } from "../ground/key.js";
 import { type AnyReading, sameReading } from "../ground/reading.js";
 import { mayShow } from "../ground/showing.js";
 import { isOnline, nowOf, refuseDisposed } from "../state/core.js";
@@ -6,19 +7,18 @@ import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { turn } from "../state/turns.js";
 import { ask } from "./asking.js";
-import { obtain } from "./keeping.js";
-import { holdsStill, layered, pendingWrites } from "./layers.js";
+import { file, obtain } from "./keeping.js";
+import { holdsStill, layered } from "./layers.js";
 import { wantsRequest } from "./watching.js";
 
-/** Makes a watched entry's reading anew; says whether it is another one. */
-export function renew(entry: Entry): boolean {
-  const before = entry.reading;
+/** Makes a watched entry's reading anew. */
+export function renew(entry: Entry): void {
   const reading = known(entry, compose(entry, nowOf(entry.shelf.core), entry.isAsking));
   entry.reading = reading;
   const activity = entry.active();
   activity.prospect = undefined;
   activity.shown = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
-  return reading !== before;
+  if (entry.links) file(entry); // its moments are also those of its parts
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */
@@ -50,7 +50,7 @@ export function lookHeld(entry: Entry): AnyReading {
 
 /** It is fresh, and nothing has happened to it since its last picture was made. */
 function isKnownUntil(entry: Entry, now: number): boolean {
-  return entry.readUntil !== 0 && entry.readUntil > now && entry.reading !== undefined;
+  return entry.readUntil !== 0 && entry.readUntil > now && entry.reading !== undefined && entry.fits;
 }
 
 function keep(entry: Entry, reading: AnyReading, until: number): void {
@@ -68,7 +68,7 @@ function known(entry: Entry, reading: AnyReading): AnyReading {
 function compose(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
   const { activity, shelf, reading } = entry;
   const failure = activity?.failure;
-  const shows = whatever ? entry.held !== "none" : showsHeld(entry, now, asking);
+  const shows = whatever ? entry.held !== "none" && entry.fits : showsHeld(entry, now, asking);
   const standIn = !shows && asking ? standInOf(entry) : undefined;
   const state = shows
     ? entry.held === "value"
@@ -79,7 +79,7 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
       : failure
         ? "failed"
         : "empty";
-  return {
+  return Object.freeze({
     key: entry.key,
     state,
     value: state === "ready" ? layered(entry) : standIn,
@@ -87,32 +87,45 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
     fresh: shows ? entry.isFresh(now) : undefined,
     storedAt: shows ? entry.bornAt : undefined,
     failure,
-    pendingWrites: state === "ready" ? pendingWrites(entry) : undefined,
+    pendingWrites: state === "ready" ? (activity?.pendingWrites.size ?? 0) : undefined,
     request: phaseOf(entry, asking),
     revalidate: (reading ?? activity?.prospect)?.revalidate ?? (async () => askNow(shelf, entry.params)),
-  };
+  });
 }
 
 /** @param asking as if a request were under way, or not */
 function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
-  if (entry.held === "none") return false;
+  if (entry.held === "none" || !entry.fits) return false;
   const { activity } = entry;
   return mayShow({
     standing: entry.standing(now),
-    mustRevalidate: entry.policy.mustRevalidate,
+    mustRevalidate: entry.mustRevalidate,
     asking: asking || holdsStill(entry),
     failed: activity?.failure !== undefined,
-    coversError: entry.coversError(now),
+    coversError: activity?.failure !== undefined && entry.covers(activity.failure, now),
     shown: activity?.shown ?? false,
     cameStale: activity?.cameStale ?? false,
   });
 }
 
+/** Pictures of nothing that are remembered for each source, so that looking twice shows one object. */
+const mostRemembered = 32;
+
 /** Nothing, where there is no entry. */
-export function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
+export function lookAtNothing(shelf: Shelf, params: unknown): AnyReading {
+  const { nothing } = shelf;
+  const key = keyText(shelf.source.name, params);
+  const reading = nothing.get(key) ?? emptyReading(shelf, params, key);
+  nothing.delete(key);
+  nothing.set(key, reading); // the last one used stands last
+  for (const [oldest] of nothing) if (nothing.size > mostRemembered) nothing.delete(oldest);
+  return reading;
+}
+
+function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
   const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
   const revalidate = async () => askNow(shelf, params);
-  return { key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate };
+  return Object.freeze({ key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate });
 }
 
 /** Asks the source now; resolves when the answer has come, whatever it is. */
@@ -123,9 +136,10 @@ export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
   // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
   const answer = turn(core, () => {
-    const { confirmed } = ask(entry, "asked", undefined, core.version + 1);
-    if (entry.watchers === 0) entry.active().pinned = true;
-    return confirmed;
+    entry.active().signedOut = false;
+    const waiters = ask(entry, "asked", undefined, core.version + 1);
+    if (entry.watchers === 0) waiters.patient = true;
+    return waiters.confirmed;
   });
   await answer.then(ignore, ignore);
 }

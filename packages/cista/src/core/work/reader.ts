@@ -16,7 +16,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
   if (cache === "no-store") return waitFor(apart(shelf, params), cache, signal);
   if (cache === "only-if-cached") {
     const held = shelf.core.shelves.find(shelf.source, params);
-    return held && held.held !== "none" ? hit(held) : unheld(keyText(shelf.source.name, params));
+    return held && held.held !== "none" && held.fits ? hit(held) : unheld(keyText(shelf.source.name, params));
   }
   const entry = obtain(shelf.core, shelf.source, params);
   const joined = joinedAtOnce(entry, cache, signal);
@@ -27,7 +27,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
       "cache",
       `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${shown(cache)}.`,
     );
-  if (cache === "force-cache" && entry.held !== "none") return hit(entry);
+  if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
   const now = nowOf(shelf.core);
   if (!entry.isUsable(now)) return waitFor(entry, "default", signal);
   const value = hit(entry);
@@ -40,7 +40,7 @@ function joinedAtOnce(entry: Entry, cache: string, signal: AbortSignal | undefin
   const { activity } = entry;
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.recorder.hears("read")) return undefined;
-  activity.pinned = true;
+  activity.waiters.patient = true;
   return activity.waiters.value;
 }
 
@@ -59,8 +59,8 @@ function unheld(key: string): Promise<never> {
 /** RFC 5861 §3. Runs on, whoever leaves: the reader has already had its value. */
 function revalidateBehind(entry: Entry): void {
   if (entry.request) return;
-  entry.active().pinned = true;
   turn(entry.shelf.core, () => start(entry, "read"));
+  entry.active().runsOn = true;
 }
 
 function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined): Promise<unknown> {
@@ -69,9 +69,10 @@ function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined):
     const forward: Forward = mode === "default" ? (entry.held === "none" ? "miss" : "stale") : "request";
     record("read", entry, () => ({ cause: "read", cacheStatus: forwardStatus(forward, { collapsed }) }));
     const waiters = ask(entry, "read", mode, mode === "default" ? 0 : entry.shelf.core.version + 1);
+    entry.active().signedOut = false;
     const answer = mode === "default" ? waiters.value : waiters.confirmed;
     if (signal) return untilAborted(entry, answer, signal);
-    entry.active().pinned = true;
+    waiters.patient = true;
     return answer;
   });
 }

@@ -25,8 +25,7 @@ export function selected(core: Core, selector: Selector): Entry[] {
 }
 
 function ofSource(core: Core, source: Source<any, any>): Entry[] {
-  const shelf = core.shelves.of(source);
-  return [...core.shelves.byKey.values()].filter((entry) => entry.shelf === shelf);
+  return [...core.shelves.of(source)];
 }
 
 function one(entry: Entry | undefined): Entry[] {

@@ -1,6 +1,7 @@
+import { onAbort } from "../ground/abort.js";
 import { answer } from "../ground/answer.js";
 import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "../ground/contract.js";
-import { milliseconds } from "../ground/duration.js";
+import { type Duration, milliseconds } from "../ground/duration.js";
 import { Failure } from "../ground/failure.js";
 import { type EventDetails, guarded, type JournalKind } from "../ground/journal.js";
 import { Outbox, type Outgoing } from "../ground/outbox.js";
@@ -8,11 +9,16 @@ import { Request } from "../ground/request.js";
 import { retryPlan } from "../ground/settings.js";
 import type { Laid } from "../state/activity.js";
 import { type Core, nowOf } from "../state/core.js";
-import { turn } from "../state/turns.js";
+import { afterChange, turn } from "../state/turns.js";
 import { askWatched, distrust } from "./changing.js";
-import { lift, pendingWrites } from "./layers.js";
+import { lift } from "./layers.js";
 import { selected } from "./selector.js";
 import { catchUp } from "./watching.js";
+
+/** For one try of a write that says nothing of it. */
+const usualTimeout: Duration = "2m";
+/** A write does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
+const longestWait = 120_000;
 
 /** Sends a change whose layers are laid; settles as `send` does (rule W4). */
 export function runWrite(
@@ -24,6 +30,7 @@ export function runWrite(
 ): Promise<unknown> {
   core.outbox ??= new Outbox(core.environment);
   const run = new Run(core, core.outbox, write, input, options, laid);
+  laid.isSent = true;
   turn(core, () => run.begin());
   return run.promise;
 }
@@ -46,6 +53,8 @@ class Run implements Outgoing {
   #request: Request | undefined;
   #phase: SendingPhase | undefined;
   #startedAt = 0;
+  /** Listens to the signal no longer. */
+  #endAbort = (): void => {};
 
   constructor(core: Core, outbox: Outbox, write: Write<any, any>, input: unknown, options: RunOptions, laid: Laid) {
     const { lane } = write.definition;
@@ -55,7 +64,7 @@ class Run implements Outgoing {
     this.#input = input;
     this.#options = options;
     this.#laid = laid;
-    this.#idempotencyKey = uniqueText(core);
+    this.#idempotencyKey = core.clock.uniqueText();
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
       this.#resolve = resolve;
@@ -65,7 +74,8 @@ class Run implements Outgoing {
 
   begin(): void {
     this.#startedAt = nowOf(this.#core);
-    this.#options.signal?.addEventListener("abort", this.#aborted, { once: true });
+    const { signal } = this.#options;
+    if (signal) this.#endAbort = onAbort(signal, () => this.abort(signal.reason));
     this.#outbox.add(this);
   }
 
@@ -89,8 +99,6 @@ class Run implements Outgoing {
     );
   }
 
-  readonly #aborted = (): void => this.abort(this.#options.signal?.reason);
-
   send(): void {
     const core = this.#core;
     const { definition } = this.#write;
@@ -103,13 +111,14 @@ class Run implements Outgoing {
         settings: {
           usesNetwork: true,
           retry: plan,
-          timeout: milliseconds(timeout ?? Number.POSITIVE_INFINITY, "timeout"),
+          timeout: milliseconds(timeout ?? usualTimeout, "timeout"),
         },
         nextVersion: () => ++core.version,
         holds: () => false,
         load: async (request) => answer({ result: await definition.send(this.#input, this.#contextFor(request)) }),
         check: (boxed) => boxed,
-        retries: (failure) => plan.when(failure),
+        retries: (failure, delay) => plan.when(failure) && delay <= longestWait,
+        defer: (call) => afterChange(core, call),
       },
       {
         moved: () => this.#moved(),
@@ -127,7 +136,8 @@ class Run implements Outgoing {
 
   #contextFor({ signal, attempt }: Request): SendContext {
     const invalidate = (selector: Selector) => void this.#said.push(selector);
-    return { signal, attempt, idempotencyKey: this.#idempotencyKey, invalidate };
+    const { context } = this.#core.options;
+    return { signal, attempt, context, idempotencyKey: this.#idempotencyKey, invalidate };
   }
 
   #moved(): void {
@@ -157,11 +167,9 @@ class Run implements Outgoing {
   #failed(failure: Failure): void {
     const attempts = this.#request?.attempt ?? 0;
     const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
-    // Without an answer that could be read nobody knows: it may have worked.
-    const unknown = failure.kind === "network" || failure.kind === "timeout" || failure.kind === "shape";
     this.#end(
       () => this.#reject(last),
-      () => this.#refused(unknown),
+      () => this.#refused(mayHaveWorked(failure)),
       last,
     );
   }
@@ -170,18 +178,18 @@ class Run implements Outgoing {
     const core = this.#core;
     const laid = this.#laid;
     if (!this.#outbox.remove(this)) return;
-    this.#options.signal?.removeEventListener("abort", this.#aborted);
+    this.#endAbort();
     turn(core, () => {
-      laid.settledAt = ++core.version;
+      laid.settle(++core.version);
       this.#record("settle", {
         duration: nowOf(core) - this.#startedAt,
         ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
       });
       change();
-      for (const entry of laid.entries) if (pendingWrites(entry) === 0) catchUp(entry);
+      for (const entry of laid.entries) if (entry.activity?.pendingWrites.size === 0) catchUp(entry);
     });
     settle();
-    turn(core, () => this.#outbox.makeWay(this));
+    if (!core.disposed) turn(core, () => this.#outbox.makeWay(this));
   }
 
   /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
@@ -226,16 +234,12 @@ class Run implements Outgoing {
   }
 }
 
+/** Without an answer that could be read nobody knows; nor does a redirection that was not followed tell (RFC 9110 §15.4). */
+function mayHaveWorked({ kind, status }: Failure): boolean {
+  return kind === "network" || kind === "timeout" || kind === "shape" || (kind === "http" && (status ?? 0) < 400);
+}
+
 function listOf(selectors: Selector | readonly Selector[] | undefined): readonly Selector[] {
   if (selectors === undefined) return [];
   return Array.isArray(selectors) ? selectors : [selectors as Selector];
-}
-
-/** 128 random bits, as text. */
-function uniqueText({ clock }: Core): string {
-  const part = () =>
-    Math.floor(clock.random() * 2 ** 32)
-      .toString(16)
-      .padStart(8, "0");
-  return part() + part() + part() + part();
 }

@@ -21,13 +21,14 @@ export function takeSnapshot(core: Core, entries: readonly Entry[]): Snapshot {
     takenAt: core.clock.now(),
     partition: core.options.partition,
     entries: entries
-      .filter((entry) => entry.held !== "none" && !entry.policy.noStore && !entry.isInvalidated)
+      .filter((entry) => entry.held !== "none" && !entry.noStore && !entry.isInvalidated)
+      .filter(({ value }) => !isTooDeep(value))
       .map((entry) => stored(entry, now)),
   });
 }
 
 function stored(entry: Entry, now: number): StoredEntry {
-  const { policy, extra, groups } = entry;
+  const { policy, extra, ownGroups: groups } = entry;
   return defined({
     source: entry.shelf.source.name,
     params: entry.params,
@@ -37,12 +38,26 @@ function stored(entry: Entry, now: number): StoredEntry {
     maxAge: finite(policy.maxAge),
     staleWhileRevalidate: finite(policy.staleWhileRevalidate),
     staleIfError: finite(policy.staleIfError),
-    mustRevalidate: policy.mustRevalidate || undefined,
+    mustRevalidate: entry.mustRevalidate || undefined,
     immutable: policy.immutable || undefined,
     ...extra?.validator,
     groups: groups.length > 0 ? groups : undefined,
+    varies: extra?.varies,
   });
 }
+
+/** Deeper values than this cannot be made text of, or be stored, everywhere. */
+const deepest = 1000;
+
+function isTooDeep(value: unknown): boolean {
+  let level = [value];
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > deepest) return true;
+    level = level.flatMap((each) => (typeof each === "object" && each !== null ? Object.values(each) : []));
+  }
+  return false;
+}
+
 /**
  * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
  * never the rest. Entries of a source that has not been used yet wait for it.
@@ -63,7 +78,10 @@ export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
     );
   }
   // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
-  const since = Math.max(0, core.clock.now() - takenAt);
+  const elapsed = core.clock.now() - takenAt;
+  // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
+  const trusted = elapsed >= -clockTolerance;
+  const since = Math.max(0, elapsed);
   const at = nowOf(core);
   let room = core.capacity;
   for (const waiting of core.restored.values()) room -= waiting.length;
@@ -71,12 +89,15 @@ export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
     for (const entry of entries.slice(0, room)) {
       const stored = wellFormed(entry);
       if (!stored) dropped(core, entry);
-      else place(core, { stored: { ...stored, age: stored.age + since }, at });
+      else place(core, { stored: { ...stored, age: stored.age + since }, at, trusted });
     }
   });
   if (entries.length > room) dropped(core, `${entries.length - room} entries over the capacity`);
   if (core.restored.size > 0) forgetLater(core);
 }
+
+/** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
+const clockTolerance = 5000;
 
 function dropped(core: Core, what: unknown): void {
   const note = `Dropped from a snapshot: ${shown(what)}.`;
@@ -113,8 +134,9 @@ export function adoptRestored(shelf: Shelf): void {
   });
 }
 
-function adopt(shelf: Shelf, { stored, at }: Restored): void {
+function adopt(shelf: Shelf, restored: Restored): void {
   const { core } = shelf;
+  const { stored } = restored;
   let entry: Entry;
   try {
     entry = obtain(core, shelf.source, stored.params);
@@ -123,7 +145,29 @@ function adopt(shelf: Shelf, { stored, at }: Restored): void {
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
-  const { kind, value, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false } = stored;
+  const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
+  if (checked) holdRestored(entry, restored, checked.value);
+  else dropped(core, stored);
+}
+
+/** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
+function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
+  const { check, accepts } = source.definition;
+  try {
+    if (accepts && !accepts(value)) return undefined;
+    if (!check) return { value };
+    const result = check["~standard"].validate(value) as { value?: unknown; issues?: readonly unknown[] };
+    return result instanceof Promise || result.issues || result.value === undefined
+      ? undefined
+      : { value: result.value };
+  } catch {
+    return undefined;
+  }
+}
+
+function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: unknown): void {
+  const { core } = entry.shelf;
+  const { kind, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false, varies } = stored;
   const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
   const details = {
     age: ageAt(nowOf(core), at, stored.age),
@@ -133,9 +177,11 @@ function adopt(shelf: Shelf, { stored, at }: Restored): void {
     mustRevalidate,
     immutable,
     groups: stored.groups ?? [],
+    ...(varies ? { varies } : {}),
     ...(validated ? { validator: defined({ etag, lastModified, lastEventId }) } : {}),
   };
   changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
+  if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   review(entry);
   touch(entry);

@@ -1,15 +1,14 @@
 import { type Answer, type AnswerDetails, still } from "../ground/answer.js";
 import { ofEntry } from "../ground/failure.js";
+import { mostGroups } from "../ground/stored.js";
 import type { Entry } from "../state/entry.js";
-import type { Part } from "../state/links.js";
 import { liftTold } from "./layers.js";
 
 /** Holds what an answer brought. */
 export function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
   if (answer === still) return;
   const { activity } = entry;
-  const parts = activity?.partsRead ?? [];
-  const details = withParts(labelled(entry, answer), parts);
+  const details = labelled(entry, answer);
   if (answer.kind === "unchanged") entry.freshen(details, began, now);
   else entry.hold(answer.kind, answer.value, details, began, now);
   liftTold(entry, began);
@@ -22,17 +21,12 @@ function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
   const { groups } = entry.shelf.source.definition;
   const { kind, details } = answer;
   // What an unchanged answer does not say of groups stays as it was.
-  if (!groups || kind === "missing" || (kind === "unchanged" && !details.groups)) return details;
+  if (!groups || kind === "missing" || (kind === "unchanged" && !details.groups)) {
+    return (details.groups?.length ?? 0) > mostGroups
+      ? { ...details, groups: details.groups?.slice(0, mostGroups) ?? [] }
+      : details;
+  }
   const value = kind === "value" ? answer.value : entry.value;
-  return { ...details, groups: [...new Set([...(details.groups ?? []), ...groups(value, entry.params)])] };
-}
-
-/** Rule D2: what a part forbids is forbidden for the whole. */
-function withParts(details: AnswerDetails, parts: readonly Part[]): AnswerDetails {
-  const some = (name: "mustRevalidate" | "noStore") => parts.some(({ entry }) => entry.policy[name]);
-  return {
-    ...details,
-    ...(some("mustRevalidate") ? { mustRevalidate: true } : {}),
-    ...(some("noStore") ? { noStore: true } : {}),
-  };
+  const all = new Set([...(details.groups ?? []), ...groups(value, entry.params)]);
+  return { ...details, groups: [...all].slice(0, mostGroups) };
 }

@@ -1,3 +1,4 @@
+import { onAbort } from "../ground/abort.js";
 import { missingFailure } from "../ground/reading.js";
 import type { Outcome } from "../ground/waiters.js";
 import type { Entry } from "../state/entry.js";
@@ -16,21 +17,31 @@ export function heldBy(entry: Entry): Promise<unknown> {
 
 /** As `fetch` does: an aborted reader is rejected with its signal's reason. When the last one has left, so has the request. */
 export function untilAborted(entry: Entry, answer: Promise<unknown>, signal: AbortSignal): Promise<unknown> {
-  if (signal.aborted) return Promise.reject(signal.reason);
+  if (signal.aborted) {
+    answer.catch(() => {}); // nobody waits for it
+    leave(entry);
+    return Promise.reject(signal.reason);
+  }
   const activity = entry.active();
   activity.readers++;
   return new Promise((resolve, reject) => {
-    const aborted = () => {
+    let waits = true;
+    /** @returns whether it was still waiting */
+    const leaves = () => {
+      if (!waits) return false;
+      waits = false;
       activity.readers--;
+      end();
+      return true;
+    };
+    const end = onAbort(signal, () => {
+      if (!leaves()) return;
       reject(signal.reason);
       leave(entry);
-    };
-    signal.addEventListener("abort", aborted, { once: true });
-    const settled = () => {
-      if (signal.aborted) return;
-      signal.removeEventListener("abort", aborted);
-      activity.readers--;
-    };
-    answer.then(resolve, reject).finally(settled);
+    });
+    answer.then(
+      (value) => leaves() && resolve(value),
+      (failure) => leaves() && reject(failure),
+    );
   });
 }

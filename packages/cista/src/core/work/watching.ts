@@ -2,18 +2,20 @@ import { type Cause, forwardStatus, hitStatus } from "../ground/journal.js";
 import type { Trigger } from "../ground/settings.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { currentLinks } from "../state/links.js";
 import { leave, touch, turn } from "../state/turns.js";
 import { giveUp, start } from "./asking.js";
 import { askWatched } from "./changing.js";
-import { adoptParts } from "./dependencies.js";
-import { changeHeld, evict, file } from "./keeping.js";
+import { setParts } from "./dependencies.js";
+import { changeHeld, evict, file, nextInterval, trim } from "./keeping.js";
 import { holdsStill, lift } from "./layers.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, asks: boolean): boolean {
   const { activity } = entry;
-  if (!activity || activity.askers === 0 || !entry.reading?.fresh || entry.shelf.core.recorder.hears("attach"))
-    return false;
+  if (!activity || activity.askers === 0 || activity.signedOut || !entry.reading?.fresh) return false;
+  const { core } = entry.shelf;
+  if (core.recorder.hears("attach") || entry.staleAt <= nowOf(core)) return false;
   activity.watchers++;
   if (asks) activity.askers++;
   return true;
@@ -30,7 +32,10 @@ export function attach(entry: Entry, asks: boolean): void {
     core.watched.add(entry);
   }
   activity.watchers++;
-  if (asks) activity.askers++;
+  if (asks) {
+    activity.askers++;
+    activity.signedOut = false;
+  }
   if (first) touch(entry);
   record("attach", entry, () => ({ cause: "attach", cacheStatus: attachStatus(entry, asks, now) }));
   if (asks && !activity.request && wantsRequest(entry, now)) start(entry, "attach");
@@ -50,20 +55,25 @@ export function detach(entry: Entry, asked: boolean): void {
 
 /** The single step by which an entry is left: one macrotask after the last one went (rule R3). */
 export function settleLeft(entry: Entry): void {
+  settleOne(entry);
+  trim(entry.shelf.core);
+}
+
+function settleOne(entry: Entry): void {
   const { activity } = entry;
   if (entry.watchers > 0 || activity?.readers || entry.links?.dependents.size) return;
   entry.shelf.core.watched.delete(entry);
   if (activity) {
     activity.shown = false;
     activity.cameStale = false;
-    if (activity.request && !activity.pinned) giveUp(entry, "nobody waits for it any more");
+    if (activity.request && !activity.isPinned) giveUp(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
     lift(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");
   }
-  if (entry.policy.noStore && entry.held !== "none" && !activity?.layers.length) {
+  if (entry.gone || (entry.noStore && entry.held !== "none" && !activity?.layers.length)) {
     // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
     changeHeld(entry, () => entry.forget());
-    adoptParts(entry, []);
+    setParts(entry, []);
   }
   if (!activity?.failure && !activity?.layers.length) {
     entry.activity = undefined;
@@ -93,7 +103,7 @@ function grow(entry: Entry, now: number): void {
     record("expire", entry);
     askByItself(entry, "expired");
   }
-  if (now >= activity.askedAt + entry.shelf.settings.revalidateEvery) askByItself(entry, "interval");
+  if (now >= nextInterval(entry, now)) askByItself(entry, "interval");
   file(entry);
 }
 
@@ -110,20 +120,27 @@ export function catchUp(entry: Entry): void {
 /** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
 function askByItself(entry: Entry, cause: Cause): void {
   const activity = entry.active();
-  if (activity.askers === 0 || activity.request || holdsStill(entry)) return;
+  if (activity.askers === 0 || activity.request || activity.signedOut || holdsStill(entry)) return;
   if (entry.shelf.core.environment.visible) start(entry, cause);
   else if (cause === "expired") activity.owed = true;
 }
 
 /** Rule D1: it is stale through its parts. */
 export function settleDoubt(entry: Entry): void {
-  if (entry.links?.doubt !== "none" && !entry.gone && !entry.request && isWanted(entry)) start(entry, "dependency");
+  const links = currentLinks(entry);
+  if (!links || entry.gone) return;
+  if (entry.noStore && entry.watchers === 0) leave(entry);
+  if (links.doubt !== "none" && !entry.request && isWanted(entry)) start(entry, "dependency");
 }
 
-/** Watched by a component, or by a dependent that is. */
+/** Watched by a component, or by something made of it, directly or not, that is. */
 function isWanted(entry: Entry): boolean {
-  if ((entry.activity?.askers ?? 0) > 0) return true;
-  return [...(entry.links?.dependents ?? [])].some(isWanted);
+  const reached = new Set([entry]);
+  for (const { activity, links } of reached) {
+    if ((activity?.askers ?? 0) > 0 && !activity?.signedOut) return true;
+    for (const dependent of links?.dependents ?? []) reached.add(dependent);
+  }
+  return false;
 }
 
 // ── The page ─────────────────────────────────────────────────────────────────
@@ -141,7 +158,7 @@ export function wake(core: Core, trigger: Exclude<Trigger, "attach">): void {
 
 function wakeOne(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number): void {
   const { activity } = entry;
-  if (!activity || activity.request || activity.askers === 0 || holdsStill(entry)) return;
+  if (!activity || activity.request || activity.askers === 0 || activity.signedOut || holdsStill(entry)) return;
   const wanted = entry.shelf.settings.triggers.includes(trigger) && !entry.isFresh(now);
   if (wanted) start(entry, trigger);
   else if (activity.owed && trigger === "visible") start(entry, "expired");

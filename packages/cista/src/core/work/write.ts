@@ -1,6 +1,8 @@
 import type { RunOptions, Write, WriteDefinition } from "../ground/contract.js";
+import { milliseconds } from "../ground/duration.js";
 import { CistaError, shown } from "../ground/failure.js";
 import { guarded } from "../ground/journal.js";
+import { retryPlan } from "../ground/settings.js";
 import { Laid } from "../state/activity.js";
 import { type Core, refuseDisposed } from "../state/core.js";
 import { turn } from "../state/turns.js";
@@ -33,6 +35,8 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
   if (typeof send !== "function") {
     throw new CistaError("write", `The write "${name}" needs a send function, but send is ${shown(send)}.`);
   }
+  retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
+  milliseconds(definition.timeout ?? 0, "timeout");
   return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: sender });
 }
 
@@ -57,18 +61,25 @@ export function run(core: Core, write: Write<any, any>, input: unknown, options:
   if (!sender) throw new CistaError("write", `run takes what write() has made, but it got ${shown(write)}.`);
   if (options.signal?.aborted) return Promise.reject(options.signal.reason);
   const laid = layAll(core, write, input);
-  const send = sender();
-  if (typeof send === "function") return send(core, write, input, options, laid);
-  return send.then(
-    (send) => {
-      refuseDisposed(core);
-      return send(core, write, input, options, laid);
-    },
-    (thrown) => {
+  /** Only once all of it is known to be in order is it sent. */
+  const sendNow = (send: Sender) => {
+    refuseDisposed(core); // by what `optimistic` has done, or while what sends it was loaded
+    options.signal?.throwIfAborted();
+    return send(core, write, input, options, laid);
+  };
+  const takeBack = (thrown: unknown): never => {
+    if (!core.disposed) {
       turn(core, () => {
         for (const entry of laid.entries) lift(entry, (layer) => layer.write === laid, "lifted: it could not be sent");
       });
-      throw thrown;
-    },
-  );
+    }
+    throw thrown;
+  };
+  try {
+    const send = sender();
+    if (typeof send === "function") return sendNow(send);
+    return send.then(sendNow).catch((thrown) => (laid.isSent ? Promise.reject(thrown) : takeBack(thrown)));
+  } catch (thrown) {
+    return takeBack(thrown);
+  }
 }

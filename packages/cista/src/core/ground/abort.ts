@@ -1,0 +1,20 @@
+/** Callbacks by their signal: one listener on the signal itself, since platforms warn of a leak where there are many. */
+const callbacksOf = new WeakMap<AbortSignal, Set<() => void>>();
+
+/** Calls back once when the signal, which is not aborted yet, is aborted. Returns its own end. */
+export function onAbort(signal: AbortSignal, callback: () => void): () => void {
+  const callbacks = callbacksOf.get(signal) ?? listenTo(signal);
+  const own = () => callback();
+  callbacks.add(own);
+  return () => void callbacks.delete(own);
+}
+
+function listenTo(signal: AbortSignal): Set<() => void> {
+  const callbacks = new Set<() => void>();
+  callbacksOf.set(signal, callbacks);
+  const callAll = () => {
+    for (const callback of [...callbacks]) if (callbacks.delete(callback)) callback();
+  };
+  signal.addEventListener("abort", callAll, { once: true });
+  return callbacks;
+}

@@ -1,0 +1,41 @@
+import { Failure } from "../ground/failure.js";
+import type { Core } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { leave, turn } from "../state/turns.js";
+import { giveUp } from "./asking.js";
+import { review, setParts } from "./dependencies.js";
+import { changeHeld, evict, file } from "./keeping.js";
+import { lift } from "./layers.js";
+
+const note = "somebody signed out";
+
+/**
+ * Forgets all that belongs to whoever has used the cache (rule S4): first nothing asks any more, then all that is under
+ * way ends, then nothing is held. Resolves when those who listen for it (stores, for example) have done the same.
+ */
+export async function signOut(core: Core): Promise<void> {
+  turn(core, () => {
+    const entries = [...core.shelves.byKey.values()];
+    for (const { activity } of entries) if (activity) activity.signedOut = true;
+    core.outbox?.abortAll(new Failure("aborted", "The write was given up: somebody signed out."));
+    for (const entry of [...core.underWay]) giveUp(entry, note); // also what is read without being kept
+    core.restored.clear();
+    for (const entry of entries) forgetAll(entry);
+  });
+  if (core.recorder.hears("sign-out")) core.recorder.record("sign-out", {});
+  await Promise.all([...core.signOuts].map(async (callback) => callback()));
+}
+
+function forgetAll(entry: Entry): void {
+  if (entry.gone) return;
+  lift(entry, () => true, `lifted: ${note}`);
+  changeHeld(entry, () => entry.forget());
+  setParts(entry, []);
+  review(entry);
+  if (entry.isIdle) {
+    evict(entry, "deleted");
+    return;
+  }
+  file(entry);
+  leave(entry);
+}
