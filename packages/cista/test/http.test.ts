@@ -207,8 +207,8 @@ test("after an unsafe request: its URL, Location and the groups it names, of its
   expect([...cache.entries()][0]?.groups).toEqual([
     "huts",
     "hut-h-07",
-    `${running.url}/api/huts/h-07`,
     "region-Lower Fells",
+    `${running.url}/api/huts/h-07`,
   ]);
   await other.close();
 });

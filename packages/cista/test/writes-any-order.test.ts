@@ -39,6 +39,7 @@ test("property: up to five writes at once on three entries, answers and refusals
       const sent: Sent[] = [];
       const add = write<Omit<Sent, "accept" | "fail">, void>({
         name: "add",
+        timeout: Number.POSITIVE_INFINITY,
         send: (input) => new Promise((accept, fail) => sent.push({ ...input, accept, fail })),
         optimistic: ({ item, entries }, edit) => {
           for (const entry of entries) edit.patch(list, entry, (all) => (all.includes(item) ? all : [...all, item]));

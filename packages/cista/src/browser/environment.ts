@@ -1,12 +1,15 @@
 import type { Environment } from "../core/index.js";
 
+/** By this name the pages of one site tell each other. */
+const channelName = "cista sign-out";
+
 /**
  * The page as environment: whether somebody looks at it (`visibilitychange`, and `pageshow` after the back/forward
- * cache), and whether there is a network (`online`, `offline`; what the browser says: "online" may be a lie, "offline" is not).
- * Listens only while subscribed to.
+ * cache), whether there is a network (`online`, `offline`; what the browser says: "online" may be a lie, "offline" is not),
+ * and the other pages of the same site, by a BroadcastChannel. Listens only while subscribed to.
  */
 export function pageEnvironment(): Environment {
-  return {
+  const environment: Environment = {
     get visible() {
       return document.visibilityState === "visible";
     },
@@ -27,4 +30,21 @@ export function pageEnvironment(): Environment {
       };
     },
   };
+  return typeof BroadcastChannel === "undefined" ? environment : Object.assign(environment, { others });
 }
+
+const others: NonNullable<Environment["others"]> = {
+  tellSignOut(partition) {
+    const channel = new BroadcastChannel(channelName);
+    channel.postMessage({ partition });
+    channel.close();
+  },
+  onSignOut(listener) {
+    const channel = new BroadcastChannel(channelName);
+    channel.onmessage = ({ data }) => {
+      const { partition } = (data ?? {}) as { partition?: unknown };
+      if (partition === undefined || typeof partition === "string") listener(partition);
+    };
+    return () => channel.close();
+  },
+};

@@ -35,7 +35,8 @@ export function resolved(given: string | URL, base: URL | undefined, name: strin
 
 /** Where something is, for messages: no query, which may hold what no log should. */
 export function place(url: string | URL): string {
-  return String(url).replace(/[?#].*$/, "");
+  const text = String(url).replace(/[?#].*$/, "");
+  return text.length > 200 ? `${text.slice(0, 199)}…` : text;
 }
 
 /** The label that every entry bears for its URL, so that an unsafe request to it reaches the entry (RFC 9111 §4.4). */

@@ -3,48 +3,84 @@ import { place } from "./address.js";
 import type { Exchange } from "./exchange.js";
 
 /**
- * The body as text.
+ * The body, part by part, counted.
  * @throws Failure kind "http" for one longer than `maxBody`, which is not read to its end; "network" for one cut short
  */
-export async function bodyText({ response, url, maxBody }: Exchange): Promise<string> {
-  const announced = Number(response.headers.get("content-length") ?? 0);
-  if (announced > maxBody) {
+export async function* bodyParts({ response, url, maxBody }: Exchange): AsyncGenerator<Uint8Array, void, void> {
+  if (Number(response.headers.get("content-length") ?? 0) > maxBody) {
     await response.body?.cancel();
     throw tooLong(response, url, maxBody);
   }
-  if (!response.body) return response.text();
+  if (!response.body) return;
   const reader = response.body.getReader();
-  const decoder = new TextDecoder();
-  let text = "";
   let bytes = 0;
   const next = () =>
     reader.read().catch((cause: unknown) => {
       if (!(cause instanceof TypeError)) throw cause; // an abort
       throw new Failure("network", `The body from ${place(url)} broke off after ${bytes} bytes.`, { cause });
     });
-  for (let part = await next(); !part.done; part = await next()) {
-    bytes += part.value.byteLength;
-    if (bytes > maxBody) {
-      await reader.cancel();
-      throw tooLong(response, url, maxBody);
+  try {
+    for (let part = await next(); !part.done; part = await next()) {
+      bytes += part.value.byteLength;
+      if (bytes > maxBody) throw tooLong(response, url, maxBody);
+      yield part.value;
     }
-    text += decoder.decode(part.value, { stream: true });
+  } finally {
+    await reader.cancel().catch(() => {}); // whatever is not read
   }
+}
+
+/** The body as text. */
+export async function bodyText(exchange: Exchange): Promise<string> {
+  const decoder = new TextDecoder();
+  let text = "";
+  for await (const part of bodyParts(exchange)) text += decoder.decode(part, { stream: true });
   return text + decoder.decode();
+}
+
+/** Reads a body that nobody needs, or a browser's cache would not keep it. One that is too long is left. */
+export async function passBody(exchange: Exchange): Promise<void> {
+  try {
+    for await (const _ of bodyParts(exchange));
+  } catch (thrown) {
+    if (!(thrown instanceof Failure)) throw thrown; // an abort
+  }
+}
+
+/** The response for a program's own `parse`, its body counted like any other. */
+export function countedResponse(exchange: Exchange): Response {
+  const { response, landed } = exchange;
+  if (!response.body) return response;
+  const parts = bodyParts(exchange);
+  const body = new ReadableStream<Uint8Array>({
+    async pull(controller) {
+      const { done, value } = await parts.next();
+      if (done) controller.close();
+      else controller.enqueue(value);
+    },
+    async cancel() {
+      await parts.return();
+    },
+  });
+  const { status, statusText, headers } = response;
+  const counted = new Response(body, { status, statusText, headers });
+  return Object.defineProperty(counted, "url", { value: response.url || landed.href });
 }
 
 /** The body as JSON; `null` for one without content (RFC 9110 §15.3.5). @throws Failure kind "shape" that shows what came */
 export async function bodyJson(exchange: Exchange): Promise<unknown> {
-  const { response, url } = exchange;
-  const text = await bodyText(exchange);
+  return jsonIn(await bodyText(exchange), exchange);
+}
+
+export function jsonIn(text: string, { response, url }: Exchange): unknown {
   if (text === "" && response.status === 204) return null;
   try {
     return JSON.parse(text);
   } catch (cause) {
     const type = response.headers.get("content-type") ?? "no content type";
-    const words = text.trim().slice(0, 80).replace(/\s+/g, " ");
+    const words = text.slice(0, 200).trim().slice(0, 80).replace(/\s+/g, " ");
     const what = words === "" ? "an empty body" : `text that begins ${JSON.stringify(words)}`;
-    throw new Failure("shape", `JSON was expected from ${place(url)}, but ${what} came (${type}).`, {
+    throw new Failure("shape", `JSON was expected from ${place(url)}, but ${what} came (${tidy(type)}).`, {
       cause,
       status: response.status,
       retryable: false,
@@ -74,10 +110,18 @@ export function unwrapped<T>(unwrap: (body: any) => T, body: unknown, { response
 export function outline(body: unknown): string {
   if (Array.isArray(body)) return `an array of ${body.length}`;
   if (typeof body !== "object" || body === null) return body === null ? "null" : `a ${typeof body}`;
-  const names = Object.keys(body);
+  const names = Object.keys(body).map((name) => tidy(name, 40));
   return names.length === 0
     ? "an object without members"
     : `an object with the members ${names.slice(0, 12).join(", ")}${names.length > 12 ? ", …" : ""}`;
+}
+
+/** A server's text for a message: without what a terminal would obey or turn round, and never long. */
+export function tidy(text: unknown, most = 300): string {
+  const plain = String(text)
+    .slice(0, most * 2)
+    .replace(/[\p{Cc}\u2028-\u202e\u2066-\u2069]+/gu, " ");
+  return plain.length > most ? `${plain.slice(0, most - 1)}…` : plain;
 }
 
 function tooLong(response: Response, url: URL, most: number): Failure {

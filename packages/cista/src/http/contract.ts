@@ -6,8 +6,17 @@ export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
   base?: string | URL;
   /** Asked before each request, so that a renewed token is picked up. */
-  headers?: HeadersInit | ((request: { url: URL; method: string }) => HeadersInit | Promise<HeadersInit>);
+  /**
+   * Asked before each request, so that a renewed token is picked up; `context` is what `createCache` was given. Only the
+   * program's own origin gets them: that of `base`, else the page's, and those of `trust`. Keep it quick: where an answer
+   * varies by them, they are also asked before it is shown, so that what one user got is not shown to another.
+   */
+  headers?:
+    | HeadersInit
+    | ((request: { url: URL; method: string; context: unknown }) => HeadersInit | Promise<HeadersInit>);
   credentials?: RequestCredentials;
+  /** Further origins that get `headers` and credentials, and that writes may go to. Default: none. */
+  trust?: readonly (string | URL)[];
   /** Default `globalThis.fetch`, looked up at each call. */
   fetch?: typeof fetch;
   /** Refuse bodies longer than this many bytes (a `Failure`, kind "http"). Default 16 MiB. */
@@ -45,7 +54,7 @@ export interface Pages<T> {
   readonly parts: readonly Part[];
 }
 
-/** One part of a list: where it came from, how many items are left of it, where the next one is. */
+/** One part of a list: where it came from, how many items are left of it, where the next one is; paths at the list's own origin. */
 export interface Part {
   readonly url: string;
   readonly count: number;
@@ -58,7 +67,7 @@ export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
   headers?: HeadersInit;
   /** From the parsed body to the part's items. Default: the body is the array itself. */
   unwrap?(body: any): readonly T[];
-  /** Where the next part is. Default: `Link: rel="next"` (RFC 8288). Only the part's own origin is followed. */
+  /** Where the next part is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
   next?(body: any, response: Response): string | URL | undefined;
   /** By what an item is known again when it moves. Default: its `id`, else its whole content. */
   id?(item: T): unknown;
@@ -66,7 +75,7 @@ export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
 
 export interface EventsDefinition<P, T> extends Policy<P, T> {
   url: Url<P>;
-  /** The value before the first event. */
+  /** The value before the first event; copied for each stream. */
   start: T;
   /** The value after one more event; `type` is "message" where the server names none. */
   reduce(value: T, event: { type: string; data: string; id?: string }): T;
@@ -90,6 +99,8 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   /** Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. */
   body?(input: I): unknown;
   headers?: HeadersInit;
+  /** Also to another origin, which then gets the body and the Idempotency-Key; in a page any redirection. Default false: outside of pages those within the origin are followed. */
+  followRedirects?: boolean;
   /** From the parsed body to the result. Default: the body, or undefined where it is not JSON. */
   unwrap?(body: any): R;
 }

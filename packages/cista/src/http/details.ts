@@ -1,5 +1,4 @@
 import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
-import { urlLabel } from "./address.js";
 import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./freshness.js";
@@ -16,20 +15,28 @@ const said: readonly (keyof Freshness)[] = [
 
 /** What a response says beside its body; where the definition has said it itself, that stands. */
 export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
-  const { response, url } = exchange;
+  const { response, url, landed, varies } = exchange;
   const { headers, status } = response;
   const details: AnswerDetails = { ...freshnessOf(response, exchange, policy.heuristic), status };
   for (const name of said) if (policy[name] !== undefined) delete details[name];
   const validator = validatorOf(headers);
   if (validator) details.validator = validator;
-  const groups = stringList(headers.get("cache-groups")); // RFC 9875 §2
-  if (groups || status !== 304) details.groups = [...(groups ?? []), urlLabel(url)];
+  // RFC 9875 §2; a group is one only within its origin, so another origin's say nothing here.
+  const groups = landed.origin === url.origin ? stringList(headers.get("cache-groups")) : undefined;
+  if (groups || status !== 304) details.groups = groups ?? [];
+  if (varies) details.varies = varies;
   return details;
+}
+
+/** RFC 9110 §8.8.3. */
+export function isEntityTag(text: string): boolean {
+  return /^(?:W\/)?"[\x21\x23-\x7e\x80-\xff]*"$/.test(text);
 }
 
 /** RFC 9110 §8.8. */
 export function validatorOf(headers: Headers): Validator | undefined {
-  const etag = headers.get("etag");
+  const given = headers.get("etag");
+  const etag = given && isEntityTag(given) ? given : undefined; // what is no entity tag is as good as none
   const lastModified = headers.get("last-modified");
   if (!etag && !lastModified) return undefined;
   return { ...(etag ? { etag } : {}), ...(lastModified ? { lastModified } : {}) };
@@ -38,5 +45,16 @@ export function validatorOf(headers: Headers): Validator | undefined {
 /** Whether two entity tags stand for equivalent bodies: RFC 9110 §8.8.3.2, weak comparison. */
 export function sameEntity(one: string | null | undefined, other: string | null | undefined): boolean {
   const opaque = (tag: string) => tag.replace(/^W\//, "");
-  return one != null && other != null && opaque(one) === opaque(other);
+  return one != null && other != null && isEntityTag(other) && opaque(one) === opaque(other);
+}
+
+/**
+ * RFC 9111 §4.3.4: whether a 304 is about what is held: only where it was asked for, and where an entity tag that comes
+ * with it is the held one's.
+ */
+export function isNotModified({ response: { status, headers }, condition, held }: Exchange): boolean {
+  if (status !== 304 || !condition) return false;
+  const etag = headers.get("etag");
+  if (!etag || !isEntityTag(etag) || !held?.etag) return true;
+  return etag.startsWith("W/") ? sameEntity(held.etag, etag) : etag === held.etag;
 }

@@ -4,7 +4,7 @@ import { place } from "./address.js";
 import type { EventsDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
 import { exchange, type Server } from "./exchange.js";
-import { urlFor } from "./load.js";
+import { askOf } from "./load.js";
 import { httpFailure } from "./problem.js";
 
 /**
@@ -19,14 +19,15 @@ export async function* follow(
   context: LoadContext,
 ): AsyncGenerator<Answer<unknown>, void, void> {
   const { held } = context;
-  let value = held ? held.value : definition.start;
+  let value = held ? held.value : copied(definition.start);
   let lastEventId = held?.validator?.lastEventId;
-  const url = urlFor(server, definition, params);
-  const headers = {
+  const { url, name, named } = askOf(server, definition, params);
+  const fields = {
     accept: "text/event-stream",
-    ...(lastEventId ? { "last-event-id": lastEventId } : {}),
+    ...(lastEventId ? { "last-event-id": inUtf8(lastEventId) } : {}),
   };
-  const asked = await exchange(server, { url, headers }, { signal: context.signal, mode: "no-store" });
+  const { signal, context: given } = context;
+  const asked = await exchange(server, { url, name, named, fields }, { signal, context: given, mode: "no-store" });
   const { response } = asked;
   const details = () => ({ ...detailsOf(asked, definition), ...(lastEventId ? { validator: { lastEventId } } : {}) });
   if (response.status === 204) return yield answer(value, details()); // that is all
@@ -40,16 +41,24 @@ export async function* follow(
 
   let wait: number | undefined;
   let events: EventSourceMessage[] = [];
+  let broken: unknown;
   const parser = createParser({
+    maxBufferSize: asked.maxBody,
     onEvent: (event) => events.push(event),
     onRetry: (milliseconds) => {
-      wait = milliseconds;
+      wait = Math.max(milliseconds, shortestWait);
+    },
+    onError: (error) => {
+      if (error.type === "max-buffer-size-exceeded") broken = error;
     },
   });
   for await (const text of textOf(response, context.signal)) {
     parser.feed(text);
+    if (broken) {
+      throw final(new Failure("http", `An event from ${place(url)} is longer than ${asked.maxBody} bytes.`));
+    }
     for (const { event = "message", data, id } of events) {
-      lastEventId = id ?? lastEventId;
+      if (id !== undefined && isEventId(id)) lastEventId = id;
       value = definition.reduce(value, { type: event, data, ...(id === undefined ? {} : { id }) });
     }
     if (events.length > 0) yield answer(value, details());
@@ -60,6 +69,28 @@ export async function* follow(
     `The event stream from ${place(url)} has ended.`,
     wait === undefined ? {} : { retryAfter: wait },
   );
+}
+
+/** However little a server says, so long is waited before a stream is opened again, in milliseconds. */
+const shortestWait = 250;
+
+/** One value for each stream: a `reduce` that changes it in place changes nobody else's. */
+function copied(start: unknown): unknown {
+  try {
+    return structuredClone(start);
+  } catch {
+    return start; // functions, for example: these are not data
+  }
+}
+
+/** HTML §9.2.4: the id is sent as UTF-8; a header's text has a character for each byte. */
+function inUtf8(id: string): string {
+  return String.fromCharCode(...new TextEncoder().encode(id));
+}
+
+/** One that could not be sent as a header field is of no use to go on from. */
+function isEventId(id: string): boolean {
+  return id.length < 4096 && !/[\0\r\n]/.test(id);
 }
 
 /** A connection that breaks is one that ended. */

@@ -1,15 +1,26 @@
-import { Failure, type LoadContext } from "../core/index.js";
+import { Failure, type LoadContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, place } from "./address.js";
 import type { OriginOptions } from "./contract.js";
+import { isEntityTag } from "./details.js";
 import type { Times } from "./freshness.js";
+import { isTrusted, refuseForeignWrite } from "./reach.js";
+import { type CommonFields, variesOf } from "./varies.js";
 
 /** An origin's options, its base as a URL. */
-export type Server = Omit<OriginOptions, "base"> & { readonly base: URL | undefined };
+export type Server = Omit<OriginOptions, "base"> & { readonly base: URL | undefined; readonly common: CommonFields };
 
 /** A request that was answered. */
 export interface Exchange extends Times {
+  /** What was asked for. */
   readonly url: URL;
+  /** Where the answer came from, after redirections. */
+  readonly landed: URL;
   readonly response: Response;
+  /** Which condition the request carried (RFC 9110 §13.1). */
+  readonly condition: "etag" | "last-modified" | undefined;
+  readonly held: Validator | undefined;
+  /** By which of the request's fields the answer varies (RFC 9111 §4.1). */
+  readonly varies: Record<string, string> | undefined;
   /** Bodies longer than this many bytes are refused. */
   readonly maxBody: number;
 }
@@ -17,43 +28,156 @@ export interface Exchange extends Times {
 /** What is asked, beside the server's own headers. */
 export interface Ask {
   readonly url: URL;
+  /** Of the source or write, for messages. */
+  readonly name: string;
+  /** The URL that the definition itself names, if it is not made of the params. */
+  readonly named?: string | URL | undefined;
   readonly method?: string;
+  /** What the definition says. Like the server's own, it is for origins that the program has named. */
   readonly headers?: HeadersInit | undefined;
+  /** What the request is made of, whoever gets it. */
+  readonly fields?: Readonly<Record<string, string>> | undefined;
   readonly body?: BodyInit | undefined;
+  /** A write may be redirected to another origin. */
+  readonly followAnywhere?: boolean | undefined;
   /** What is held already, with which the request is made conditional where that costs no preflight. */
-  readonly held?: { readonly etag?: string; readonly lastModified?: string } | undefined;
+  readonly held?: Validator | undefined;
 }
 
-/** One request. @throws Failure kind "network" where no answer came */
-export async function exchange(
-  server: Server,
-  ask: Ask,
-  context: Pick<LoadContext, "signal"> & { readonly mode?: LoadContext["mode"] },
-): Promise<Exchange> {
-  const { url, method = "GET" } = ask;
-  const common = typeof server.headers === "function" ? await server.headers({ url, method }) : server.headers;
-  const headers = new Headers(common);
-  new Headers(ask.headers).forEach((value, name) => {
-    headers.set(name, value);
-  });
+/** Redirections are followed so often (WHATWG Fetch, HTTP-redirect fetch). */
+const mostRedirections = 20;
+
+type Context = Pick<LoadContext, "signal" | "context"> & { readonly mode?: LoadContext["mode"] };
+
+/**
+ * One request.
+ * @throws Failure kind "network" where no answer came; CistaError code "origin" for a write to an origin that nobody named
+ */
+export async function exchange(server: Server, ask: Ask, context: Context): Promise<Exchange> {
+  const { url, method = "GET", held } = ask;
+  const trusted = isTrusted(server, url, ask.named);
+  if (!trusted && method !== "GET") refuseForeignWrite(ask.name, url);
   const own = isOwnOrigin(url);
-  // RFC 9110 §13.1.2, §13.1.3: an entity tag where there is one, else the date.
-  if (own && ask.held?.etag) headers.set("if-none-match", ask.held.etag);
-  else if (own && ask.held?.lastModified) headers.set("if-modified-since", ask.held.lastModified);
-  const requestedAt = Date.now();
-  const response = await (server.fetch ?? globalThis.fetch)(url, {
+  const condition = conditionOf(held, own);
+  const said = trusted ? await server.common.ask(url, method, context.context) : new Headers();
+  const headers = new Headers(said);
+  addAll(headers, new Headers(ask.fields));
+  if (trusted) {
+    addAll(headers, new Headers(ask.headers));
+    addAll(said, new Headers(ask.headers));
+  }
+  if (condition === "etag") headers.set("if-none-match", held?.etag ?? "");
+  else if (condition === "last-modified") headers.set("if-modified-since", held?.lastModified ?? "");
+  const init: RequestInit = {
     method,
     headers,
     signal: context.signal,
     ...(ask.body === undefined ? {} : { body: ask.body }),
-    ...(server.credentials ? { credentials: server.credentials } : {}),
+    ...(trusted ? (server.credentials ? { credentials: server.credentials } : {}) : { credentials: "omit" }),
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
     cache: own ? "no-store" : (context.mode ?? "no-store"),
-  }).catch((cause) => {
-    throw context.signal.aborted || !(cause instanceof TypeError) ? cause : noAnswer(url, own, cause);
+  };
+  const requestedAt = Date.now();
+  const { response, landed } = await new Redirections(server, ask, init).follow(url);
+  const receivedAt = Date.now();
+  const varies = variesOf(said, response.headers.get("vary"));
+  return { url, landed, response, condition, held, varies, requestedAt, receivedAt, maxBody: maxBodyOf(server) };
+}
+
+export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {
+  return maxBody;
+}
+
+/** RFC 9110 §13.1.2, §13.1.3: an entity tag where there is one, else the date. */
+function conditionOf(held: Validator | undefined, own: boolean): Exchange["condition"] {
+  if (!own) return undefined;
+  if (held?.etag && isEntityTag(held.etag)) return "etag";
+  return held?.lastModified ? "last-modified" : undefined;
+}
+
+function addAll(headers: Headers, more: Headers): void {
+  more.forEach((value, name) => {
+    headers.set(name, value);
   });
-  return { url, response, requestedAt, receivedAt: Date.now(), maxBody: server.maxBody ?? 16 * 2 ** 20 };
+}
+
+/**
+ * A request with the redirections that it is answered by. In a page the browser follows those of a read, and says of none
+ * where it leads; elsewhere they are followed here, and what a program says for its own server stays with that.
+ */
+class Redirections {
+  readonly #server: Server;
+  readonly #ask: Ask;
+  readonly #init: RequestInit;
+
+  constructor(server: Server, ask: Ask, init: RequestInit) {
+    this.#server = server;
+    this.#ask = ask;
+    this.#init = init;
+  }
+
+  async follow(url: URL): Promise<{ response: Response; landed: URL }> {
+    const inPage = globalThis.location !== undefined;
+    const byBrowser = inPage && (this.#isRead || this.#ask.followAnywhere === true);
+    let landed = url;
+    let init: RequestInit = { ...this.#init, redirect: byBrowser ? "follow" : "manual" };
+    for (let count = 0; ; count++) {
+      const response = await this.#send(landed, init);
+      if (response.type === "opaqueredirect") throw this.#hidden();
+      const next = redirectionOf(response, landed);
+      if (!next || byBrowser) return { response, landed: byBrowser && response.url ? new URL(response.url) : landed };
+      await response.body?.cancel();
+      if (count >= mostRedirections) throw this.#failure(`redirects more than ${mostRedirections} times`);
+      init = this.#redirected(init, response.status, landed, next);
+      landed = next;
+    }
+  }
+
+  get #isRead(): boolean {
+    return (this.#init.method ?? "GET") === "GET";
+  }
+
+  /** WHATWG Fetch, HTTP-redirect fetch: what of the request goes on to where it leads. */
+  #redirected(init: RequestInit, status: number, from: URL, next: URL): RequestInit {
+    if (next.protocol !== "http:" && next.protocol !== "https:") throw this.#failure(`redirects to ${next.protocol}`);
+    const foreign = next.origin !== from.origin && !isTrusted(this.#server, next, this.#ask.named);
+    if (foreign && !this.#isRead && this.#ask.followAnywhere !== true) {
+      throw this.#failure(
+        `redirects to another origin, ${next.origin}, and what it was sent was not meant for that one. If it is: followRedirects: true`,
+        status,
+      );
+    }
+    const toGet = status === 303 || (status < 303 && init.method === "POST");
+    const { body, ...rest } = init;
+    const kept = toGet ? { ...rest, method: "GET" } : init;
+    if (!foreign) return kept;
+    return { ...kept, headers: new Headers(this.#ask.fields), credentials: "omit" };
+  }
+
+  async #send(url: URL, init: RequestInit): Promise<Response> {
+    try {
+      return await (this.#server.fetch ?? globalThis.fetch)(url, init);
+    } catch (cause) {
+      throw init.signal?.aborted || !(cause instanceof TypeError) ? cause : noAnswer(url, isOwnOrigin(url), cause);
+    }
+  }
+
+  #hidden(): Failure {
+    return this.#failure(
+      "redirects, and a browser does not say where to: what is sent may not be meant for that. Name the URL that it leads to, or allow it: followRedirects: true",
+    );
+  }
+
+  #failure(what: string, status?: number): Failure {
+    return new Failure("http", `${place(this.#ask.url)} ${what}.`, { status, retryable: false });
+  }
+}
+
+function redirectionOf({ status, headers }: Response, from: URL): URL | undefined {
+  const to = headers.get("location");
+  if (to === null || ![301, 302, 303, 307, 308].includes(status) || !URL.canParse(to, from)) return undefined;
+  return new URL(to, from);
 }
 
 /** `fetch` tells a program no more than that: in a page a refusal by CORS looks like a server that is not there. */

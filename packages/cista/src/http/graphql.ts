@@ -1,6 +1,6 @@
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
 import { place, resolved } from "./address.js";
-import { bodyJson, unwrapped } from "./body.js";
+import { bodyJson, tidy, unwrapped } from "./body.js";
 import type { GraphqlDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
 import { documentText } from "./document.js";
@@ -9,7 +9,7 @@ import { httpFailure } from "./problem.js";
 
 interface Result {
   readonly data?: unknown;
-  readonly errors?: readonly { readonly message?: unknown }[];
+  readonly errors?: readonly unknown[];
 }
 
 /** One query by POST, as GraphQL over HTTP has it. */
@@ -20,14 +20,15 @@ export async function query(
   context: LoadContext,
 ): Promise<Answer<unknown>> {
   const url = resolved(definition.url, server.base, definition.name);
-  const headers = {
+  const fields = {
     accept: "application/graphql-response+json, application/json;q=0.9",
     "content-type": "application/json",
   };
   const variables = definition.variables ? definition.variables(params) : params;
   const body = JSON.stringify({ query: documentText(definition), variables });
   // A POST passes by the caches on the way; it carries no condition, since nothing says what its validator would be of.
-  const asked = await exchange(server, { url, method: "POST", headers, body }, context);
+  const ask = { url, name: definition.name, named: definition.url, method: "POST", fields, body };
+  const asked = await exchange(server, ask, context);
   const { response } = asked;
   const type = response.headers.get("content-type") ?? "";
   // With its own media type a request that failed still has a GraphQL body; with plain JSON only a 2xx surely has one.
@@ -48,7 +49,8 @@ function resultIn(body: unknown, from: string): Result {
 }
 
 function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: string): Failure {
-  const [first] = errors;
+  const { message } = (errors[0] ?? {}) as { message?: unknown };
+  const said = typeof message === "string" ? tidy(message) : "without a message";
   const more = errors.length > 1 ? ` (and ${errors.length - 1} more)` : "";
-  return new Failure("graphql", `${from} answered with an error: ${first?.message}${more}`, { errors, status });
+  return new Failure("graphql", `${from} answered with an error: ${said}${more}`, { errors, status });
 }

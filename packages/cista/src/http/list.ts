@@ -10,12 +10,12 @@ import {
   type Validator,
 } from "../core/index.js";
 import { place } from "./address.js";
-import { bodyJson, outline, unwrapped } from "./body.js";
+import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
 import type { Pages, PagesDefinition, Part } from "./contract.js";
-import { detailsOf, sameEntity, validatorOf } from "./details.js";
+import { detailsOf, isNotModified, sameEntity, validatorOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { linkTo } from "./link.js";
-import { isMissing, refuseErrors, urlFor } from "./load.js";
+import { askOf, exchangeUnlessOther, isMissing, refuseErrors } from "./load.js";
 
 /** A part with its items. */
 export interface Loaded extends Omit<Part, "count"> {
@@ -38,17 +38,23 @@ export async function loadList(
   const known = new Map(held?.items.map((item) => [idOf(definition, item), item]));
   const parts: Loaded[] = [];
   const came = new Set<unknown>();
-  let url = urlFor(server, definition, params);
+  const list = askOf(server, definition, params);
+  let url = list.url;
   let details: Answer<unknown>["details"] | undefined;
   for (;;) {
-    const old = before.find((part) => part.url === url.href);
-    const asked = await ask(server, definition, url, old?.validator, context);
+    const old = before.find((part) => part.url === pathOf(url));
+    const asked = await exchangeUnlessOther(server, { ...list, url, held: old?.validator }, context);
+    const same = old !== undefined && isUnchanged(asked, old.validator);
+    if (same) await passBody(asked);
     if (!details) {
       details = detailsOf(asked, definition);
-      if (old && isUnchanged(asked, old.validator)) return unchanged(details);
-      if (isMissing(asked.response)) return missing(details);
+      if (same) return unchanged(details);
+      if (isMissing(asked.response)) {
+        await asked.response.body?.cancel();
+        return missing(details);
+      }
     }
-    const part = old && isUnchanged(asked, old.validator) ? old : await partIn(asked, definition);
+    const part = same ? old : await partIn(asked, definition);
     const items: unknown[] = [];
     for (const item of part.items) {
       const id = idOf(definition, item);
@@ -58,9 +64,11 @@ export async function loadList(
     parts.push({ ...part, items });
     const rest = restBehind(parts, came, before, definition);
     const { next } = part;
-    const enough = came.size >= known.size || next === undefined || parts.some((each) => each.url === next);
-    if (rest || enough) return answer(sameAs(held, listOf([...parts, ...(rest ?? [])])), details);
-    url = new URL(next);
+    const enough = came.size >= known.size || parts.length >= before.length || parts.some((each) => each.url === next);
+    if (rest || enough || next === undefined) {
+      return answer(sameAs(held, listOf([...parts, ...(rest ?? [])])), details);
+    }
+    url = partUrl(next, list.url);
   }
 }
 
@@ -130,31 +138,38 @@ export function appended(pages: Pages<unknown>, came: Loaded, definition: Defini
 
 // ── One part ─────────────────────────────────────────────────────────────────
 
+/** @param next where it is, as the list itself says: also one that was stored, or came in a snapshot */
 export async function loadPart(
   server: Server,
   definition: Definition,
-  url: string,
+  params: unknown,
+  next: string,
   context: LoadContext,
 ): Promise<Loaded> {
-  return partIn(await ask(server, definition, new URL(url), undefined, context), definition);
+  const list = askOf(server, definition, params);
+  return partIn(await exchange(server, { ...list, url: partUrl(next, list.url) }, context), definition);
 }
 
-function ask(
-  server: Server,
-  { headers }: Definition,
-  url: URL,
-  held: Validator | undefined,
-  context: LoadContext,
-): Promise<Exchange> {
-  return exchange(server, { url, headers, held }, context);
+/** A part is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
+function partUrl(path: string, list: URL): URL {
+  const url = URL.canParse(path, list) ? new URL(path, list) : undefined;
+  if (url?.origin === list.origin) return url;
+  const message = `The next part of ${place(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;
+  throw new Failure("shape", message, { retryable: false });
 }
 
-function isUnchanged({ response }: Exchange, held: Validator | undefined): boolean {
-  return response.status === 304 || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
+/** What tells parts apart, and is the same wherever the list's server is reached. */
+function pathOf(url: URL): string {
+  return url.pathname + url.search;
+}
+
+function isUnchanged(asked: Exchange, held: Validator | undefined): boolean {
+  const { response } = asked;
+  return isNotModified(asked) || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
 }
 
 async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> {
-  const { response, url } = asked;
+  const { response, url, landed } = asked;
   await refuseErrors(asked);
   const body = await bodyJson(asked);
   const items = definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body;
@@ -162,15 +177,15 @@ async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> 
     const message = `A list was expected from ${place(url)}, but the body is ${outline(items)}. Take the list out of it by unwrap.`;
     throw new Failure("shape", message, { status: response.status, retryable: false });
   }
-  const base = response.url || url;
-  const found = definition.next ? definition.next(body, response) : linkTo("next", response.headers.get("link"), base);
-  const next = found === undefined || found === null ? undefined : new URL(found, base);
-  // The server's own headers, a token among them, are for its own origin.
-  if (next && next.origin !== url.origin) {
-    const message = `The part after ${place(url)} is said to be at another origin, ${next.origin}: it is not followed there.`;
-    throw new Failure("shape", message, { status: response.status, retryable: false });
-  }
-  return defined({ url: url.href, items, next: next?.href, validator: validatorOf(response.headers) });
+  const link = response.headers.get("link");
+  const found = definition.next ? definition.next(body, response) : linkTo("next", link, landed);
+  const next = found === undefined || found === null ? undefined : pathOf(partUrl(nextText(found, landed), url));
+  return defined({ url: pathOf(url), items, next, validator: validatorOf(response.headers) });
+}
+
+/** A relative one is relative to where the part came from. */
+function nextText(next: string | URL, base: URL): string {
+  return URL.canParse(String(next), base) ? new URL(next, base).href : String(next);
 }
 
 function idOf({ id }: Definition, item: any): unknown {

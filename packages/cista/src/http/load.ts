@@ -1,9 +1,9 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { place, resolved } from "./address.js";
-import { bodyJson, unwrapped } from "./body.js";
+import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
 import type { HttpSourceDefinition, Url } from "./contract.js";
-import { detailsOf, sameEntity } from "./details.js";
-import { type Exchange, exchange, type Server } from "./exchange.js";
+import { detailsOf, isNotModified, sameEntity } from "./details.js";
+import { type Ask, type Exchange, exchange, type Server } from "./exchange.js";
 import { httpFailure } from "./problem.js";
 
 /** One GET, and what its response means. */
@@ -14,23 +14,41 @@ export async function load(
   context: LoadContext,
 ): Promise<Answer<unknown>> {
   const held = context.held?.validator;
-  const url = urlFor(server, definition, params);
-  const asked = await exchange(server, { url, headers: definition.headers, held }, context);
+  const ask = askOf(server, definition, params);
+  const asked = await exchangeUnlessOther(server, { ...ask, held }, context);
   const { response } = asked;
   const details = detailsOf(asked, definition);
-  if (response.status === 304 && context.held) return unchanged(details);
+  if (context.held && isNotModified(asked)) return unchanged(details);
   if (isMissing(response)) {
     await response.body?.cancel();
     return missing(details);
   }
   await refuseErrors(asked);
   if (context.held && sameEntity(held?.etag, response.headers.get("etag"))) {
-    // Unchanged, though nobody could say so by a 304. Read to its end, or the browser's cache would not keep it.
-    await response.arrayBuffer();
+    // Unchanged, though nobody could say so by a 304.
+    await passBody(asked);
     return unchanged(details);
   }
-  const body = await (definition.parse ? definition.parse(response) : bodyJson(asked));
+  const body = await (definition.parse ? definition.parse(countedResponse(asked)) : bodyJson(asked));
   return answer(definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body, details);
+}
+
+/** A 304 about another representation than the held one tells nothing (RFC 9111 §4.3.4): asked again, without a condition. */
+export async function exchangeUnlessOther(server: Server, ask: Ask, context: LoadContext): Promise<Exchange> {
+  const asked = await exchange(server, ask, context);
+  if (asked.response.status !== 304 || !asked.condition || isNotModified(asked)) return asked;
+  return exchange(server, { ...ask, held: undefined }, context);
+}
+
+/** What every request of a source or write says. */
+export function askOf(
+  server: Server,
+  definition: { name: string; url: Url<any>; headers?: HeadersInit },
+  params: unknown,
+): Ask {
+  const { name, headers, url } = definition;
+  const named = typeof url === "function" ? undefined : url;
+  return { url: urlFor(server, definition, params), name, named, headers };
 }
 
 /** 404 and 410 are no errors: they say that there is no such thing. */

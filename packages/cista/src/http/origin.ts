@@ -1,14 +1,24 @@
 import { CistaError, type Source, type SourceDefinition, source, writeBy } from "../core/index.js";
-import { absolute } from "./address.js";
-import type { Origin, OriginOptions, Policy, Url } from "./contract.js";
+import { absolute, urlLabel } from "./address.js";
+import type { HttpSourceDefinition, Origin, OriginOptions, Policy, Url } from "./contract.js";
 import { documentText } from "./document.js";
 import type { Server } from "./exchange.js";
-import { load } from "./load.js";
+import { load, urlFor } from "./load.js";
 import { pagesSource } from "./pages.js";
+import { isTrusted } from "./reach.js";
+import { CommonFields, saysTheSame } from "./varies.js";
 
 /** One server, described once. Sends nothing. @throws CistaError code "base" for a base that is no absolute URL */
 export function origin(options: OriginOptions = {}): Origin {
-  const server: Server = { ...options, base: options.base === undefined ? undefined : absolute(options.base) };
+  const server = {
+    ...options,
+    base: options.base === undefined ? undefined : absolute(options.base),
+  } as Server & { common: CommonFields };
+  server.common = new CommonFields(server);
+  const policyOf = (definition: Policy & { url?: Url<any> }) => ({
+    ...hooksOf(server, definition as HttpSourceDefinition<any, any>),
+    ...ownPolicyOf(definition),
+  });
   const made = (definition: Policy & { url?: Url<any> }, rest: object): Source<any, any> =>
     source({ ...policyOf(definition), ...rest } as SourceDefinition<any, any, any>);
   return {
@@ -35,7 +45,7 @@ export function origin(options: OriginOptions = {}): Origin {
     },
     write: (definition: any) => {
       refuseNoUrl(definition);
-      const { method, url, body, headers, unwrap, ...rest } = definition;
+      const { method, url, body, headers, unwrap, followRedirects, ...rest } = definition;
       void sender(); // a program that defines one will run it
       return writeBy<any, any>(sender, {
         ...rest,
@@ -67,8 +77,30 @@ function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
   );
 }
 
+/** What the core asks about an entry without a request: its URL's label, and whether its answer is for whoever asks now. */
+function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
+  const { url: named, headers } = definition;
+  const method = definition.document === undefined ? "GET" : "POST";
+  return {
+    labels: (params: unknown): string[] => {
+      try {
+        return [urlLabel(urlFor(server, definition, params))];
+      } catch {
+        return []; // no URL can be made: nothing can have been asked there
+      }
+    },
+    fits(this: void, varies: Readonly<Record<string, string>>, params: unknown, context: unknown): boolean {
+      const url = urlFor(server, definition, params);
+      if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
+      const now = server.common.now(url, method, context);
+      for (const [name, value] of new Headers(headers)) now?.set(name, value);
+      return saysTheSame(varies, now);
+    },
+  };
+}
+
 /** What of a definition is the core's. */
-function policyOf<D extends Policy & { url?: Url<any>; variables?: unknown }>(definition: D): D {
+function ownPolicyOf<D extends Policy & { url?: Url<any>; variables?: unknown }>(definition: D): D {
   refuseNoUrl(definition);
   const { url, headers, parse, unwrap, next, id, start, reduce, document, variables, partial, heuristic, ...policy } =
     definition as any;

@@ -9,12 +9,16 @@ import {
 } from "../core/index.js";
 import type { Pages, PagesDefinition } from "./contract.js";
 import type { Server } from "./exchange.js";
+import { isPages } from "./is-pages.js";
 import type { Loaded } from "./list.js";
 
 type Definition = PagesDefinition<any, any>;
 
 /** A list's parts as a source of their own, by their URL: two who want the next one share the request. */
-const partsOf = new WeakMap<Source<any, any>, { definition: Definition; part: Source<string, Loaded> }>();
+const partsOf = new WeakMap<Source<any, any>, { definition: Definition; part: Source<PartParams, Loaded> }>();
+
+/** Of which list, by its params (null for none), and where the part is. */
+type PartParams = readonly [list: unknown, path: string];
 
 /** A source of lists in parts. @param policy what of the definition is the core's */
 export function pagesSource(
@@ -24,12 +28,14 @@ export function pagesSource(
 ): Source<any, any> {
   const list = source({
     share: false, // done in list.ts, by what the items are
+    accepts: isPages,
     ...policy,
     load: async (params: unknown, context) => (await import("./list.js")).loadList(server, definition, params, context),
   } as SourceDefinition<any, any, any>);
   const part = source({
     ...policyOfPart(policy),
-    load: async (url: string, context) => (await import("./list.js")).loadPart(server, definition, url, context),
+    load: async ([params, path]: PartParams, context) =>
+      (await import("./list.js")).loadPart(server, definition, params ?? undefined, path, context),
   });
   partsOf.set(list, { definition, part });
   return list;
@@ -62,7 +68,7 @@ export async function appendPage<P, T>(
   const view = cache.view<any, any>(source, params[0]);
   const held = (): Pages<unknown> | undefined => view.get().value;
   for (let url = held()?.parts.at(-1)?.next; url !== undefined; ) {
-    const came = await cache.read(parts.part, url);
+    const came = await cache.read(parts.part, [params[0] ?? null, url]);
     if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
     const next = held()?.parts.at(-1)?.next;
     if (next === url) {

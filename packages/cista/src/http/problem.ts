@@ -1,6 +1,6 @@
 import { Failure, type Problem } from "../core/index.js";
 import { place } from "./address.js";
-import { bodyText } from "./body.js";
+import { bodyText, tidy } from "./body.js";
 import { deltaSeconds } from "./cache-control.js";
 import type { Exchange } from "./exchange.js";
 import { httpDate } from "./http-date.js";
@@ -9,8 +9,8 @@ import { httpDate } from "./http-date.js";
 export async function httpFailure(exchange: Exchange): Promise<Failure> {
   const { response, url } = exchange;
   const problem = await problemOf(exchange);
-  const said = problem?.title ?? response.statusText;
-  const message = `${place(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${problem.detail}` : "."}`;
+  const said = tidy(problem?.title ?? response.statusText);
+  const message = `${place(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${tidy(problem.detail)}` : "."}`;
   const retryAfter = retryAfterOf(exchange);
   return new Failure("http", message, { status: response.status, problem, retryAfter });
 }

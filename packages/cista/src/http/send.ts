@@ -1,9 +1,10 @@
 import type { SendContext } from "../core/index.js";
-import { bodyJson, unwrapped } from "./body.js";
+import { urlLabel } from "./address.js";
+import { bodyText, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange, type Server } from "./exchange.js";
 import { selectorAfter } from "./invalidate.js";
-import { urlFor } from "./load.js";
+import { askOf } from "./load.js";
 import { httpFailure } from "./problem.js";
 
 /** One unsafe request, and what its answer makes untrustworthy. */
@@ -14,27 +15,30 @@ export async function send(
   context: SendContext,
 ): Promise<unknown> {
   const { method } = definition;
-  const url = urlFor(server, definition, input);
+  const { url, ...ask } = askOf(server, definition, input);
   const given = definition.body ? definition.body(input) : method === "DELETE" ? undefined : input;
   const plain = given === undefined || isBody(given);
-  const headers = new Headers(plain ? {} : { "content-type": "application/json" });
-  new Headers(definition.headers).forEach((value, name) => {
-    headers.set(name, value);
-  });
-  // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
-  headers.set("idempotency-key", JSON.stringify(context.idempotencyKey));
+  const fields = {
+    ...(plain ? {} : { "content-type": "application/json" }),
+    // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
+    "idempotency-key": JSON.stringify(context.idempotencyKey),
+  };
+  const { followRedirects: followAnywhere } = definition;
   const body = plain ? (given as BodyInit | undefined) : JSON.stringify(given);
-  const asked = await exchange(server, { url, method, headers, body }, context);
-  const { response } = asked;
+  const asked = await exchange(server, { ...ask, url, method, fields, body, followAnywhere }, context);
+  const { response, landed } = asked;
   if (!response.ok) throw await httpFailure(asked);
-  const selector = selectorAfter(method, response, url);
+  const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
   if (selector) context.invalidate(selector);
+  if (landed.href !== url.href) context.invalidate({ group: urlLabel(url) });
   const isJson = /\bjson\b/i.test(response.headers.get("content-type") ?? "");
   if (!isJson && !definition.unwrap) {
     await response.body?.cancel();
     return undefined; // it has worked, and has nothing to tell
   }
-  const result = await bodyJson(asked);
+  const text = await bodyText(asked);
+  if (text === "" && !definition.unwrap) return undefined;
+  const result = jsonIn(text, asked);
   return definition.unwrap ? unwrapped(definition.unwrap, result, asked) : result;
 }
 

@@ -26,7 +26,7 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   /** Labels that every entry bears, made of its params: an answer need not name them, and snapshots leave them out. */
   labels?(params: P): readonly string[];
   /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
-  fits?(varies: Readonly<Record<string, string>>, params: P): boolean;
+  fits?(varies: Readonly<Record<string, string>>, params: P, context: unknown): boolean;
   /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */

@@ -71,8 +71,9 @@ export class Activity {
   readonly awaited: Set<Entry> = new Set();
   passedOn: WeakSet<WeakKey> = new WeakSet();
 
-  /** Of the last request, until the next answer. */
+  /** Of the last request, until the next answer; `cameBeside`: it came beside a value, of which it says what is missing. */
   failure: Failure | undefined = undefined;
+  cameBeside = false;
   /** Changes of writes that lie over what is held, in the order in which these began: added to at the end only. */
   layers: Layer[] = [];
   /** Writes that lie on it and have not ended. */
@@ -104,6 +105,7 @@ export class Activity {
   /** What was said of the last answer, or of its failing to come, no longer applies. */
   settleDown(): void {
     this.failure = undefined;
+    this.cameBeside = false;
     this.standIn = undefined;
     this.shown = false;
     this.cameStale = false;

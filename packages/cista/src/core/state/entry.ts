@@ -96,7 +96,9 @@ export class Entry implements Scheduled {
   /** Rule F9, RFC 9111 §4.1: whether what is held was answered to a request like the one that would be made now. */
   get fits(): boolean {
     const varies = this.extra?.varies;
-    return varies === undefined || (this.shelf.source.definition.fits?.(varies, this.params) ?? true);
+    if (varies === undefined) return true;
+    const { source, core } = this.shelf;
+    return source.definition.fits?.(varies, this.params, core.options.context) ?? true;
   }
 
   // ── Whether what is held is good ───────────────────────────────────────────

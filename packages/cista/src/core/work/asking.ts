@@ -135,6 +135,7 @@ function retrying(entry: Entry, request: Request, failure: Failure, delay: numbe
   const activity = entry.active();
   activity.open = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
+  activity.cameBeside = false;
   record("retry", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration: delay }));
   // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
   if (delay > longestWait) settle(entry, failedOutcome(entry, activity.failure), true);
@@ -176,6 +177,7 @@ function failed(entry: Entry, request: Request, thrown: Failure): void {
   record("failure", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration }));
   if (refusesAccess(failure) && entry.held !== "none") letGo(entry);
   activity.failure = failure;
+  activity.cameBeside = false;
   end(entry, request, failedOutcome(entry, failure));
 }
 

@@ -97,12 +97,13 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
 function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
   if (entry.held === "none" || !entry.fits) return false;
   const { activity } = entry;
+  const failure = activity?.cameBeside ? undefined : activity?.failure;
   return mayShow({
     standing: entry.standing(now),
     mustRevalidate: entry.mustRevalidate,
     asking: asking || holdsStill(entry),
-    failed: activity?.failure !== undefined,
-    coversError: activity?.failure !== undefined && entry.covers(activity.failure, now),
+    failed: failure !== undefined,
+    coversError: failure !== undefined && entry.covers(failure, now),
     shown: activity?.shown ?? false,
     cameStale: activity?.cameStale ?? false,
   });

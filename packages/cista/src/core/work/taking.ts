@@ -12,8 +12,9 @@ export function take(entry: Entry, answer: Answer<unknown>, began: number, now: 
   if (answer.kind === "unchanged") entry.freshen(details, began, now);
   else entry.hold(answer.kind, answer.value, details, began, now);
   liftTold(entry, began);
-  if (activity && details.failure)
-    activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
+  if (!activity || !details.failure) return;
+  activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
+  activity.cameBeside = true;
 }
 
 /** The answer's groups and the definition's own add up (rule F7). */
