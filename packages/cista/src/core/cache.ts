@@ -10,7 +10,7 @@ import type {
   Source,
   Write,
 } from "./ground/contract.js";
-import { Failure } from "./ground/failure.js";
+import { Failure, ofEntry } from "./ground/failure.js";
 import { type Journal, report } from "./ground/journal.js";
 import type { Reading, View, ViewOptions } from "./ground/reading.js";
 import type { Clock, Environment } from "./ground/seams.js";
@@ -189,7 +189,12 @@ export class CoreCache implements Cache {
   #end(): void {
     const core = this.#core;
     core.outbox?.abortAll(new Failure("aborted", "The cache was disposed of while the write was under way."));
-    for (const entry of [...core.underWay]) giveUp(entry, "the cache was disposed");
+    for (const entry of [...core.underWay]) {
+      giveUp(entry, "the cache was disposed of");
+      // Who watches waits for something that never comes: it is told so.
+      const failure = new Failure("aborted", "The cache was disposed of while the request was under way.");
+      entry.active().failure = ofEntry(failure, entry.key, 0);
+    }
     for (const entry of core.shelves.byKey.values()) entry.gone = true;
     for (const { budget } of core.shelves) budget.stop();
     for (const timer of [core.leaveTimer, core.restoredTimer]) if (timer !== undefined) core.clock.clearTimer(timer);

@@ -26,6 +26,18 @@ export function useReading<P, T, U = T>(
       : [params: P | undefined, options?: ReadingOptions<T, U>]
 ): Reading<U>;
 export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  return useReadingBy(undefined, source, rest).reading;
+}
+
+/** A view that somebody has attached already for components that wait to be shown, if there is one. */
+export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
+
+/** The same, for `useValue` too, whose component waits on a view that is attached before it is shown itself. */
+export function useReadingBy(
+  attachedView: AttachedView | undefined,
+  source: Source<any, any>,
+  rest: readonly [params?: any, options?: ReadingOptions<any, any>],
+): { readonly reading: any; readonly view: View<any> } {
   const params = rest[0];
   const options = rest[1] ?? usual;
   const cache = useCache();
@@ -38,11 +50,12 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
     params,
     params !== undefined || rest.length === 0 || !needsParams(source),
     options,
+    attachedView,
   );
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
   const look = options.pick || options.carryOver ? memory.lookFor(asked, options) : asked.look;
   asked.rendering = true;
-  return memory.over(useSyncExternalStore(asked.subscribe, look, look));
+  return { reading: memory.over(useSyncExternalStore(asked.subscribe, look, look)), view: asked.view };
 }
 
 const usual: ReadingOptions<any, any> = {};
@@ -83,13 +96,16 @@ class Memory extends Lookout {
     params: unknown,
     known: boolean,
     options: ReadingOptions<any, any>,
+    attachedView: AttachedView | undefined,
   ): Asked {
     const before = this.#asked;
     const { when = true } = options;
     const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
-    if (alike && Object.is(before.params, params)) return before;
-    const view = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
-    if (alike && before.view.key === view.key) {
+    const awaited = alike ? attachedView?.(cache, before.view.key) : undefined;
+    if (alike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
+    const own = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
+    const view = attachedView?.(cache, own.key) ?? own;
+    if (alike && before.view.key === view.key && (view === own || view === before.view)) {
       before.params = params;
       return before;
     }

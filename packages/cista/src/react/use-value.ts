@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { missingFailure } from "../core/ground/reading.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
 import { useCache } from "./context.js";
-import { type ReadingOptions, useReading } from "./use-reading.js";
+import { type ReadingOptions, useReadingBy } from "./use-reading.js";
 
 /** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
 const grace = 2000;
@@ -10,6 +10,8 @@ const grace = 2000;
 /** A component that waits to be shown: it watches the entry already, so that its request counts as wanted. */
 interface Waiting {
   readonly promise: Promise<void>;
+  /** Attached for as long as it waits; the component goes on with it, so that what came is not asked for again (rule F3). */
+  readonly view: View<any>;
   /** What came, or how it failed: a view that is not attached yet would only say that it is going to ask. */
   reading(): Reading<any>;
   end(): void;
@@ -25,7 +27,7 @@ const waitingIn = new WeakMap<Cache, Map<string, Waiting>>();
 export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadingOptions<T, U>>): U;
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
   const cache = useCache();
-  const own = useReading<any, any, any>(source, rest[0], rest[1]);
+  const { reading: own, view } = useReadingBy(attachedIn, source, rest);
   const awaited = own.state === "loading" ? waitingIn.get(cache)?.get(own.key)?.reading() : undefined;
   const { state, value, key, failure } = awaited?.state === "failed" ? awaited : own;
   const shown = state === "ready" || value !== undefined;
@@ -35,7 +37,11 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   if (shown) return value;
   if (state === "missing") throw missingFailure(key);
   if (state === "failed") throw failure;
-  throw waiting(cache, cache.view(source, rest[0], { when: rest[1]?.when ?? true }));
+  throw waiting(cache, view);
+}
+
+function attachedIn(cache: Cache, key: string): View<any> | undefined {
+  return waitingIn.get(cache)?.get(key)?.view;
 }
 
 /** Whoever asks again after a failure waits anew. */
@@ -62,6 +68,6 @@ function waiting(cache: Cache, view: View<any>): Promise<void> {
       setTimeout(end, grace);
     });
   });
-  all.set(view.key, { promise, reading: () => view.get(), end });
+  all.set(view.key, { promise, view, reading: () => view.get(), end });
   return promise;
 }

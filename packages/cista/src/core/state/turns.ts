@@ -85,7 +85,7 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
 function renewAll(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {
   const renewed = touched.length > 1 ? new Set(touched) : touched;
   for (const entry of renewed) {
-    if (!entry.activity || core.disposed) continue;
+    if (!entry.activity) continue;
     if (!before.has(entry)) before.set(entry, entry.reading);
     core.duties.renew(entry);
   }

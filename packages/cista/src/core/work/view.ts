@@ -36,7 +36,9 @@ export class EntryView implements View<any> {
     const entry = this.#current();
     const heard = this.#pick ? this.#picking(listener) : listener;
     const { core } = entry.shelf;
-    if (!joinWatchers(entry, this.#asks)) turn(core, () => attach(entry, this.#asks));
+    // One view is one watcher to be satisfied: who listens to it too is no newcomer, and asks for nothing (rule F3).
+    const asks = this.#asks && this.#attached === 0;
+    if (!joinWatchers(entry, this.#asks)) turn(core, () => attach(entry, this.#asks, asks));
     const order = ++core.subscriptions;
     const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
     this.#attached++;
@@ -58,11 +60,24 @@ export class EntryView implements View<any> {
     return this.#entry;
   }
 
+  /** Rule N2: each listener is told of what is another part than it was told of last. */
   #picking(listener: () => void): () => void {
-    this.get(); // what its next change is measured against
+    let told = this.#look();
     return () => {
-      if (this.#changedPart()) listener();
+      const part = this.#look();
+      if (part === told && part !== undefined) return;
+      told = part;
+      listener();
     };
+  }
+
+  /** `undefined` where `pick` throws: the listener's own look will show it. */
+  #look(): unknown {
+    try {
+      return this.get();
+    } catch {
+      return undefined;
+    }
   }
 
   async revalidate(): Promise<Reading<any>> {
@@ -75,16 +90,6 @@ export class EntryView implements View<any> {
   #unattached(): AnyReading {
     const entry = this.#current();
     return this.#asks ? lookAhead(entry) : lookNow(entry);
-  }
-
-  /** Rule N2. Also true where `pick` throws: the listener's own look will show it. */
-  #changedPart(): boolean {
-    const before = this.#part;
-    try {
-      return this.get() !== before;
-    } catch {
-      return true;
-    }
   }
 
   #picked(whole: AnyReading): AnyReading {

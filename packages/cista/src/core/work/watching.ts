@@ -21,8 +21,12 @@ export function joinWatchers(entry: Entry, asks: boolean): boolean {
   return true;
 }
 
-/** A view attaches. @param asks false for one that starts nothing by itself */
-export function attach(entry: Entry, asks: boolean): void {
+/**
+ * A view attaches.
+ * @param asks false for one that starts nothing by itself
+ * @param asksNow false for one that has been satisfied already
+ */
+export function attach(entry: Entry, asks: boolean, asksNow: boolean = asks): void {
   const activity = entry.active();
   const { core } = entry.shelf;
   const now = nowOf(core);
@@ -38,7 +42,7 @@ export function attach(entry: Entry, asks: boolean): void {
   }
   if (first) touch(entry);
   record("attach", entry, () => ({ cause: "attach", cacheStatus: attachStatus(entry, asks, now) }));
-  if (asks && !activity.request && wantsRequest(entry, now)) start(entry, "attach");
+  if (asksNow && !activity.request && wantsRequest(entry, now)) start(entry, "attach");
   else if (first || (asks && activity.askers === 1)) file(entry);
 }
 
