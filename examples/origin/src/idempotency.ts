@@ -9,6 +9,9 @@ export interface Given {
   readonly headers: Record<string, string>;
 }
 
+/** Answers that are remembered; the oldest goes first. */
+const mostRemembered = 1000;
+
 /** The same Idempotency-Key (the HTTP working group's draft) with the same request has the same answer, and no effect again. */
 export function onceForEachKey({ given }: { readonly given: Map<string, Given> }) {
   return async (c: Context, next: Next) => {
@@ -22,6 +25,7 @@ export function onceForEachKey({ given }: { readonly given: Map<string, Given> }
     if (before) return c.body(before.body, before.status as 201, before.headers);
     await next();
     const body = await c.res.clone().text();
+    for (const [oldest] of given) if (given.size >= mostRemembered) given.delete(oldest);
     given.set(key, { request, status: c.res.status, body, headers: Object.fromEntries(c.res.headers) });
     return undefined;
   };

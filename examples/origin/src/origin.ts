@@ -5,6 +5,7 @@ import { cors } from "hono/cors";
 import { api, graphqlApi } from "./api.js";
 import { controls } from "./controls.js";
 import { Faults } from "./faults.js";
+import { onlyFromHere } from "./guard.js";
 import { type Bindings, counted, dated, faulty } from "./misbehaving.js";
 import { problem } from "./responses.js";
 import { Tally } from "./tally.js";
@@ -48,6 +49,7 @@ export async function startOrigin(options: OriginOptions = {}): Promise<RunningO
   };
 
   const app = new Hono<Bindings>();
+  app.use(onlyFromHere(options.crossOrigin !== undefined));
   for (const path of ["/api/*", "/graphql"]) {
     app.use(path, counted(tally));
     if (options.crossOrigin) app.use(path, cors({ origin: "*", exposeHeaders: [...options.crossOrigin.expose] }));

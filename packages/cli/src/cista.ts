@@ -2,6 +2,7 @@ import { createRequire } from "node:module";
 import { Command, CommanderError, InvalidArgumentError } from "commander";
 import { demo } from "./demo.js";
 import { probe } from "./probe/index.js";
+import { print, printError } from "./terminal.js";
 import { tour } from "./tour.js";
 
 const { version } = createRequire(import.meta.url)("../package.json") as { version: string };
@@ -13,6 +14,7 @@ const program = new Command("cista")
   .version(version)
   .showHelpAfterError("(cista --help shows what there is)")
   .exitOverride()
+  .configureOutput({ writeOut: (text) => print(text.trimEnd()), writeErr: (text) => printError(text.trimEnd()) })
   .addHelpText(
     "after",
     "\nExit codes: 0 all went well, 1 something failed (the message says what), 2 the call's words are off.",
@@ -22,13 +24,13 @@ program
   .command("demo")
   .description("start the hut network and its board, and print one address; Ctrl-C ends both")
   .option("-p, --port <number>", "the port to use; without it 4310, or any that is free", portNumber)
-  .action(({ port }: { port?: number }) => demo({ port, print: console.log }));
+  .action(({ port }: { port?: number }) => demo({ port, print }));
 
 program
   .command("tour")
   .description("read how the cache works: a narrated run over real HTTP, each step with its Cache-Status")
   .option("--no-pause", "do not wait between the steps")
-  .action(({ pause }: { pause: boolean }) => tour({ pause: pause && process.stdout.isTTY, print: console.log }));
+  .action(({ pause }: { pause: boolean }) => tour({ pause: pause && process.stdout.isTTY, print }));
 
 program
   .command("probe")
@@ -47,7 +49,7 @@ program
       body,
       timeout,
       json,
-      print: console.log,
+      print,
     }),
   );
 
@@ -64,7 +66,7 @@ try {
 } catch (thrown) {
   if (thrown instanceof CommanderError) process.exitCode = thrown.exitCode === 0 ? 0 : 2;
   else {
-    console.error(`cista: ${thrown instanceof Error ? thrown.message : String(thrown)}`);
+    printError(`cista: ${thrown instanceof Error ? thrown.message : String(thrown)}`);
     process.exitCode = 1;
   }
 }

@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { colours } from "./colours.js";
+import { colours } from "./terminal.js";
 
 const usualPort = 4310;
 

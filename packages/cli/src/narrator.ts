@@ -1,5 +1,5 @@
 import type { Cache, JournalEvent } from "cista";
-import { colours } from "./colours.js";
+import { colours } from "./terminal.js";
 
 const told = new Set([
   ...["read", "attach", "request", "answer", "unchanged", "missing", "retry", "failure", "abort"],

@@ -1,8 +1,8 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { type Cache, createCache, Failure, type Source, type Write } from "cista";
 import { origin as httpOrigin } from "cista/http";
-import { colours } from "./colours.js";
 import { narrate } from "./narrator.js";
+import { colours } from "./terminal.js";
 
 interface TourOptions {
   /** Wait a little between the steps, for a reader's sake. */

@@ -7,6 +7,7 @@ export type { Duration } from "./ground/duration.js";
 export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./ground/failure.js";
 export type { Freshness } from "./ground/freshness.js";
 export type { Cause, Journal, JournalEvent, JournalKind } from "./ground/journal.js";
+export { jsonForScript } from "./ground/json-for-script.js";
 export type { Params } from "./ground/key.js";
 export type {
   Branches,

@@ -1,5 +1,6 @@
 import type { EntryInfo, JournalEvent } from "../core/index.js";
 import type { Mishap } from "../rehearsal/rehearse.js";
+import { type Description, element, made } from "./dom.js";
 import { style } from "./style.js";
 import type { Entries, Tower } from "./tower.js";
 import { inOneLine, isAsking, type Light, lengthOfTime, lightOf, until, wordsFor } from "./words.js";
@@ -13,22 +14,26 @@ export function light(next: Tower | undefined): void {
   for (const lamp of placed) lamp.kindle();
 }
 
-const lit: Record<Light, string> = {
-  full: '<path class="light" d="M5.4 7h5.2l.8 9H4.6z"/>',
-  half: '<path class="light" d="M4.95 12h6.1l.35 4H4.6z"/>',
-  shut: '<path class="frame" d="M5 8.5h6M4.8 11h6.4M4.6 13.5h6.8"/>',
-  moon: '<path class="light" d="M9.6 8a4 4 0 1 0 1.4 6 3.2 3.2 0 0 1-1.4-6z"/>',
-  wick: '<path class="frame" d="M8 16v-4"/>',
-  dark: "",
+const path = (className: string, d: string): Description => element("path", { class: className, d });
+const lit: Record<Light, readonly Description[]> = {
+  full: [path("light", "M5.4 7h5.2l.8 9H4.6z")],
+  half: [path("light", "M4.95 12h6.1l.35 4H4.6z")],
+  shut: [path("frame", "M5 8.5h6M4.8 11h6.4M4.6 13.5h6.8")],
+  moon: [path("light", "M9.6 8a4 4 0 1 0 1.4 6 3.2 3.2 0 0 1-1.4-6z")],
+  wick: [path("frame", "M8 16v-4")],
+  dark: [],
 };
-const flame = '<path class="flame" d="M8 8.2c1.9 2.2 2.2 3.4 2.2 4.4a2.2 2.2 0 0 1-4.4 0C5.8 11.4 6.9 10.2 8 8.200z"/>';
+const frame = path("frame", "M5 4.5C5 1.5 11 1.5 11 4.5M4 5.5h8M3.5 17.5h9M4.5 5.5 3.5 17.5M11.5 5.5l1 12");
+const flame = path("flame", "M8 8.2c1.9 2.2 2.2 3.4 2.2 4.4a2.2 2.2 0 0 1-4.4 0C5.8 11.4 6.9 10.2 8 8.200z");
 
 /** A storm lantern: its glass full of light, half, shuttered, or showing only the wick. */
-function mark(light: Light, asking: boolean): string {
-  const frame =
-    '<path class="frame" d="M5 4.5C5 1.5 11 1.5 11 4.5M4 5.5h8M3.5 17.5h9M4.5 5.5 3.5 17.5M11.5 5.5l1 12"/>';
-  return `<svg viewBox="0 0 16 20" width="16" height="20" aria-hidden="true">${frame}${lit[light]}${asking ? flame : ""}</svg>`;
+function mark(light: Light, asking: boolean): Description {
+  const box = { viewBox: "0 0 16 20", width: "16", height: "20", "aria-hidden": "true" };
+  return element("svg", box, frame, lit[light], asking && flame);
 }
+
+/** So many entries are listed: nobody reads more, and each costs the page. */
+const mostRows = 200;
 
 const mishaps: readonly (readonly [name: keyof Mishap, label: string, on: Mishap])[] = [
   ["slow", "slow", { slow: 3000 }],
@@ -65,6 +70,7 @@ export class Lamp extends Base {
     placed.add(this);
     if (this.shadowRoot === null) {
       const root = this.attachShadow({ mode: "open" });
+      root.adoptedStyleSheets = [styleSheet()];
       root.addEventListener("click", (event) => this.#pressed(event.target as Element));
       root.addEventListener("keydown", (event) => this.#key(event as KeyboardEvent));
     }
@@ -92,43 +98,67 @@ export class Lamp extends Base {
   look(entries: Entries | undefined = tower?.entries()): void {
     const root = this.shadowRoot;
     if (!root) return;
-    const html = entries && this.#html(entries);
-    if (html === this.#drawn) return;
+    const parts = entries ? this.#parts(entries) : [];
+    const drawn = JSON.stringify(parts);
+    if (drawn === this.#drawn) return;
     const focused = (root.activeElement as HTMLElement | null)?.dataset.act;
-    this.#drawn = html;
-    root.innerHTML = html === undefined ? "" : `<style>${style}</style>${html}`;
+    this.#drawn = drawn;
+    root.replaceChildren(...parts.map(made));
     if (focused) root.querySelector<HTMLElement>(`[data-act="${CSS.escape(focused)}"]`)?.focus();
   }
 
-  #html(entries: Entries): string {
+  #parts(entries: Entries): Description[] {
     return this.entry === undefined ? this.#wide(entries) : this.#single(this.entry, entries.get(this.entry));
   }
 
-  #single(key: string, info: EntryInfo | undefined): string {
+  #single(key: string, info: EntryInfo | undefined): Description[] {
     const reading = shownOf(info);
-    const words = wordsFor(reading, Date.now());
-    const button = `<button type="button" class="lamp" part="lamp" data-act="toggle" aria-expanded="${this.#open}">${mark(lightOf(reading), isAsking(reading))}<span>${text(words)}</span></button>`;
-    return `${button}${this.#open ? `<div class="card" role="group" aria-label="${text(key)}">${card(key, info)}</div>` : ""}`;
+    const button = this.#button(
+      "toggle",
+      this.#open,
+      lightOf(reading),
+      isAsking(reading),
+      wordsFor(reading, Date.now()),
+    );
+    if (!this.#open) return [button];
+    return [button, element("div", { class: "card", role: "group", "aria-label": key }, card(key, info))];
   }
 
   /** The entries that no panel shows. */
-  #wide(entries: Entries): string {
+  #wide(entries: Entries): Description[] {
     const shown = new Set([...placed].map((lamp) => lamp.entry));
     const rest = [...entries.values()].filter(({ key }) => !shown.has(key));
     const asking = rest.some((info) => isAsking(shownOf(info)));
     const words = `${rest.length} more ${rest.length === 1 ? "entry" : "entries"}`;
-    const button = `<button type="button" class="lamp" part="lamp" data-act="toggle" aria-expanded="${this.#open}">${mark(rest.length > 0 ? "full" : "dark", asking)}<span>${words}</span></button>`;
-    if (!this.#open) return button;
-    const rows = rest.map((info) => {
-      const { key } = info;
-      const reading = shownOf(info);
-      const open = key === this.#chosen;
-      const row = `<button type="button" class="lamp" data-act="choose ${text(key)}" aria-expanded="${open}">${mark(lightOf(reading), isAsking(reading))}<span>${text(key)}: ${text(wordsFor(reading, Date.now()))}</span></button>`;
-      return `<li>${row}${open ? card(key, entries.get(key)) : ""}</li>`;
-    });
+    const button = this.#button("toggle", this.#open, rest.length > 0 ? "full" : "dark", asking, words);
+    if (!this.#open) return [button];
+    const rows = rest.slice(0, mostRows).map((info) => this.#row(info));
+    if (rest.length > mostRows) {
+      rows.push(element("li", { class: "quiet" }, `… and ${rest.length - mostRows} more, not listed`));
+    }
     const list =
-      rows.length > 0 ? `<ul>${rows.join("")}</ul>` : '<p class="quiet">Every entry has a lamp of its own.</p>';
-    return `${button}<div class="card wide" role="group" aria-label="Entries that no panel shows">${list}</div>`;
+      rows.length > 0
+        ? element("ul", {}, rows)
+        : element("p", { class: "quiet" }, "Every entry has a lamp of its own.");
+    return [
+      button,
+      element("div", { class: "card wide", role: "group", "aria-label": "Entries that no panel shows" }, list),
+    ];
+  }
+
+  #row(info: EntryInfo): Description {
+    const { key } = info;
+    const reading = shownOf(info);
+    const open = key === this.#chosen;
+    const words = `${short(key)}: ${wordsFor(reading, Date.now())}`;
+    const button = this.#button(`choose ${key}`, open, lightOf(reading), isAsking(reading), words);
+    return element("li", {}, button, open && card(key, info));
+  }
+
+  #button(act: string, open: boolean, light: Light, asking: boolean, words: string): Description {
+    const part = act === "toggle" ? "lamp" : undefined;
+    const attributes = { type: "button", class: "lamp", part, "data-act": act, "aria-expanded": String(open) };
+    return element("button", attributes, mark(light, asking), element("span", {}, words));
   }
 
   #key({ key }: KeyboardEvent): void {
@@ -166,7 +196,7 @@ function shownOf(info: EntryInfo | undefined): EntryInfo["reading"] | undefined 
 }
 
 /** What is held and how good it is, who looks, what happened last and why, and what may be tried. */
-function card(key: string, info: EntryInfo | undefined): string {
+function card(key: string, info: EntryInfo | undefined): Description[] {
   const now = Date.now();
   const source = key.split(" ")[0] ?? key;
   const reading = shownOf(info);
@@ -186,16 +216,27 @@ function card(key: string, info: EntryInfo | undefined): string {
     ...(dependsOn.length > 0 ? ([["made of", dependsOn.join(", ")]] as [string, string][]) : []),
     ...(reading?.failure ? ([["failure", reading.failure.message]] as [string, string][]) : []),
   ];
-  const list = rows.map(([name, value]) => `<dt>${name}</dt><dd>${text(value)}</dd>`).join("");
-  const events = (tower?.eventsOf(key) ?? []).map((event) => `<li>${text(sentence(event, now))}</li>`).join("");
+  const list = rows.flatMap(([name, value]) => [element("dt", {}, name), element("dd", {}, short(value))]);
+  const events = (tower?.eventsOf(key) ?? []).map((event) => element("li", {}, short(sentence(event, now))));
   const on = tower?.mishapOf(source) ?? {};
-  const switches = mishaps
-    .map(
-      ([name, label]) =>
-        `<label><input type="checkbox" data-act="${name}"${on[name] === undefined ? "" : " checked"}>${label}</label>`,
-    )
-    .join("");
-  return `<h3>${text(key)}</h3><dl>${list}</dl>${events ? `<h4>What happened last</h4><ol>${events}</ol>` : ""}<h4>Rehearse ${text(source)}</h4><div role="group" aria-label="Rehearse ${text(source)}">${switches}</div><div class="acts"><button type="button" data-act="ask">Ask now</button><button type="button" data-act="forget">Forget</button></div>`;
+  const switches = mishaps.map(([name, label]) => {
+    const box = { type: "checkbox", "data-act": name, checked: on[name] !== undefined };
+    return element("label", {}, element("input", box), label);
+  });
+  const title = `Rehearse ${short(source)}`;
+  return [
+    element("h3", {}, short(key)),
+    element("dl", {}, list),
+    ...(events.length > 0 ? [element("h4", {}, "What happened last"), element("ol", {}, events)] : []),
+    element("h4", {}, title),
+    element("div", { role: "group", "aria-label": title }, switches),
+    element(
+      "div",
+      { class: "acts" },
+      element("button", { type: "button", "data-act": "ask" }, "Ask now"),
+      element("button", { type: "button", "data-act": "forget" }, "Forget"),
+    ),
+  ];
 }
 
 function sentence({ kind, at, cause, cacheStatus, write, note, failure }: JournalEvent, now: number): string {
@@ -203,6 +244,20 @@ function sentence({ kind, at, cause, cacheStatus, write, note, failure }: Journa
   return `${lengthOfTime(now - at)} ago: ${kind} ${why.join(" ")}`;
 }
 
-function text(raw: string): string {
-  return raw.replace(/[&<>"]/g, (letter) => `&#${letter.charCodeAt(0)};`);
+/** Longer texts than this are cut, in characters. */
+const longest = 600;
+
+function short(text: string): string {
+  return text.length > longest ? `${text.slice(0, longest - 1)}…` : text;
+}
+
+let sheet: CSSStyleSheet | undefined;
+
+/** One for all lamps, made by the program and not by the page's markup: a page without `unsafe-inline` allows it. */
+function styleSheet(): CSSStyleSheet {
+  if (!sheet) {
+    sheet = new CSSStyleSheet();
+    sheet.replaceSync(style);
+  }
+  return sheet;
 }

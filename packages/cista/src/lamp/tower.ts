@@ -3,6 +3,8 @@ import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
 
 /** Events kept for each entry. */
 const remembered = 8;
+/** Entries whose events are kept: those of which something happened last. */
+const mostKeys = 1000;
 
 /** By their keys, as they are now. */
 export type Entries = ReadonlyMap<string, EntryInfo>;
@@ -61,7 +63,10 @@ export class Tower {
 
   #note(event: JournalEvent): void {
     if (event.key !== undefined && event.kind !== "detach") {
-      this.#events.set(event.key, [event, ...this.eventsOf(event.key)].slice(0, remembered));
+      const events = [event, ...this.eventsOf(event.key)].slice(0, remembered);
+      this.#events.delete(event.key);
+      this.#events.set(event.key, events); // the last one stands last
+      for (const [oldest] of this.#events) if (this.#events.size > mostKeys) this.#events.delete(oldest);
     }
     this.#lookSoon();
   }

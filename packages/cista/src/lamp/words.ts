@@ -46,8 +46,20 @@ export function until(at: number | undefined, now: number): string {
   return at > now ? `for ${lengthOfTime(at - now)} more` : `no longer, since ${lengthOfTime(now - at)}`;
 }
 
-/** A value in one line. */
+/** A value in one line: also one that JSON has no words for, or that contains itself. */
 export function inOneLine(value: unknown): string {
-  const text = JSON.stringify(value) ?? String(value);
+  const text = textOf(value);
   return text.length > 160 ? `${text.slice(0, 159)}…` : text;
+}
+
+function textOf(value: unknown): string {
+  try {
+    return JSON.stringify(value, sayable) ?? String(value);
+  } catch {
+    return "something that cannot be shown"; // it contains itself, or its toJSON throws
+  }
+}
+
+function sayable(_: string, member: unknown): unknown {
+  return typeof member === "bigint" ? `${member}n` : member;
 }

@@ -30,7 +30,7 @@ export class Model {
   // ── F: freshness ───────────────────────────────────────────────────────────
 
   age(r: Record): number {
-    return Math.max(0, this.now - r.storedAt); // F1
+    return r.ageThen + Math.max(0, this.now - r.storedAt); // F1
   }
 
   ageing(r: Record): "fresh" | "stale" | "expired" {
@@ -160,6 +160,7 @@ export class Model {
       held,
       value: held === "value" ? value : undefined,
       storedAt: this.now,
+      ageThen: 0,
       version,
       failed: false,
       owed: false,
@@ -217,8 +218,9 @@ export class Model {
     if (asked) r.askers--;
   }
 
-  read(key: number, mode: string): void {
+  read(key: number, mode: string, mayLeave = false): void {
     const id = this.reads.push(undefined) - 1;
+    const patient = !mayLeave;
     const r = this.records[key] as Record;
     const good = this.good(r);
     const heldValue = r.held === "value" ? String(r.value) : "missing";
@@ -228,7 +230,7 @@ export class Model {
     if (mode === "no-store") {
       const alone = new Record(key);
       this.apart.push(alone);
-      this.ask(alone, "read", mode, { id, strict: true, patient: true });
+      this.ask(alone, "read", mode, { id, strict: true, patient, mayLeave });
     } else if (mode === "only-if-cached") {
       this.reads[id] = good === "none" ? "unheld" : heldValue;
       if (good !== "none") this.used(r);
@@ -243,8 +245,22 @@ export class Model {
       this.ask(r, "read", mode === "force-cache" ? "default" : mode, {
         id,
         strict: mode === "no-cache" || mode === "reload",
-        patient: true,
+        patient,
+        mayLeave,
       });
+    }
+  }
+
+  /** Whoever reads is told to leave. */
+  leave(id: number): void {
+    if (this.reads[id] !== undefined) return;
+    for (const r of [...this.records, ...this.apart]) {
+      for (const waiting of [r.waiting, r.waitingForNext]) {
+        const at = waiting.findIndex((waiter) => waiter.id === id && waiter.mayLeave);
+        if (at < 0) continue;
+        waiting.splice(at, 1);
+        this.reads[id] = "left";
+      }
     }
   }
 
@@ -263,7 +279,7 @@ export class Model {
   revalidate(key: number): void {
     const r = this.records[key] as Record;
     if (this.rules.immutable && this.good(r) === "fresh") return; // RFC 8246
-    this.ask(r, "asked", undefined, { id: -1, strict: true, patient: r.watchers === 0 });
+    this.ask(r, "asked", undefined, { id: -1, strict: true, patient: r.watchers === 0, mayLeave: false });
   }
 
   put(key: number, value: unknown): void {
@@ -274,6 +290,25 @@ export class Model {
     r.waiting = [];
     r.waitingForNext = [];
     this.used(r);
+  }
+
+  /** Another value, as old and as trusted as it was; a try that does not know of it is begun anew. */
+  patch(key: number, value: unknown): void {
+    const r = this.records[key] as Record;
+    if (r.held !== "value") return;
+    const trusted = r.version >= r.invalidatedAt;
+    Object.assign(r, { value, ageThen: this.age(r), storedAt: this.now, version: ++this.version });
+    if (!trusted) r.invalidatedAt = ++this.version;
+    if (r.asked?.phase === "running") {
+      const { cause, mode, runsOn } = r.asked;
+      this.abort(r);
+      this.start(r, cause, mode);
+      Object.assign(r.asked, { runsOn });
+    }
+    this.used(r);
+    if (trusted) return;
+    if (r.asked && r.asked.phase !== "running") this.try(r);
+    else if (!r.asked && r.askers > 0) this.start(r, "invalidated");
   }
 
   invalidate(key: number): void {
@@ -342,9 +377,11 @@ export class Model {
 
   /** One macrotask later: what was left is left (R3, S2), what is idle is kept for a while (F8). */
   settle(): void {
+    for (const r of this.apart) if (r.asked && r.waiting.length === 0) this.abort(r);
     for (const r of this.records) {
       const alone = r.watchers === 0;
-      if (alone && r.asked && !this.pinned(r)) {
+      const waited = [...r.waiting, ...r.waitingForNext].some(({ mayLeave }) => mayLeave);
+      if (alone && r.asked && !waited && !this.pinned(r)) {
         this.abort(r);
         this.tell(r, [...r.waiting, ...r.waitingForNext], "aborted");
         r.waiting = [];

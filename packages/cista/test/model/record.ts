@@ -1,6 +1,7 @@
 /** What the model knows of one key, and in what words it tells. All lengths of time are seconds. */
 
 export interface Rules {
+  /** Also sixty days: longer than a platform's timer. */
   maxAge: number;
   whileRevalidate: number;
   ifError: number;
@@ -44,6 +45,8 @@ export interface Waiter {
   strict: boolean;
   /** It has no signal by which it could be told to leave. */
   patient: boolean;
+  /** It has one, and has not been told yet. */
+  mayLeave: boolean;
   /** Of the read; -1 for somebody who only asked. */
   id: number;
 }
@@ -52,6 +55,8 @@ export class Record {
   held: "none" | "value" | "missing" = "none";
   value: unknown;
   storedAt = 0;
+  /** Its age at `storedAt`: a patched value is as old as it was. */
+  ageThen = 0;
   version = 0;
   invalidatedAt = 0;
   failed = false;

@@ -7,16 +7,17 @@ import { type Rules, words } from "./record.js";
 export type Step =
   | { do: "attach"; key: number; asks: boolean }
   | { do: "detach"; nth: number }
-  | { do: "read"; key: number; mode: string }
+  | { do: "read"; key: number; mode: string; signal?: boolean }
+  | { do: "leave"; nth: number }
   | { do: "end"; nth: number; how: "value" | "missing" | "unchanged" | "failure" }
-  | { do: "prefetch" | "revalidate" | "put" | "invalidate" | "delete"; key: number }
+  | { do: "prefetch" | "revalidate" | "put" | "patch" | "invalidate" | "delete"; key: number }
   | { do: "page"; visible: boolean; online: boolean }
   | { do: "pass"; seconds: number }
   | { do: "jump"; seconds: number };
 
 const keys = 3;
 const key = fc.nat(keys - 1);
-const length = fc.constantFrom(0, 2, 5, 1000);
+const length = fc.constantFrom(0, 2, 5, 1000, 60 * 86_400);
 
 export const rules: fc.Arbitrary<Rules> = fc.record({
   maxAge: length,
@@ -43,8 +44,10 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
       do: fc.constant("read" as const),
       key,
       mode: fc.constantFrom("default", "default", "no-cache", "reload", "no-store", "force-cache", "only-if-cached"),
+      signal: fc.boolean(),
     }),
   },
+  { weight: 2, arbitrary: fc.record({ do: fc.constant("leave" as const), nth: fc.nat(9) }) },
   {
     weight: 6,
     arbitrary: fc.record({
@@ -56,7 +59,7 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
   {
     weight: 4,
     arbitrary: fc.record({
-      do: fc.constantFrom("prefetch", "revalidate", "put", "invalidate", "invalidate", "delete"),
+      do: fc.constantFrom("prefetch", "revalidate", "put", "patch", "invalidate", "invalidate", "delete"),
       key,
     }),
   },
@@ -86,6 +89,9 @@ interface RealLoad {
   fail(thrown: unknown): void;
 }
 
+/** The reason by which a reader is told to leave. */
+const left = new Error("left");
+
 class Both {
   readonly model: Model;
   readonly clock = virtualClock(1e12);
@@ -94,6 +100,8 @@ class Both {
   readonly hut: Source<number, any>;
   readonly loads: RealLoad[][] = [];
   readonly reads: (string | undefined)[] = [];
+  /** Of the reads that have one and were not aborted yet, by the read's number. */
+  readonly signals = new Map<number, AbortController>();
   readonly watchers: { key: number; asks: boolean; view: View<any>; leave(): void }[] = [];
   values = 0;
 
@@ -133,11 +141,20 @@ class Both {
     } else if (step.do === "read") {
       const id = this.reads.push(undefined) - 1;
       const tell = (text: string) => (this.reads[id] = text);
-      cache.read(hut, step.key, { cache: step.mode as any }).then(
+      const controller = new AbortController();
+      if (step.signal) this.signals.set(id, controller);
+      const options = { cache: step.mode as any, ...(step.signal ? { signal: controller.signal } : {}) };
+      cache.read(hut, step.key, options).then(
         (value) => tell(String(value)),
-        (failure: Failure) => tell(failure.kind),
+        (failure: Failure) => tell(failure === (left as unknown) ? "left" : failure.kind),
       );
-      model.read(step.key, step.mode);
+      model.read(step.key, step.mode, step.signal);
+    } else if (step.do === "leave") {
+      const [id, controller] = [...this.signals][step.nth % (this.signals.size || 1)] ?? [];
+      if (id === undefined) return;
+      this.signals.delete(id);
+      controller?.abort(left);
+      model.leave(id);
     } else if (step.do === "end") {
       this.end(step.nth, step.how);
     } else if (step.do === "pass") {
@@ -153,6 +170,10 @@ class Both {
     } else if (step.do === "put") {
       cache.put(hut, step.key, ++this.values);
       model.put(step.key, this.values);
+    } else if (step.do === "patch") {
+      const value = ++this.values;
+      cache.patch(hut, step.key, () => value);
+      model.patch(step.key, value);
     } else if (step.do === "revalidate") {
       void cache.view(hut, step.key, { when: false }).revalidate();
       model.revalidate(step.key);

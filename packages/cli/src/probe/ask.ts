@@ -52,7 +52,7 @@ export async function ask(question: Question): Promise<Answered> {
     const to = response.headers.get("location");
     if (response.status >= 301 && response.status <= 308 && response.status !== 304 && to !== null) {
       await response.body?.cancel();
-      const next = new URL(to, url);
+      const next = redirection(to, url, question);
       const seen = [question.url.href, ...redirects.map((each) => each.to)];
       redirects.push({ status: response.status, to: next.href });
       if (seen.includes(next.href) || redirects.length > mostRedirects) throw circle(question.url, redirects);
@@ -82,6 +82,23 @@ export async function ask(question: Question): Promise<Answered> {
       milliseconds,
     };
   }
+}
+
+/** Where a redirection leads. What was given for one server is not sent to another. @throws NoAnswer */
+function redirection(to: string, from: URL, { headers, body }: Question): URL {
+  const next = URL.canParse(to, from) ? new URL(to, from) : undefined;
+  if (!next || (next.protocol !== "http:" && next.protocol !== "https:")) {
+    throw new NoAnswer(`${from.href} redirects to ${shortened(to)}, which is no address that is asked by HTTP.`);
+  }
+  const given = [...[...headers].map(([name]) => name), ...(body === undefined ? [] : ["the body"])];
+  if (next.origin === from.origin || given.length === 0) return next;
+  throw new NoAnswer(
+    `${from.href} redirects to another origin, ${next.origin}. What you gave for the first (${given.join(", ")}) is not sent there. If it is meant for that one, probe ${shortened(next.href)} itself.`,
+  );
+}
+
+function shortened(text: string): string {
+  return text.length > 200 ? `${text.slice(0, 199)}…` : text;
 }
 
 async function send({ url, method, headers, body, timeout }: Question): Promise<Response> {
@@ -117,7 +134,7 @@ function whyNot(url: URL, thrown: unknown, timeout: number): NoAnswer {
 }
 
 function circle(from: URL, redirects: readonly { status: number; to: string }[]): NoAnswer {
-  const way = redirects.slice(0, 4).map(({ status, to }) => `\n  ${status} → ${to}`);
+  const way = redirects.slice(0, 4).map(({ status, to }) => `\n  ${status} → ${shortened(to)}`);
   const more = redirects.length > 4 ? "\n  …" : "";
   return new NoAnswer(`${from.href} redirects without end:${way.join("")}${more}`);
 }

@@ -46,18 +46,23 @@ function itemsOf(body: unknown, envelope: string | undefined): unknown[] {
   return (envelope === undefined ? body : (body as Record<string, unknown>)[envelope]) as unknown[];
 }
 
+/** A type that is longer, or nested deeper, than a person would write is left open. */
+const mostMembers = 100;
+const deepest = 8;
+
 /** The TypeScript type of a sample. */
-function typeOf(sample: unknown, indent = ""): string {
-  if (sample === undefined || sample === null) return "unknown";
+function typeOf(sample: unknown, indent = "", depth = 0): string {
+  if (sample === undefined || sample === null || depth > deepest) return "unknown";
   if (Array.isArray(sample)) {
-    const item = typeOf(typical(sample), indent);
+    const item = typeOf(typical(sample), indent, depth + 1);
     return sample.length === 0 ? "unknown[]" : `${item}[]`;
   }
   if (typeof sample !== "object") return typeof sample;
-  const members = Object.entries(sample).map(
-    ([name, member]) =>
-      `${indent}  ${identifier(name) === name ? name : JSON.stringify(name)}: ${typeOf(member, `${indent}  `)};`,
-  );
+  const entries = Object.entries(sample);
+  const members = entries
+    .slice(0, mostMembers)
+    .map(([name, member]) => `${indent}  ${memberName(name)}: ${typeOf(member, `${indent}  `, depth + 1)};`);
+  if (entries.length > mostMembers) members.push(`${indent}  // … and ${entries.length - mostMembers} more`);
   return members.length === 0 ? "object" : `{\n${members.join("\n")}\n${indent}}`;
 }
 
@@ -109,8 +114,23 @@ function plain(name: string): string {
   return name.replace(/[^\w-]+/g, "-") || "value";
 }
 
+/** A member may have any name. */
+function memberName(name: string): string {
+  return /^[A-Za-z_$][\w$]*$/.test(name) ? name : JSON.stringify(name);
+}
+
+/** What the language keeps for itself (ECMAScript §12.7.2, in modules), and what the pasted code already uses. */
+const taken = new Set(
+  `arguments await break case catch class const continue debugger default delete do else enum eval export extends false
+   finally for function if implements import in instanceof interface let new null package private protected public
+   return static super switch this throw true try typeof undefined var void while with yield api origin`.split(/\s+/),
+);
+
 function identifier(name: string): string {
-  const joined = name.replace(/[^A-Za-z0-9_$]+(\w)?/g, (_, letter: string | undefined) => letter?.toUpperCase() ?? "");
+  const joined = name
+    .slice(0, 60)
+    .replace(/[^A-Za-z0-9_$]+(\w)?/g, (_, letter: string | undefined) => letter?.toUpperCase() ?? "");
+  if (taken.has(joined)) return `${joined}Source`;
   return /^[A-Za-z_$]/.test(joined) ? joined : `value${joined}`;
 }
 

@@ -1,4 +1,4 @@
-import { colours } from "../colours.js";
+import { colours } from "../terminal.js";
 import type { Verdict } from "./verdict.js";
 import { bytesInWords, inLines, inWords } from "./words.js";
 

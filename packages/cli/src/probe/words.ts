@@ -24,12 +24,15 @@ export function bytesInWords(bytes: number): string {
 export function shapeOf(value: unknown, depth = 0): string {
   if (value === null) return "null";
   if (Array.isArray(value)) {
-    return value.length === 0 ? "an empty array" : `${value.length} × ${shapeOf(typical(value), depth)}`;
+    if (depth >= 6) return "…";
+    return value.length === 0
+      ? "an empty array"
+      : `${value.length} × ${shapeOf(typical(value), depth + (Array.isArray(value[0]) ? 1 : 0))}`;
   }
   if (typeof value !== "object") return typeof value;
   const members = Object.entries(value);
   if (members.length === 0) return "{}";
-  if (depth === 3) return "{ … }";
+  if (depth >= 3) return "{ … }";
   const shown = members.slice(0, 20).map(([name, member]) => `${nameOf(name)}: ${shapeOf(member, depth + 1)}`);
   return `{ ${[...shown, ...(members.length > 20 ? [`… ${members.length - 20} more`] : [])].join(", ")} }`;
 }
@@ -62,5 +65,6 @@ export function inLines(text: string, width: number): string[] {
 }
 
 function nameOf(name: string): string {
+  if (name.length > 60) return JSON.stringify(`${name.slice(0, 59)}…`);
   return /^[A-Za-z_$][\w$]*$/.test(name) ? name : JSON.stringify(name);
 }

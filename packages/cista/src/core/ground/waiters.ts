@@ -13,6 +13,8 @@ export type Outcome =
 export class Waiters {
   /** One of them, at least, waits for good: it has no signal by which it could be told to leave. */
   patient = false;
+  /** How many of them have not left. */
+  count = 0;
   #lenient: Promised | undefined;
   #strict: Promised | undefined;
   readonly #told: (() => void)[] = [];

@@ -102,6 +102,11 @@ export class Activity {
     return this.runsOn || (this.waiters?.patient ?? false) || (this.nextWaiters?.patient ?? false);
   }
 
+  /** Whether somebody waits for an answer. */
+  get isAwaited(): boolean {
+    return (this.waiters?.count ?? 0) + (this.nextWaiters?.count ?? 0) > 0;
+  }
+
   /** What was said of the last answer, or of its failing to come, no longer applies. */
   settleDown(): void {
     this.failure = undefined;

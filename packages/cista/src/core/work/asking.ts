@@ -223,7 +223,7 @@ function end(entry: Entry, request: Request, outcome: Outcome): void {
   settle(entry, outcome, !outdated);
   touch(entry);
   file(entry);
-  if (outdated && (activity.waiters || activity.askers > 0)) {
+  if (outdated && (activity.isAwaited || activity.askers > 0)) {
     // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
     start(entry, "invalidated");
   } else if (activity.watchers === 0) {

@@ -98,7 +98,7 @@ export function forget(entry: Entry): boolean {
   review(entry);
   record("delete", entry);
   const { activity } = entry;
-  if (activity && (activity.askers > 0 || activity.waiters || activity.nextWaiters)) {
+  if (activity && (activity.askers > 0 || activity.isAwaited)) {
     start(entry, "attach");
   } else if (entry.isIdle) {
     evict(entry, "deleted");

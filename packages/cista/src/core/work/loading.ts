@@ -118,7 +118,8 @@ function broughtUpToDate(
   }
   const waiters = turn(core, () => ask(part, asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked));
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
-  return untilAborted(part, waiters.value, signal);
+  waiters.count++;
+  return untilAborted(part, waiters, waiters.value, signal);
 }
 
 /** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */

@@ -139,6 +139,7 @@ export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
   const answer = turn(core, () => {
     entry.active().signedOut = false;
     const waiters = ask(entry, "asked", undefined, core.version + 1);
+    waiters.count++;
     if (entry.watchers === 0) waiters.patient = true;
     return waiters.confirmed;
   });

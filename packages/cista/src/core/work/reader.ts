@@ -41,6 +41,7 @@ function joinedAtOnce(entry: Entry, cache: string, signal: AbortSignal | undefin
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.recorder.hears("read")) return undefined;
   activity.waiters.patient = true;
+  activity.waiters.count++;
   return activity.waiters.value;
 }
 
@@ -71,7 +72,8 @@ function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined):
     const waiters = ask(entry, "read", mode, mode === "default" ? 0 : entry.shelf.core.version + 1);
     entry.active().signedOut = false;
     const answer = mode === "default" ? waiters.value : waiters.confirmed;
-    if (signal) return untilAborted(entry, answer, signal);
+    waiters.count++;
+    if (signal) return untilAborted(entry, waiters, answer, signal);
     waiters.patient = true;
     return answer;
   });

@@ -1,6 +1,6 @@
 import { onAbort } from "../ground/abort.js";
 import { missingFailure } from "../ground/reading.js";
-import type { Outcome } from "../ground/waiters.js";
+import type { Outcome, Waiters } from "../ground/waiters.js";
 import type { Entry } from "../state/entry.js";
 import { leave } from "../state/turns.js";
 
@@ -16,8 +16,14 @@ export function heldBy(entry: Entry): Promise<unknown> {
 }
 
 /** As `fetch` does: an aborted reader is rejected with its signal's reason. When the last one has left, so has the request. */
-export function untilAborted(entry: Entry, answer: Promise<unknown>, signal: AbortSignal): Promise<unknown> {
+export function untilAborted(
+  entry: Entry,
+  waiters: Waiters,
+  answer: Promise<unknown>,
+  signal: AbortSignal,
+): Promise<unknown> {
   if (signal.aborted) {
+    waiters.count--;
     answer.catch(() => {}); // nobody waits for it
     leave(entry);
     return Promise.reject(signal.reason);
@@ -36,6 +42,7 @@ export function untilAborted(entry: Entry, answer: Promise<unknown>, signal: Abo
     };
     const end = onAbort(signal, () => {
       if (!leaves()) return;
+      waiters.count--;
       reject(signal.reason);
       leave(entry);
     });

@@ -65,11 +65,11 @@ export function settleLeft(entry: Entry): void {
 
 function settleOne(entry: Entry): void {
   const { activity } = entry;
-  if (entry.watchers > 0 || activity?.readers || entry.links?.dependents.size) return;
+  if (entry.watchers > 0) return;
   entry.shelf.core.watched.delete(entry);
+  if (activity) activity.shown = activity.cameStale = false;
+  if (activity?.readers || entry.links?.dependents.size) return;
   if (activity) {
-    activity.shown = false;
-    activity.cameStale = false;
     if (activity.request && !activity.isPinned) giveUp(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
     lift(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");

@@ -1,0 +1,376 @@
+import { type Cache, CistaError, createCache, Failure, type Source, source, type View, write } from "cista";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+import fc from "fast-check";
+
+// Random programs over all that a cache can hold at once, and what has to hold after each of their steps, whatever they do.
+
+const kinds = ["leaf", "pair", "top", "chain", "stream", "list"] as const;
+type Kind = (typeof kinds)[number];
+const id = fc.nat(2);
+const what = { kind: fc.constantFrom(...kinds), id };
+const does = <N extends string, M extends object>(
+  weight: number,
+  name: N,
+  members: { [K in keyof M]: fc.Arbitrary<M[K]> },
+) => ({
+  weight,
+  arbitrary: fc.record({ do: fc.constant(name), ...members } as object) as unknown as fc.Arbitrary<{ do: N } & M>,
+});
+
+export const step = fc.oneof(
+  does(24, "attach", { ...what, when: fc.constantFrom(true, true, false), pick: fc.boolean() }),
+  does(12, "detach", { nth: fc.nat(9) }),
+  does(16, "read", { ...what, signal: fc.boolean(), noStore: fc.constantFrom(false, false, true) }),
+  does(8, "leave", { nth: fc.nat(9) }),
+  does(36, "end", { nth: fc.nat(3), how: fc.constantFrom("value", "value", "same", "failure") }),
+  does(20, "change", { ...what, how: fc.constantFrom("put", "patch", "invalidate", "delete") }),
+  does(4, "all", { how: fc.constantFrom("invalidate", "delete", "pairs") }),
+  does(8, "fail", { ...what }),
+  does(8, "stream", { how: fc.constantFrom("push", "end", "break") }),
+  does(8, "write", { id }),
+  does(8, "settle", { nth: fc.nat(3), how: fc.constantFrom("done", "refused", "lost") }),
+  does(12, "pass", { seconds: fc.constantFrom(1, 1, 3, 70, 86_400 * 40) }),
+  does(4, "jump", { seconds: fc.integer({ min: -4000, max: 4000 }) }),
+  does(4, "page", { visible: fc.boolean(), online: fc.boolean() }),
+  does(4, "listen", { on: fc.constantFrom("journal", "view", "abort"), how: fc.nat(4), ...what }),
+  does(1, "dispose", {}),
+);
+export type Step = typeof step extends fc.Arbitrary<infer S> ? S : never;
+
+export const settings = fc.record({
+  capacity: fc.constantFrom(0, 1, 3, 1000),
+  maxAge: fc.constantFrom(0, 2, 60, 60 * 86_400, Number.POSITIVE_INFINITY),
+  swr: fc.constantFrom(0, 5, 1e9),
+  mustRevalidate: fc.boolean(),
+  noStore: fc.constantFrom(false, false, true),
+  retry: fc.nat(1),
+});
+
+interface Load {
+  readonly key: string;
+  readonly signal: AbortSignal;
+  readonly apart: boolean;
+  open: boolean;
+  answer(value: unknown): void;
+  fail(thrown: unknown): void;
+}
+interface Stream {
+  readonly queue: unknown[];
+  wake(): void;
+  ended: "" | "end" | "break";
+  returned: boolean;
+}
+
+/** One run of a random program. */
+export class Program {
+  readonly clock = virtualClock(1e12);
+  readonly environment = virtualEnvironment();
+  readonly cache: Cache;
+  readonly sources: Record<Kind, Source<number, any>>;
+  readonly loads: Load[] = [];
+  /** All loads that were ever begun, those of composites too. */
+  begun = 0;
+  values = 0;
+  readonly failing = new Set<string>();
+  readonly streams: Stream[] = [];
+  readonly sent: { answer(): void; fail(failure: Failure): void }[] = [];
+  readonly watchers: { kind: Kind; id: number; pick: boolean; view: View<any>; leave(): void }[] = [];
+  readonly readers: AbortController[] = [];
+  readonly unhandled: unknown[] = [];
+  /** What a listener does in the middle of something else: a few times only. */
+  reactions: { on: string; act(): void; left: number }[] = [];
+  patient = 0;
+  disposed = false;
+  readonly add = write<number, void>({
+    name: "add",
+    timeout: Number.POSITIVE_INFINITY,
+    send: () => new Promise((answer, fail) => this.sent.push({ answer, fail })),
+    optimistic: (at, edit) => edit.patch(this.sources.list, at, (items: number[]) => [...items, ++this.values]),
+  });
+
+  constructor(given: {
+    capacity: number;
+    maxAge: number;
+    swr: number;
+    mustRevalidate: boolean;
+    noStore: boolean;
+    retry: number;
+  }) {
+    const { clock, environment } = this;
+    this.cache = createCache({ clock, environment, capacity: given.capacity });
+    const common = {
+      maxAge: given.maxAge * 1000,
+      staleWhileRevalidate: given.swr * 1000,
+      mustRevalidate: given.mustRevalidate,
+      requestBudget: false as const,
+    };
+    const made = (name: Kind, load: any, more: object = {}) =>
+      source<number, any>({
+        ...common,
+        ...more,
+        name,
+        load: (at: number, context: any) => (this.begun++, load(at, context)),
+      });
+    const held =
+      (kind: Kind) =>
+      (at: number, { signal, mode }: any) =>
+        new Promise((answer, fail) => {
+          signal.addEventListener("abort", () => this.react("abort"));
+          this.loads.push({ key: `${kind} ${at}`, signal, apart: mode === "no-store", open: true, answer, fail });
+        });
+    const fails = (key: string) => {
+      if (this.failing.has(key)) throw new Failure("http", "broken", { status: 500, retryable: false });
+    };
+    const leaf = made("leaf", held("leaf"), { noStore: given.noStore, retry: { times: given.retry, first: 1000 } });
+    const pair = made("pair", async (at: number, { read }: any) => {
+      const made =
+        at === 1 ? await Promise.all([read(leaf, at), read(leaf, 0)]) : [await read(leaf, at), await read(leaf, 0)];
+      fails(`pair ${at}`);
+      return made;
+    });
+    const top = made("top", async (at: number, { read }: any) => {
+      const made = await Promise.all([read(pair, 0), read(pair, at)]);
+      fails(`top ${at}`);
+      return made;
+    });
+    const chain: Source<number, any> = made("chain", async (at: number, { read }: any) => {
+      const below = at === 0 ? await read(leaf, 0) : await read(chain, at - 1);
+      fails(`chain ${at}`);
+      return { below };
+    });
+    this.sources = {
+      leaf,
+      pair,
+      top,
+      chain,
+      stream: made("stream", () => this.stream()),
+      list: made("list", held("list")),
+    };
+    this.cache.journal.subscribe(() => this.react("journal"), ["evict", "abort", "put", "delete", "answer", "stale"]);
+  }
+
+  stream(): AsyncIterable<unknown> {
+    const stream: Stream = { queue: [++this.values], wake: () => {}, ended: "", returned: false };
+    this.streams.push(stream);
+    return {
+      [Symbol.asyncIterator]: () => ({
+        next: async () => {
+          while (stream.queue.length === 0 && !stream.ended && !stream.returned) {
+            await new Promise<void>((wake) => {
+              stream.wake = wake;
+            });
+          }
+          if (stream.ended === "break") throw new Failure("network", "broken");
+          const done = stream.queue.length === 0;
+          return { done, value: stream.queue.shift() } as IteratorResult<unknown>;
+        },
+        return: async () => {
+          stream.returned = true;
+          stream.wake();
+          return { done: true, value: undefined };
+        },
+      }),
+    };
+  }
+
+  react(on: string): void {
+    for (const reaction of this.reactions)
+      if (reaction.on === on && !this.disposed && reaction.left-- > 0) reaction.act();
+  }
+
+  /** @throws where something that has to hold does not */
+  async take(step: Step): Promise<void> {
+    const { cache, sources, clock } = this;
+    if (this.disposed) return;
+    if (step.do === "attach") {
+      const { kind, id, when, pick } = step;
+      const view = cache.view(sources[kind], id, { when, ...(pick ? { pick: (value: any) => [value] } : {}) } as any);
+      this.watchers.push({ kind, id, pick, view, leave: view.subscribe(() => this.react("view")) });
+    } else if (step.do === "detach") {
+      for (const { leave } of this.watchers.splice(step.nth % (this.watchers.length || 1), 1)) leave();
+    } else if (step.do === "read") {
+      const controller = new AbortController();
+      if (step.signal) this.readers.push(controller);
+      const options = {
+        ...(step.signal ? { signal: controller.signal } : {}),
+        ...(step.noStore ? { cache: "no-store" as const } : {}),
+      };
+      const done = () => this.patient--;
+      if (!step.signal) this.patient++;
+      cache
+        .read(sources[step.kind], step.id, options)
+        .then(step.signal ? () => {} : done, step.signal ? () => {} : done);
+    } else if (step.do === "leave") {
+      for (const reader of this.readers.splice(step.nth % (this.readers.length || 1), 1)) reader.abort();
+    } else if (step.do === "end") {
+      this.end(step.nth, step.how);
+    } else if (step.do === "change") {
+      this.change(step.kind, step.id, step.how);
+    } else if (step.do === "all") {
+      if (step.how === "pairs") cache.delete(sources.pair);
+      else cache[step.how as "delete"]("all");
+    } else if (step.do === "fail") {
+      const key = `${step.kind} ${step.id}`;
+      if (!this.failing.delete(key)) this.failing.add(key);
+    } else if (step.do === "stream") {
+      const stream = this.streams.at(-1);
+      if (!stream) return;
+      if (step.how === "push") stream.queue.push(++this.values);
+      else stream.ended = step.how as "end";
+      stream.wake();
+    } else if (step.do === "write") {
+      cache.run(this.add, step.id).catch(() => {});
+    } else if (step.do === "settle") {
+      const [one] = this.sent.splice(step.nth % (this.sent.length || 1), 1);
+      if (step.how === "done") one?.answer();
+      else
+        one?.fail(step.how === "refused" ? new Failure("http", "no", { status: 409 }) : new Failure("network", "lost"));
+    } else if (step.do === "pass") {
+      await clock.advance(step.seconds * 1000);
+    } else if (step.do === "jump") {
+      clock.jump(step.seconds * 1000);
+      await clock.advance(1000);
+    } else if (step.do === "page") {
+      this.environment.set(step);
+    } else if (step.do === "listen") {
+      const { on, how, kind, id } = step;
+      const acts = [
+        () => cache.prefetch(sources[kind], id),
+        () => this.change(kind, id, "put"),
+        () => cache.delete({ source: sources[kind], params: id }),
+        () => cache.invalidate("all"),
+        () => void cache.read(sources[kind], id).catch(() => {}),
+      ];
+      this.reactions.push({ on, act: acts[how] as () => void, left: 3 });
+    } else {
+      this.dispose();
+    }
+    await clock.advance(0);
+    this.check();
+  }
+
+  change(kind: Kind, id: number, how: string): void {
+    const { cache, sources } = this;
+    const value = kind === "list" ? [++this.values] : ++this.values;
+    if (how === "put") cache.put(sources[kind], id, value);
+    else if (how === "patch") cache.patch(sources[kind], id, () => value);
+    else cache[how as "delete"]({ source: sources[kind], params: id });
+  }
+
+  /** One of the loads under way, in whatever order. */
+  end(nth: number, how: string): void {
+    const open = this.open();
+    const load = open[nth % (open.length || 1)];
+    if (!load) return;
+    load.open = false;
+    const before = this.cache.peek(this.sources[load.key.split(" ")[0] as Kind], Number(load.key.split(" ")[1])).value;
+    const value = load.key.startsWith("list") ? [++this.values] : ++this.values;
+    if (how === "failure") load.fail(new Failure("http", "no", { status: 503 }));
+    else load.answer(how === "same" && before !== undefined ? structuredClone(before) : value);
+  }
+
+  open(): Load[] {
+    return this.loads.filter((load) => load.open && !load.signal.aborted);
+  }
+
+  dispose(): void {
+    this.disposed = true;
+    this.cache.dispose();
+  }
+
+  // ── What has to hold ───────────────────────────────────────────────────────
+
+  check(): void {
+    if (this.unhandled.length > 0) throw new Error(`unhandled: ${this.unhandled[0]}`);
+    const under = new Map<string, number>();
+    for (const { key, apart } of this.open()) if (!apart) under.set(key, (under.get(key) ?? 0) + 1);
+    for (const [key, count] of under) if (count > 1) throw new Error(`R1: ${count} requests for ${key} under way`);
+    if (this.disposed) {
+      this.checkDisposed();
+      return;
+    }
+    const shown = new Map<string, unknown>();
+    for (const { kind, id, pick, view } of this.watchers) {
+      const reading = view.get();
+      if (reading.key !== `${kind} ${id}`) throw new Error(`a view of ${kind} ${id} shows ${reading.key}`);
+      if (!Object.isFrozen(reading)) throw new Error("a reading that can be changed");
+      if (pick) continue;
+      const other = shown.get(reading.key) ?? reading;
+      if (other !== reading) throw new Error(`F4: two views of ${reading.key} show two objects`);
+      shown.set(reading.key, reading);
+      if (reading.state === "ready" && reading.fresh) this.checkParts(kind, id, reading.value);
+    }
+    const bound = 12 + under.size + this.sent.length + this.streams.length + this.watchers.length + this.patient;
+    if (this.clock.pendingTimers > bound) throw new Error(`${this.clock.pendingTimers} timers`);
+  }
+
+  /** Nothing that is fresh is made of another value than is held, unless somebody put it there. */
+  checkParts(kind: Kind, id: number, value: any): void {
+    const held = (of: Kind, at: number) => this.cache.peek(this.sources[of], at).value;
+    const compare = (of: Kind, at: number, part: unknown) => {
+      const now = held(of, at);
+      if (now !== undefined && JSON.stringify(now) !== JSON.stringify(part)) {
+        throw new Error(
+          `D1: ${kind} ${id} is fresh with ${JSON.stringify(part)} of ${of} ${at}, which is ${JSON.stringify(now)}`,
+        );
+      }
+    };
+    if (typeof value !== "object") return; // put by the program
+    if (kind === "pair") {
+      compare("leaf", id, value[0]);
+      compare("leaf", 0, value[1]);
+    } else if (kind === "top") {
+      compare("pair", 0, value[0]);
+      compare("pair", id, value[1]);
+    } else if (kind === "chain") {
+      compare(id === 0 ? "leaf" : "chain", Math.max(0, id - 1), value.below);
+    }
+  }
+
+  checkDisposed(): void {
+    if (this.clock.pendingTimers > 0) throw new Error(`S3: ${this.clock.pendingTimers} timers after dispose`);
+    if (this.open().length > 0) throw new Error(`S3: ${this.open().length} loads after dispose`);
+    if (this.streams.some(({ returned, ended }) => !returned && !ended))
+      throw new Error("S3: a stream is open after dispose");
+  }
+
+  /** Everybody leaves; then nothing is asked for, and no more is kept than may be. */
+  async close(): Promise<void> {
+    const { clock, cache } = this;
+    this.reactions = [];
+    this.environment.set({ visible: true, online: true });
+    if (!this.disposed) {
+      for (let round = 0; round < 40; round++) {
+        for (const one of this.sent.splice(0)) one.answer();
+        while (this.open().length > 0) this.end(0, "same");
+        await clock.advance(0);
+        if (round < 3) await clock.advance(9000); // pauses between tries end
+      }
+      const { begun } = this;
+      await clock.advance(1000);
+      await clock.advance(0);
+      const caused = [...cache.entries()].some(({ staleAt = 0, expiredAt = 0 }) =>
+        [staleAt, expiredAt].some((at) => Math.abs(at - clock.now()) < 3000),
+      );
+      const streaming = this.streams.some(({ ended }) => ended === "break");
+      if (this.begun > begun + 1 && !caused && !streaming)
+        throw new Error(`${this.begun - begun} loads without a cause`);
+      for (const { leave } of this.watchers.splice(0)) leave();
+      for (const reader of this.readers.splice(0)) reader.abort();
+      for (let round = 0; round < 12; round++) await clock.advance(0);
+      if (this.patient === 0 && this.open().length > 0) throw new Error("R3: a load goes on that nobody waits for");
+      const open = this.streams.filter(({ returned, ended }) => !returned && !ended);
+      if (this.patient === 0 && open.length > 0) throw new Error("R3: a stream goes on that nobody watches");
+      this.check();
+      this.dispose();
+      await clock.advance(0);
+    }
+    this.checkDisposed();
+    try {
+      cache.peek(this.sources.leaf, 0);
+    } catch (thrown) {
+      if (thrown instanceof CistaError && thrown.code === "disposed") return;
+    }
+    throw new Error("a cache that was disposed of is still used");
+  }
+}
