@@ -21,7 +21,7 @@ import { turn } from "./state/turns.js";
 import { giveUp, start } from "./work/asking.js";
 import { forget, invalidate, patch, put, takeOver } from "./work/changing.js";
 import { infoOf } from "./work/info.js";
-import { obtain } from "./work/keeping.js";
+import { file, obtain } from "./work/keeping.js";
 import { askNow, lookAtNothing, lookHeld, renew } from "./work/looking.js";
 import { read } from "./work/reader.js";
 import { selected } from "./work/selector.js";
@@ -38,6 +38,7 @@ const duties: Duties = {
   renew,
   settleDoubt,
   settleLeft,
+  reschedule: file,
   comeDue,
   opened: (shelf, old) => (old ? takeOver(shelf, old) : adoptRestored(shelf)),
 };

@@ -17,7 +17,7 @@ const does = <N extends string, M extends object>(
   arbitrary: fc.record({ do: fc.constant(name), ...members } as object) as unknown as fc.Arbitrary<{ do: N } & M>,
 });
 
-export const step = fc.oneof(
+const single = fc.oneof(
   does(24, "attach", { ...what, when: fc.constantFrom(true, true, false), pick: fc.boolean() }),
   does(12, "detach", { nth: fc.nat(9) }),
   does(16, "read", { ...what, signal: fc.boolean(), noStore: fc.constantFrom(false, false, true) }),
@@ -25,17 +25,23 @@ export const step = fc.oneof(
   does(36, "end", { nth: fc.nat(3), how: fc.constantFrom("value", "value", "same", "failure") }),
   does(20, "change", { ...what, how: fc.constantFrom("put", "patch", "invalidate", "delete") }),
   does(4, "all", { how: fc.constantFrom("invalidate", "delete", "pairs") }),
-  does(8, "fail", { ...what }),
+  does(12, "fail", { kind: fc.constantFrom("pair", "top", "chain"), id }),
   does(8, "stream", { how: fc.constantFrom("push", "end", "break") }),
   does(8, "write", { id }),
   does(8, "settle", { nth: fc.nat(3), how: fc.constantFrom("done", "refused", "lost") }),
   does(12, "pass", { seconds: fc.constantFrom(1, 1, 3, 70, 86_400 * 40) }),
   does(4, "jump", { seconds: fc.integer({ min: -4000, max: 4000 }) }),
   does(4, "page", { visible: fc.boolean(), online: fc.boolean() }),
-  does(4, "listen", { on: fc.constantFrom("journal", "view", "abort"), how: fc.nat(4), ...what }),
+  does(4, "listen", { on: fc.constantFrom("journal", "view", "abort", "load"), how: fc.nat(4), ...what }),
   does(1, "dispose", {}),
 );
-export type Step = typeof step extends fc.Arbitrary<infer S> ? S : never;
+type Single = typeof single extends fc.Arbitrary<infer S> ? S : never;
+
+/** One thing, or several in one go. */
+export const step: fc.Arbitrary<readonly Single[]> = fc.oneof(
+  { weight: 4, arbitrary: single.map((one) => [one]) },
+  { weight: 1, arbitrary: fc.array(single, { minLength: 2, maxLength: 4 }) },
+);
 
 export const settings = fc.record({
   capacity: fc.constantFrom(0, 1, 3, 1000),
@@ -61,6 +67,17 @@ interface Stream {
   returned: boolean;
 }
 
+/** Two listeners of one view, and what each was told last. */
+interface Watcher {
+  readonly kind: Kind;
+  readonly id: number;
+  readonly when: boolean;
+  readonly pick: boolean;
+  readonly view: View<any>;
+  readonly told: unknown[];
+  leave(): void;
+}
+
 /** One run of a random program. */
 export class Program {
   readonly clock = virtualClock(1e12);
@@ -74,12 +91,13 @@ export class Program {
   readonly failing = new Set<string>();
   readonly streams: Stream[] = [];
   readonly sent: { answer(): void; fail(failure: Failure): void }[] = [];
-  readonly watchers: { kind: Kind; id: number; pick: boolean; view: View<any>; leave(): void }[] = [];
+  readonly watchers: Watcher[] = [];
   readonly readers: AbortController[] = [];
   readonly unhandled: unknown[] = [];
   /** What a listener does in the middle of something else: a few times only. */
   reactions: { on: string; act(): void; left: number }[] = [];
   patient = 0;
+  readonly capacity: number;
   disposed = false;
   readonly add = write<number, void>({
     name: "add",
@@ -97,6 +115,7 @@ export class Program {
     retry: number;
   }) {
     const { clock, environment } = this;
+    this.capacity = given.capacity;
     this.cache = createCache({ clock, environment, capacity: given.capacity });
     const common = {
       maxAge: given.maxAge * 1000,
@@ -109,7 +128,7 @@ export class Program {
         ...common,
         ...more,
         name,
-        load: (at: number, context: any) => (this.begun++, load(at, context)),
+        load: (at: number, context: any) => (this.begun++, this.react("load"), load(at, context)),
       });
     const held =
       (kind: Kind) =>
@@ -179,13 +198,36 @@ export class Program {
   }
 
   /** @throws where something that has to hold does not */
-  async take(step: Step): Promise<void> {
+  async take(steps: readonly Single[]): Promise<void> {
+    for (const step of steps) {
+      if (!this.disposed) this.act(step);
+      const seconds = step.do === "pass" ? step.seconds : 0;
+      if (seconds > 0) await this.clock.advance(seconds * 1000);
+    }
+    await this.clock.advance(0);
+    this.check();
+  }
+
+  attach({ kind, id, when, pick }: { kind: Kind; id: number; when: boolean; pick: boolean }): void {
+    const options = { when, ...(pick ? { pick: (value: any) => [value] } : {}) };
+    const view = this.cache.view<any, any, any>(this.sources[kind], id, options);
+    const told: unknown[] = [];
+    const leaves = [0, 1].map((nth) => {
+      const leave = view.subscribe(() => {
+        told[nth] = view.get();
+        this.react("view");
+      });
+      told[nth] = view.get();
+      return leave;
+    });
+    // The second listener's coming may have told the first.
+    this.watchers.push({ kind, id, when, pick, view, told, leave: () => leaves.map((leave) => leave()) });
+  }
+
+  act(step: Single): void {
     const { cache, sources, clock } = this;
-    if (this.disposed) return;
     if (step.do === "attach") {
-      const { kind, id, when, pick } = step;
-      const view = cache.view(sources[kind], id, { when, ...(pick ? { pick: (value: any) => [value] } : {}) } as any);
-      this.watchers.push({ kind, id, pick, view, leave: view.subscribe(() => this.react("view")) });
+      this.attach(step);
     } else if (step.do === "detach") {
       for (const { leave } of this.watchers.splice(step.nth % (this.watchers.length || 1), 1)) leave();
     } else if (step.do === "read") {
@@ -225,11 +267,8 @@ export class Program {
       if (step.how === "done") one?.answer();
       else
         one?.fail(step.how === "refused" ? new Failure("http", "no", { status: 409 }) : new Failure("network", "lost"));
-    } else if (step.do === "pass") {
-      await clock.advance(step.seconds * 1000);
     } else if (step.do === "jump") {
       clock.jump(step.seconds * 1000);
-      await clock.advance(1000);
     } else if (step.do === "page") {
       this.environment.set(step);
     } else if (step.do === "listen") {
@@ -242,11 +281,9 @@ export class Program {
         () => void cache.read(sources[kind], id).catch(() => {}),
       ];
       this.reactions.push({ on, act: acts[how] as () => void, left: 3 });
-    } else {
+    } else if (step.do === "dispose") {
       this.dispose();
     }
-    await clock.advance(0);
-    this.check();
   }
 
   change(kind: Kind, id: number, how: string): void {
@@ -290,8 +327,13 @@ export class Program {
       return;
     }
     const shown = new Map<string, unknown>();
-    for (const { kind, id, pick, view } of this.watchers) {
+    for (const { kind, id, when, pick, view, told } of this.watchers) {
       const reading = view.get();
+      if (told.some((each) => each !== reading))
+        throw new Error(`N1: somebody was not told that ${reading.key} changed`);
+      const looks = when && this.environment.visible && this.environment.online;
+      if (looks && reading.state === "empty")
+        throw new Error(`F3: ${reading.key} is watched, empty, and not asked for`);
       if (reading.key !== `${kind} ${id}`) throw new Error(`a view of ${kind} ${id} shows ${reading.key}`);
       if (!Object.isFrozen(reading)) throw new Error("a reading that can be changed");
       if (pick) continue;
@@ -361,6 +403,9 @@ export class Program {
       if (this.patient === 0 && this.open().length > 0) throw new Error("R3: a load goes on that nobody waits for");
       const open = this.streams.filter(({ returned, ended }) => !returned && !ended);
       if (this.patient === 0 && open.length > 0) throw new Error("R3: a stream goes on that nobody watches");
+      const kept = [...cache.entries()].length;
+      const most = this.capacity * 6; // each may keep the parts that it is made of
+      if (this.patient === 0 && kept > most) throw new Error(`F8: ${kept} entries are kept`);
       this.check();
       this.dispose();
       await clock.advance(0);

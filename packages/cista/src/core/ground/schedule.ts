@@ -31,14 +31,19 @@ export class Schedule<T extends Scheduled> {
   readonly #clock: Clock;
   readonly #now: () => number;
   readonly #onDue: (items: T[]) => void;
+  readonly #onPutBack: () => void;
   readonly #files = new Map<number, File<T>>();
   /** The files used last, where their moments lead: most items in a row have one of few lifetimes. */
   readonly #recent: (File<T> | undefined)[] = new Array(16).fill(undefined);
   #next = Number.POSITIVE_INFINITY;
   #timer: unknown;
 
-  /** @param onDue gets all that is due at one moment, each taken out of the schedule */
-  constructor(clock: Clock, now: () => number, onDue: (items: T[]) => void) {
+  /**
+   * @param onDue gets all that is due at one moment, each taken out of the schedule
+   * @param onPutBack the clock was put back since the timer was set: what is counted from a last time is to be set anew
+   */
+  constructor(clock: Clock, now: () => number, onDue: (items: T[]) => void, onPutBack: () => void) {
+    this.#onPutBack = onPutBack;
     this.#clock = clock;
     this.#now = now;
     this.#onDue = onDue;
@@ -98,14 +103,16 @@ export class Schedule<T extends Scheduled> {
     this.#timer = undefined;
     this.#next = moment;
     if (moment === Number.POSITIVE_INFINITY) return;
-    const delay = Math.min(Math.max(0, moment - this.#now()), farthest);
-    this.#timer = this.#clock.setTimer(() => this.#turn(), delay);
+    const now = this.#now();
+    const delay = Math.min(Math.max(0, moment - now), farthest);
+    this.#timer = this.#clock.setTimer(() => this.#turn(now), delay);
   }
 
   /** The timer has rung. A clock that was put back meanwhile makes it ring too early: then nothing is due and it is set again. */
-  #turn(): void {
+  #turn(armedAt: number): void {
     this.#timer = undefined;
     const now = this.#now();
+    if (now < armedAt) this.#onPutBack();
     const due: T[] = [];
     for (const moment of [...this.#files.keys()]) {
       if (moment > now) continue;

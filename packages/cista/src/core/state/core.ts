@@ -21,6 +21,8 @@ export interface Duties {
   settleDoubt(entry: Entry): void;
   /** One macrotask after it was left (rule R3). */
   settleLeft(entry: Entry): void;
+  /** The clock was put back: its next moment is to be found anew. */
+  reschedule(entry: Entry): void;
   /** Its moment has come. */
   comeDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
@@ -50,6 +52,8 @@ export class Core {
   /** Entries whose reading may have changed in this turn, and foreign code to be run when all has changed. */
   touched: Entry[] = [];
   afterChange: (() => void)[] = [];
+  /** Entries whose moment has passed without its timer having rung: the clock was put forward, or the program was busy. */
+  readonly overdue: Set<Entry> = new Set();
   /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
   readonly doubted: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
@@ -91,6 +95,7 @@ export class Core {
       clock,
       () => nowOf(this),
       (entries) => turn(this, () => entries.forEach(duties.comeDue)),
+      () => this.watched.forEach(duties.reschedule),
     );
     this.recorder = new Recorder(
       () => clock.now(),

@@ -63,7 +63,10 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
   /** What the watchers of each touched entry were shown before. */
   const before = new Map<Entry, AnyReading | undefined>();
   try {
-    while (core.touched.length > 0 || core.afterChange.length > 0) {
+    while (core.touched.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0) {
+      const overdue = [...core.overdue];
+      core.overdue.clear();
+      for (const entry of overdue) if (entry.watchers > 0) core.duties.comeDue(entry); // before anybody sees it
       const { touched, afterChange } = core;
       core.touched = [];
       core.afterChange = [];

@@ -158,6 +158,7 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
   if (!open) over(entry);
   if (answer === still) checkParts(entry);
   else setParts(entry, activity.partsRead);
+  noteArrival(entry);
   review(entry);
   const status = answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined);
   record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
@@ -166,6 +167,16 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
     ...(answer === still ? { note: "all its parts are as they were" } : {}),
   }));
   end(entry, request, outcomeOf(entry));
+}
+
+/** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
+function noteArrival(entry: Entry): void {
+  const activity = entry.active();
+  if (activity.watchers === 0 || activity.open || entry.held === "none" || entry.isInvalidated) return;
+  if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
+  activity.shown = true;
+  activity.cameStale = true;
+  activity.passed = "expired";
 }
 
 function failed(entry: Entry, request: Request, thrown: Failure): void {

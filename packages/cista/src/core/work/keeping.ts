@@ -36,7 +36,10 @@ export function file(entry: Entry): void {
   const { core, settings } = entry.shelf;
   if (!entry.isIdle) {
     unline(entry);
-    core.schedule.set(entry, nextMoment(entry, nowOf(core)));
+    const now = nowOf(core);
+    const next = nextMoment(entry, now);
+    core.schedule.set(entry, next);
+    if (next <= now) core.overdue.add(entry);
     return;
   }
   // Its last use is now. While it is idle, its one moment is that of letting it go.
@@ -105,7 +108,7 @@ export function nextInterval(entry: Entry, now: number): number {
   const activity = entry.active();
   // A clock that was put back: what lies ahead of it counts as now.
   if (activity.askedAt > now) activity.askedAt = now;
-  const heldSince = entry.storedAt <= now ? entry.storedAt : 0;
+  const heldSince = entry.storedAt <= now ? entry.storedAt : Number.NEGATIVE_INFINITY;
   return Math.max(activity.askedAt, heldSince) + entry.shelf.settings.revalidateEvery;
 }
 
