@@ -240,3 +240,49 @@ test("in development, once each: params that change on each render, two copies o
   (globalThis as any)[mark] = before;
   expect(warned.mock.calls.filter(([text]) => text.includes("two copies of cista/react"))).toHaveLength(1);
 });
+
+test("F3: an answer without a lifetime is shown when it comes, asked for once, and renders a few times, not for ever", async () => {
+  let renders = 0;
+  const { source: hut, loads } = heldSource("hut", { maxAge: 0, mustRevalidate: true });
+  const Counted = () => {
+    renders++;
+    return <Value of={hut} id={1} />;
+  };
+  await show(
+    <Boundary loading="…">
+      <Counted />
+    </Boundary>,
+  );
+  await settle(() => loads[0]?.answer("no-cache"));
+  await settle(() => void clock.advance("1m"));
+  expect([page.textContent, loads.length]).toEqual(["no-cache", 1]);
+  expect(renders).toBeLessThan(20);
+});
+
+test("F3: a component that already shows something else waits for new params, and what comes stale is asked for once", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: 0 });
+  const tree = (id: number) => (
+    <Boundary loading="…">
+      <Value of={hut} id={id} />
+    </Boundary>
+  );
+  await show(tree(1));
+  await settle(() => loads[0]?.answer("one"));
+  await show(tree(2));
+  expect(page.textContent).toContain("…");
+  await settle(() => loads.at(-1)?.answer("two"));
+  expect([page.textContent, loads.filter(({ params }) => params === 2).length]).toEqual(["two", 1]);
+});
+
+test("S3: a cache that is disposed of while a component waits ends the wait", async () => {
+  const { source: hut } = heldSource("hut");
+  await show(
+    <Boundary loading="…" failed={({ message }) => message}>
+      <Value of={hut} id={1} />
+    </Boundary>,
+  );
+  expect(page.textContent).toBe("…");
+  await expect(async () => {
+    await settle(() => cache.dispose());
+  }).rejects.toThrow("This cache has been disposed of");
+});

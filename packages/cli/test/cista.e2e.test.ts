@@ -54,7 +54,7 @@ test("the tour tells what happened, each step with its Cache-Status, and in plai
   const text = run.output();
   expect(text).not.toContain("\u001b");
   for (const told of [
-    /read +hut \{"id":"h-07"\} +empty +Cista; fwd=miss\n/,
+    /read +hut \{"id":"h-07"\} +loading +Cista; fwd=miss\n/,
     /answer +hut \{"id":"h-07"\} +ready +Cista; fwd=miss; fwd-status=200; stored/,
     /the origin counted 1 request for it/,
     /read +hut \{"id":"h-12"\} +ready +Cista; hit; ttl=1/,

@@ -39,6 +39,18 @@ beforeAll(async () => {
           "access-control-allow-origin": "*",
         }),
       "/deaf": () => json({ etag: '"always"', "cache-control": "max-age=5, must-revalidate, stale-if-error=60" }),
+      "/elsewhere": () => response.writeHead(302, { location: `${huts.url}/api/huts` }).end(),
+      "/data": () => response.writeHead(302, { location: "data:application/json,{}" }).end(),
+      "/raw": () =>
+        json(
+          { etag: '"\u009b2J"', "cache-groups": '"a\u00ad"' },
+          { "\u001b]52;c;QQ==\u0007": 1, "\u202egpj.exe": "\u0085" },
+        ),
+      "/large": () =>
+        json({}, Object.fromEntries(Array.from({ length: 20_000 }, (_, n) => [`member${n}`, "x".repeat(200)]))),
+      "/deep": () =>
+        response.setHeader("content-type", "application/json").end("[".repeat(50_000) + "]".repeat(50_000)),
+      "/class/1": () => json({}),
       "/liar": () => json({ etag: '"always"' }, { asked }),
     };
     (pages[url ?? ""] ?? (() => response.writeHead(404).end()))();
@@ -145,6 +157,29 @@ test.each<[string, string[], number, RegExp]>([
   const run = await probe(`${oddUrl}${path}`, ...words);
   expect(run.output).toMatch(output);
   expect(run.code).toBe(code);
+});
+
+test("what is given for one server is not sent to another; an address that is not asked by HTTP is not followed", async () => {
+  huts.reset();
+  const elsewhere = await probe(`${oddUrl}/elsewhere`, "-H", "Authorization: Bearer ada");
+  expect([elsewhere.code, elsewhere.output]).toEqual([
+    1,
+    expect.stringMatching(/another origin, .*\(authorization\) is not sent there/),
+  ]);
+  expect(huts.tally.of("/api/huts").requests).toBe(0);
+  expect((await probe(`${oddUrl}/elsewhere`)).code).toBe(0);
+  expect((await probe(`${oddUrl}/data`)).output).toContain("no address that is asked by HTTP");
+});
+
+test("whatever a server sends, a terminal gets no control characters, and not much of it", async () => {
+  for (const words of [["/raw"], ["/raw", "--json"], ["/large"], ["/large", "--json"], ["/deep"]]) {
+    const { output } = await probe(`${oddUrl}${words[0]}`, ...words.slice(1));
+    expect(output.replaceAll("\n", "")).not.toMatch(/[\p{Cc}\u202e\u00ad]/u);
+    expect(output.length).toBeLessThan(200_000);
+  }
+  const { output } = await probe(`${oddUrl}/class/1`);
+  const pasted = output.slice(output.indexOf("A source to begin with") + "A source to begin with".length);
+  expect(ts.transpileModule(pasted, { reportDiagnostics: true }).diagnostics).toEqual([]);
 });
 
 test("nothing there: it says what to look for", async () => {

@@ -91,9 +91,14 @@ export class Database {
   /** All or nothing. */
   async write(changes: Changes): Promise<void> {
     const { store, done } = this.#database.transaction("entries", "readwrite");
-    for (const [key, record] of changes) {
-      if (!record) void store.delete(key).catch(() => {});
-      else if (!this.#put(store, key, record)) void store.delete(key).catch(() => {});
+    try {
+      for (const [key, record] of changes) {
+        if (!record || !this.#put(store, key, record)) void store.delete(key).catch(() => {});
+      }
+    } catch (thrown) {
+      done.catch(() => {}); // what was put before goes with it
+      store.transaction.abort();
+      throw thrown;
     }
     await done;
   }

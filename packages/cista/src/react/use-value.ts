@@ -32,7 +32,8 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   const { state, value, key, failure } = awaited?.state === "failed" ? awaited : own;
   const shown = state === "ready" || value !== undefined;
   useEffect(() => {
-    if (shown) waitingIn.get(cache)?.get(key)?.end();
+    const waiting = shown ? waitingIn.get(cache)?.get(key) : undefined;
+    if (waiting) queueMicrotask(waiting.end); // strict mode leaves and comes back in one go: not as a newcomer
   }, [cache, key, shown]);
   if (shown) return value;
   if (state === "missing") throw missingFailure(key);

@@ -118,9 +118,17 @@ export class Recorder implements Journal {
     this.tell();
   }
 
-  /** Tells what has been written down. What a listener causes is told after what came before. */
-  tell(): void {
-    if (this.#telling || this.#untold.length === 0 || this.#isChanging()) return;
+  /** Something has been written down and not been told. */
+  get isBehind(): boolean {
+    return this.#untold.length > 0;
+  }
+
+  /**
+   * Tells what has been written down. What a listener causes is told after what came before.
+   * @param state "consistent" in the middle of a change whose state is all there
+   */
+  tell(state?: "consistent"): void {
+    if (this.#telling || this.#untold.length === 0 || (!state && this.#isChanging())) return;
     this.#telling = true;
     for (let next = 0; next < this.#untold.length; next++) {
       const event = this.#untold[next] as JournalEvent;

@@ -45,9 +45,9 @@ function settleAll(core: Core, noted: Set<Entry>, settle: (entry: Entry) => void
 }
 
 /**
- * Changes come in turns: all state is changed first, then the readings of what was touched are made anew and foreign code
- * is run, until nothing more comes of it; then those whose reading changed are told (rule N1), and last the journal's
- * listeners. A turn inside a turn is part of it.
+ * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, and foreign code
+ * and the journal's listeners are run, until nothing more comes of it; last those whose reading changed are told (rule N1).
+ * A turn inside a turn is part of it.
  */
 export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = tellNow): T {
   core.depth++;
@@ -56,6 +56,17 @@ export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]
   } finally {
     if (core.depth > 1) core.depth--;
     else closeTurn(core, tell);
+  }
+}
+
+/** A change that nobody is told of before the next turn ends, or this go of the event loop. */
+export function tellLater(core: Core, change: () => void): void {
+  core.depth++;
+  try {
+    change();
+  } finally {
+    core.depth--;
+    if (core.depth === 0 && core.recorder.isBehind) queueMicrotask(() => turn(core, () => {}));
   }
 }
 
@@ -72,6 +83,7 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
       core.afterChange = [];
       renewAll(core, touched, before);
       for (const call of afterChange) guarded(call);
+      core.recorder.tell("consistent");
     }
   } finally {
     core.depth--;
@@ -81,8 +93,8 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
   for (const [entry, reading] of before) {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
   }
+  core.recorder.tell(); // of what was only written down
   if (changed.length > 0) tellAll(changed);
-  core.recorder.tell();
 }
 
 function renewAll(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {

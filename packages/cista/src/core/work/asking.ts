@@ -92,6 +92,7 @@ function drop(entry: Entry, note: string): void {
   activity.runsOn = false;
   record("abort", entry, () => ({ ...tryDetails(activity, request, { detail: "aborted" }), note }));
   touch(entry);
+  if (activity.watchers === 0) leave(entry); // unless another request begins in its place
 }
 
 /** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
@@ -234,12 +235,9 @@ function end(entry: Entry, request: Request, outcome: Outcome): void {
   settle(entry, outcome, !outdated);
   touch(entry);
   file(entry);
-  if (outdated && (activity.isAwaited || activity.askers > 0)) {
-    // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
-    start(entry, "invalidated");
-  } else if (activity.watchers === 0) {
-    leave(entry);
-  }
+  // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
+  if (outdated && (activity.isAwaited || activity.askers > 0)) start(entry, "invalidated");
+  if (activity.watchers === 0) leave(entry);
 }
 
 function settle(entry: Entry, outcome: Outcome, all: boolean): void {

@@ -3,7 +3,7 @@ import { inDevelopment } from "../ground/development.js";
 import { keyText } from "../ground/key.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import { Entry } from "../state/entry.js";
-import { leave, touch, turn } from "../state/turns.js";
+import { leave, tellLater, touch } from "../state/turns.js";
 
 /** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
 export function obtain({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {
@@ -15,7 +15,8 @@ export function obtain({ shelves }: Core, source: Source<any, any>, params: unkn
   if (spelledOtherwise) return spelledOtherwise;
   if (inDevelopment()) freeze(params);
   const entry = new Entry(shelf, params, key);
-  turn(shelf.core, () => {
+  // What has to go for it is told of later: whoever asks for the entry is to use it before anybody else acts.
+  tellLater(shelf.core, () => {
     shelf.add(entry);
     shelves.byKey.set(key, entry);
     file(entry);
