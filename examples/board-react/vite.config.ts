@@ -13,6 +13,8 @@ export default defineConfig({
       { find: /^cista\/(\w+)$/, replacement: fromRoot("packages/cista/src/$1/index.ts") },
     ],
   },
+  // What is bundled here belongs to others too: their licences go along.
+  build: { license: { fileName: "licenses.md" } },
   // For `npm run dev`: start an origin with `npm run demo -- --port 4310` beside it.
   server: { proxy: { "/api": "http://127.0.0.1:4310", "/origin": "http://127.0.0.1:4310" } },
 });

@@ -1,4 +1,4 @@
-import { createCache } from "cista";
+import { createCache, jsonForScript } from "cista";
 import { origin } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
 import { Greyfell, type Hut } from "./greyfell.js";
@@ -13,7 +13,7 @@ const clock = virtualClock(Date.UTC(2026, 10, 23, 18)); // so that what is print
 async function rendered(): Promise<string> {
   const cache = createCache({ clock });
   const { name, water } = await cache.read(hut, { id: "h-07" });
-  const content = JSON.stringify(cache.snapshot()).replaceAll("<", "\\u003c");
+  const content = jsonForScript(cache.snapshot());
   cache.dispose();
   return `<p>${name}: ${water} litres</p>\n<script type="application/json" id="cista">${content}</script>`;
 }
