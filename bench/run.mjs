@@ -1,6 +1,17 @@
 // `npm run bench`: every budget of the library as a ratio against bare code, measured in turns in this one run.
 // `npm run bench -- P3 P7` runs only those.
 
+import {
+  journalListeners,
+  lattice,
+  longChain,
+  manyNames,
+  manyParts,
+  manySources,
+  offlineWrites,
+  sharedMembers,
+  sharedParts,
+} from "./cases/growth.mjs";
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
 import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
@@ -31,6 +42,15 @@ const cases = [
     0.5,
   ],
   ["P11", "invalidate a group of 100 among 1,000,000 entries", "among 10,000", groupAmongMany, ratio, 4],
+  ["P17a", "invalidate 30,000 parts of one dependent", "3,000 of them", manyParts, ratio, 12],
+  ["P17b", "a change beneath a lattice of 1,000 levels", "of 100", lattice, ratio, 12],
+  ["P17c", "parts in parallel that share theirs, 1,000 deep", "100 deep", sharedParts, ratio, 12],
+  ["P17d", "20,000 sources first used and invalidated", "2,000 of them", manySources, ratio, 12],
+  ["P17e", "20,000 params with other member names", "2,000 of them", manyNames, ratio, 12],
+  ["P17f", "a value of 120 objects that share their parts", "of 12", sharedMembers, ratio, 12],
+  ["P17g", "5,000 writes that wait on one entry", "500 of them", offlineWrites, ratio, 12],
+  ["P17h", "100,000 journal listeners come and go", "10,000 of them", journalListeners, ratio, 12],
+  ["P17i", "a chain of 5,000 composites, loaded and invalidated", "of 500", longChain, ratio, 12],
   ["P14", "size of createCache + source", "", coreSize, kB, 11],
   ["P15a", "size of cista/react on top, all of it", "", reactSize, kB, 1.5],
   ["P15b", "size of cista/http on top", "", httpSize, kB, 4],

@@ -149,8 +149,8 @@ export const mutations = [
   [
     "D1 once",
     "turns.ts",
-    "if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));\n  core.doubted.add(entry);",
-    "core.doubted.add(entry);\n  settleAll(core, core.doubted, core.duties.settleDoubt);",
+    "if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubts));\n  core.doubted.add(entry);",
+    "core.doubted.add(entry);\n  settleAll(core, core.doubted, core.duties.settleDoubts);",
   ],
   ["D1 check first", "loading.ts", "&& (await partsHold(reader)))", "&& false)"],
   [
@@ -173,7 +173,7 @@ export const mutations = [
     'asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked',
     '"dependency", undefined, 0',
   ],
-  ["D4", "loading.ts", "if (!ring) return;", "return;"],
+  ["D4", "loading.ts", "if (below.rank > above.rank) return;", "return;"],
   [
     "D5 retry",
     "asking.ts",
@@ -221,9 +221,9 @@ export const mutations = [
   ["W1 order", "layers.ts", "activity.layers.push(layer);", "activity.layers.unshift(layer);"],
   [
     "W1 own layer only",
-    "sending.ts",
-    '({ write }) => write === laid, "lifted: taken back"',
-    '() => true, "lifted: taken back"',
+    "layers.ts",
+    "liftAll(entry, write.layers.get(entry) ?? [], note);",
+    "lift(entry, () => true, note);",
   ],
   [
     "W1 no trigger",

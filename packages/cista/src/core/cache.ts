@@ -28,7 +28,7 @@ import { selected } from "./work/selector.js";
 import { signOut } from "./work/signing-out.js";
 import { adoptRestored, restoreSnapshot, takeSnapshot } from "./work/snapshot.js";
 import { EntryView } from "./work/view.js";
-import { comeDue, settleDoubt, settleLeft, wake } from "./work/watching.js";
+import { comeDue, settleDoubts, settleLeft, wake } from "./work/watching.js";
 import { run } from "./work/write.js";
 
 const usual: ReadOptions = {};
@@ -36,7 +36,7 @@ const usual: ReadOptions = {};
 /** Who does what when its time has come. */
 const duties: Duties = {
   renew,
-  settleDoubt,
+  settleDoubts,
   settleLeft,
   reschedule: file,
   comeDue,

@@ -3,7 +3,10 @@ import { performance } from "node:perf_hooks";
 export interface Question {
   readonly url: URL;
   readonly method: string;
+  /** What whoever asks has given. */
   readonly headers: Headers;
+  /** The probe's own: what makes the second request conditional. */
+  readonly condition?: Readonly<Record<string, string>>;
   readonly body?: string | undefined;
   /** Milliseconds for each request. */
   readonly timeout: number;
@@ -101,11 +104,11 @@ function shortened(text: string): string {
   return text.length > 200 ? `${text.slice(0, 199)}…` : text;
 }
 
-async function send({ url, method, headers, body, timeout }: Question): Promise<Response> {
+async function send({ url, method, headers, condition, body, timeout }: Question): Promise<Response> {
   try {
     return await fetch(url, {
       method,
-      headers,
+      headers: { ...Object.fromEntries(headers), ...condition },
       redirect: "manual",
       signal: AbortSignal.timeout(timeout),
       ...(body === undefined ? {} : { body }),

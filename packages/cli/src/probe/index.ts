@@ -26,8 +26,6 @@ async function lookAt(question: Question): Promise<Verdict> {
 }
 
 function again(question: Question, first: Answered, by: "etag" | "last-modified" | null): Promise<Answered> {
-  const headers = new Headers(question.headers);
-  if (by === "etag") headers.set("if-none-match", first.headers.get("etag") ?? "");
-  if (by === "last-modified") headers.set("if-modified-since", first.headers.get("last-modified") ?? "");
-  return ask({ ...question, headers });
+  const field = { etag: "if-none-match", "last-modified": "if-modified-since" } as const;
+  return ask({ ...question, condition: by ? { [field[by]]: first.headers.get(by) ?? "" } : {} });
 }

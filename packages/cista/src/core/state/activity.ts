@@ -13,6 +13,8 @@ import type { Part } from "./links.js";
 export interface Layer {
   readonly write: Laid;
   readonly change: (value: any) => unknown;
+  /** It was taken away, and is only still in the list. */
+  isGone: boolean;
 }
 
 /** What one run of a write has laid. */
@@ -22,8 +24,13 @@ export class Laid {
   settledAt = 0;
   /** It is on its way, or waits for its turn: what becomes of it decides over its layers. */
   isSent = false;
+  /** Its layers, by what they lie on. */
+  readonly layers: Map<Entry, Layer[]> = new Map();
+
   /** What it lies on. */
-  readonly entries: Set<Entry> = new Set();
+  get entries(): Iterable<Entry> {
+    return this.layers.keys();
+  }
 
   /** It has ended: its layers are pending no longer. @param version the cache's, now */
   settle(version: number): void {
@@ -69,6 +76,8 @@ export class Activity {
   /** What the load under way has read so far; what it waits for now; what failed for it there. */
   partsRead: Part[] = [];
   readonly awaited: Set<Entry> = new Set();
+  /** Smaller than that of all that it waits for (rule D4); 0: it never waited. */
+  rank = 0;
   passedOn: WeakSet<WeakKey> = new WeakSet();
 
   /** Of the last request, until the next answer; `cameBeside`: it came beside a value, of which it says what is missing. */
@@ -76,6 +85,8 @@ export class Activity {
   cameBeside = false;
   /** Changes of writes that lie over what is held, in the order in which these began: added to at the end only. */
   layers: Layer[] = [];
+  /** How many of them are gone. */
+  goneLayers = 0;
   /** Writes that lie on it and have not ended. */
   readonly pendingWrites: Set<Laid> = new Set();
   /** What the first `count` of the layers make of a value; undefined where one of them was taken away since. */
@@ -96,6 +107,10 @@ export class Activity {
 
   /** Somebody signed out: by itself the cache asks for nothing here, until somebody asks or attaches anew. */
   signedOut = false;
+
+  get hasLayers(): boolean {
+    return this.layers.length > this.goneLayers;
+  }
 
   /** Whether the request under way runs on though nobody watches. */
   get isPinned(): boolean {

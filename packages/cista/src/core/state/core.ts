@@ -17,8 +17,8 @@ import { turn } from "./turns.js";
 export interface Duties {
   /** As a turn ends: makes a touched entry's reading anew (rule N1). */
   renew(entry: Entry): void;
-  /** As a turn of the event loop ends: it was doubted (rule D1). */
-  settleDoubt(entry: Entry): void;
+  /** As a turn of the event loop ends: they were doubted (rule D1). */
+  settleDoubts(entries: readonly Entry[]): void;
   /** One macrotask after it was left (rule R3). */
   settleLeft(entry: Entry): void;
   /** The clock was put back: its next moment is to be found anew. */
@@ -45,6 +45,8 @@ export class Core {
 
   /** Rule R2: a counter that only goes up. What began later has a greater version. */
   version = 0;
+  /** The greatest rank so far of what waits for its parts (rule D4). */
+  rank = 0;
   /** Counts subscriptions, to tell them in that order. */
   subscriptions = 0;
   /** Turns within turns. */

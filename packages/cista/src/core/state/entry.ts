@@ -79,7 +79,7 @@ export class Entry implements Scheduled {
 
   /** Nobody watches it, nothing is under way for it, and nothing that is kept is made of it. */
   get isIdle(): boolean {
-    return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.layers.length;
+    return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.hasLayers;
   }
 
   /** Groups that the answer and the definition name, and what the definition says of every entry (its URL, for example). */

@@ -17,7 +17,7 @@ export function leave(entry: Entry): void {
   core.left.add(entry);
   core.leaveTimer ??= core.clock.setTimer(() => {
     core.leaveTimer = undefined;
-    settleAll(core, core.left, core.duties.settleLeft);
+    settleAll(core, core.left, (entries) => entries.forEach(core.duties.settleLeft));
   }, 0);
 }
 
@@ -25,7 +25,7 @@ export function leave(entry: Entry): void {
 export function doubt(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
-  if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubt));
+  if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubts));
   core.doubted.add(entry);
 }
 
@@ -38,10 +38,10 @@ export function afterChange(core: Core, call: () => void): void {
   else guarded(call);
 }
 
-function settleAll(core: Core, noted: Set<Entry>, settle: (entry: Entry) => void): void {
+function settleAll(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]) => void): void {
   const entries = [...noted];
   noted.clear();
-  turn(core, () => entries.forEach(settle));
+  turn(core, () => settle(entries));
 }
 
 /**

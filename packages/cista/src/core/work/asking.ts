@@ -115,6 +115,7 @@ export function beginAnew(entry: Entry, note: string): void {
 export function giveUp(entry: Entry, note: string): void {
   drop(entry, note);
   forgetReads(entry);
+  review(entry);
   settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
 }
 
@@ -190,6 +191,7 @@ function failed(entry: Entry, request: Request, thrown: Failure): void {
   if (refusesAccess(failure) && entry.held !== "none") letGo(entry);
   activity.failure = failure;
   activity.cameBeside = false;
+  review(entry);
   end(entry, request, failedOutcome(entry, failure));
 }
 

@@ -64,8 +64,11 @@ export function review(entry: Entry): void {
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
       const links = linksOf(dependent);
-      if (links.outdated) continue; // and so is all that is made of it
+      // Loaded for the first time, it is made of nothing yet; outdated already, so is all that is made of it.
+      if (links.parts.length === 0 || links.outdated) continue;
+      const answerComes = links.doubt !== "none" && dependent.request !== undefined;
       links.outdated = true;
+      if (answerComes) continue; // it is in doubt, as all that is made of it: its own end tells what comes of that
       touch(dependent);
       doubt(dependent);
       pending.push(dependent);

@@ -70,7 +70,6 @@ function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadCont
 /** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
 async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   const { entry, request } = reader;
-  refuseRing(entry, part);
   const activity = entry.active();
   const { asked, mode } = activity;
   const read = noteRead(reader, part);
@@ -125,6 +124,7 @@ function broughtUpToDate(
 /** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */
 async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
   const { awaited } = entry.active();
+  refuseRing(entry, part);
   awaited.add(part);
   const resume = request.pauseTimeout();
   try {
@@ -152,25 +152,33 @@ async function partsHold(reader: Reader): Promise<boolean> {
   return parts.every((part) => part.entry.changedAt === part.version);
 }
 
-/** Rule D4: a load that waits for what waits for it would wait for ever. */
+/**
+ * Rule D4: a load that waits for what waits for it would wait for ever. Whoever waits has a smaller rank than what it waits
+ * for, so only one that is to wait for a smaller rank has to be looked into; what that waits for, directly or not, gets
+ * greater ranks than all others then, in their order.
+ */
 function refuseRing(dependent: Entry, part: Entry): void {
-  const ring = pathTo(dependent, part);
-  if (!ring) return;
-  const keys = [dependent, ...ring].map(({ key }) => key).join(" → ");
-  throw new CistaError(
+  const above = dependent.active();
+  const below = part.active();
+  const { core } = part.shelf;
+  above.rank ||= ++core.rank;
+  if (below.awaited.size === 0) below.rank = ++core.rank; // it waits for nothing
+  if (below.rank > above.rank) return;
+  const before = new Map<Entry, Entry | undefined>([[part, undefined]]);
+  for (const [entry] of before) {
+    if (entry === dependent) throw ring([dependent, ...wayTo(entry, before)]);
+    for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
+  }
+  const reached = [...before.keys()].map((entry) => entry.active()).sort((one, other) => one.rank - other.rank);
+  for (const activity of reached) activity.rank = ++core.rank;
+}
+
+function ring(entries: readonly Entry[]): CistaError {
+  const keys = entries.map(({ key }) => key).join(" → ");
+  return new CistaError(
     "ring",
     `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
   );
-}
-
-/** From what waits for what: each entry on the way is looked at once. */
-function pathTo(wanted: Entry, from: Entry): Entry[] | undefined {
-  const before = new Map<Entry, Entry | undefined>([[from, undefined]]);
-  for (const [entry] of before) {
-    if (entry === wanted) return wayTo(entry, before);
-    for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
-  }
-  return undefined;
 }
 
 function wayTo(end: Entry, before: ReadonlyMap<Entry, Entry | undefined>): Entry[] {

@@ -11,7 +11,7 @@ import type { Laid } from "../state/activity.js";
 import { type Core, nowOf } from "../state/core.js";
 import { afterChange, turn } from "../state/turns.js";
 import { askWatched, distrust } from "./changing.js";
-import { lift } from "./layers.js";
+import { liftOwn } from "./layers.js";
 import { selected } from "./selector.js";
 import { catchUp } from "./watching.js";
 
@@ -211,8 +211,7 @@ class Run implements Outgoing {
     for (const entry of laid.entries) {
       const told = entry.version > laid.settledAt && !entry.isInvalidated;
       // An answer under way may still be of before: then it stays for that too.
-      if (told || (entry.watchers === 0 && !entry.request))
-        lift(entry, ({ write }) => write === laid, "lifted: settled");
+      if (told || (entry.watchers === 0 && !entry.request)) liftOwn(entry, laid, "lifted: settled");
     }
     for (const entry of distrusted) if (entry.isInvalidated) askWatched(entry);
   }
@@ -221,7 +220,7 @@ class Run implements Outgoing {
   #refused(mayHaveWorked: boolean): void {
     const laid = this.#laid;
     for (const entry of laid.entries) {
-      lift(entry, ({ write }) => write === laid, "lifted: taken back");
+      liftOwn(entry, laid, "lifted: taken back");
       if (!mayHaveWorked) continue;
       distrust(entry, laid.name);
       askWatched(entry);

@@ -74,12 +74,12 @@ function settleOne(entry: Entry): void {
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
     lift(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");
   }
-  if (entry.gone || (entry.noStore && entry.held !== "none" && !activity?.layers.length)) {
+  if (entry.gone || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
     // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
     changeHeld(entry, () => entry.forget());
     setParts(entry, []);
   }
-  if (!activity?.failure && !activity?.layers.length) {
+  if (!activity?.failure && !activity?.hasLayers) {
     entry.activity = undefined;
     entry.reading = undefined;
   }
@@ -129,22 +129,23 @@ function askByItself(entry: Entry, cause: Cause): void {
   else if (cause === "expired") activity.owed = true;
 }
 
-/** Rule D1: it is stale through its parts. */
-export function settleDoubt(entry: Entry): void {
-  const links = currentLinks(entry);
-  if (!links || entry.gone) return;
-  if (entry.noStore && entry.watchers === 0) leave(entry);
-  if (links.doubt !== "none" && !entry.request && isWanted(entry)) start(entry, "dependency");
+/** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
+export function settleDoubts(entries: readonly Entry[]): void {
+  const doubtful = entries.filter((entry) => !entry.gone && (currentLinks(entry)?.doubt ?? "none") !== "none");
+  for (const entry of entries) if (!entry.gone && entry.noStore && entry.watchers === 0) leave(entry);
+  const wanted = wantedAmong(doubtful);
+  for (const entry of doubtful) if (wanted.has(entry) && !entry.request) start(entry, "dependency");
 }
 
-/** Watched by a component, or by something made of it, directly or not, that is. */
-function isWanted(entry: Entry): boolean {
-  const reached = new Set([entry]);
-  for (const { activity, links } of reached) {
-    if ((activity?.askers ?? 0) > 0 && !activity?.signedOut) return true;
-    for (const dependent of links?.dependents ?? []) reached.add(dependent);
-  }
-  return false;
+/** Those that a component watches, or that something is made of, directly or not, that one watches: each looked at once. */
+function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
+  const above = new Set(entries);
+  for (const { links } of above) for (const dependent of links?.dependents ?? []) above.add(dependent);
+  const wanted = new Set<Entry>();
+  for (const entry of above) if ((entry.activity?.askers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
+  for (const { links } of wanted)
+    for (const { entry: part } of links?.parts ?? []) if (above.has(part)) wanted.add(part);
+  return wanted;
 }
 
 // ── The page ─────────────────────────────────────────────────────────────────

@@ -7,7 +7,7 @@ import { Laid } from "../state/activity.js";
 import { type Core, refuseDisposed } from "../state/core.js";
 import { turn } from "../state/turns.js";
 import { file, obtain } from "./keeping.js";
-import { lay, lift } from "./layers.js";
+import { lay, liftOwn } from "./layers.js";
 import { runWrite } from "./sending.js";
 
 /** A write brings what sends it: programs without writes do not carry that along. */
@@ -46,8 +46,7 @@ function layAll(core: Core, { name, definition }: Write<any, any>, input: unknow
   const edit = {
     patch: (source: any, params: unknown, change: (value: any) => unknown) => {
       const entry = obtain(core, source, params);
-      laid.entries.add(entry);
-      lay(entry, { write: laid, change });
+      lay(entry, laid, change);
       file(entry);
     },
   };
@@ -70,7 +69,7 @@ export function run(core: Core, write: Write<any, any>, input: unknown, options:
   const takeBack = (thrown: unknown): never => {
     if (!core.disposed) {
       turn(core, () => {
-        for (const entry of laid.entries) lift(entry, (layer) => layer.write === laid, "lifted: it could not be sent");
+        for (const entry of laid.entries) liftOwn(entry, laid, "lifted: it could not be sent");
       });
     }
     throw thrown;

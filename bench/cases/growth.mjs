@@ -1,0 +1,176 @@
+import { createCache, source, write } from "cista";
+import { keep } from "../measure.mjs";
+
+// What must not grow worse than linearly: each the time for ten times the work, over that for the work itself.
+
+const median = (list) => [...list].sort((one, other) => one - other)[list.length >> 1];
+
+/** @param prepare gets a size and returns the work: both may be asynchronous. @param small a size that takes some milliseconds */
+async function growth(small, prepare) {
+  const time = async (size) => {
+    const work = await prepare(size);
+    await turn();
+    globalThis.gc();
+    const start = process.hrtime.bigint();
+    keep(await work());
+    const took = Number(process.hrtime.bigint() - start);
+    for (const cache of made.splice(0)) cache.dispose();
+    return took;
+  };
+  for (const size of [small, small * 10]) await time(size);
+  const ratios = [];
+  for (let round = 0; round < 9; round++) {
+    const base = await time(small);
+    ratios.push((await time(small * 10)) / base);
+  }
+  return median(ratios);
+}
+
+const turn = () => new Promise((resolve) => setImmediate(resolve));
+const plain = { retry: false, requestBudget: false, maxAge: "1h" };
+/** Disposed of after each round, so that what one leaves under way is not the next one's. */
+const made = [];
+const roomy = () => {
+  const cache = createCache({ capacity: 1e6 });
+  made.push(cache);
+  return cache;
+};
+
+/** Invalidating all the parts of one watched dependent. */
+export const manyParts = () =>
+  growth(3000, async (count) => {
+    const cache = roomy();
+    const part = source({ ...plain, name: "part", load: async (id) => id });
+    const ids = Array.from({ length: count }, (_, id) => id);
+    for (const id of ids) cache.put(part, id, id);
+    const whole = source({
+      ...plain,
+      name: "whole",
+      load: (_, { read }) => Promise.all(ids.map((id) => read(part, id))),
+    });
+    cache.view(whole, 0).subscribe(() => {});
+    await turn();
+    return () => cache.invalidate(part);
+  });
+
+/** A lattice two wide, nobody watching: one change at its foot. */
+export const lattice = () =>
+  growth(100, async (levels) => {
+    const cache = roomy();
+    const node = source({
+      ...plain,
+      name: "node",
+      load: async ([level, side], { read }) =>
+        level === 0 ? side : (await Promise.all([read(node, [level - 1, 0]), read(node, [level - 1, 1])])).length,
+    });
+    await cache.read(node, [levels, 0]);
+    return async () => {
+      for (let time = 0; time < 20; time++) {
+        cache.put(node, [0, 0], time);
+        await turn();
+      }
+    };
+  });
+
+/** Parts in parallel that share theirs. */
+export const sharedParts = () =>
+  growth(100, async (depth) => {
+    const cache = roomy();
+    const fib = source({
+      ...plain,
+      name: "fib",
+      load: async (n, { read }) => {
+        if (n < 2) return n;
+        const [one, other] = await Promise.all([read(fib, n - 1), read(fib, n - 2)]);
+        return (one + other) % 1_000_007;
+      },
+    });
+    return () => cache.read(fib, depth);
+  });
+
+/** Sources first used, and each invalidated. */
+export const manySources = () =>
+  growth(2000, async (count) => {
+    const cache = roomy();
+    const sources = Array.from({ length: count }, (_, n) =>
+      source({ ...plain, name: `source-${n}`, load: async () => n }),
+    );
+    return () => {
+      for (const each of sources) cache.put(each, undefined, 1);
+      for (const each of sources) cache.invalidate(each);
+    };
+  });
+
+/** Params whose members' names differ. */
+export const manyNames = () =>
+  growth(2000, async (count) => {
+    const cache = roomy();
+    const hut = source({ ...plain, name: "hut", load: async () => 1 });
+    return () => {
+      for (let n = 0; n < count; n++) cache.put(hut, { [`h-${n}`]: true }, 1);
+    };
+  });
+
+/** A value whose parts are reached by two ways each, its leaf changed. */
+export const sharedMembers = () =>
+  growth(12, async (levels) => {
+    const cache = roomy();
+    const made = (leaf) => {
+      let node = { leaf };
+      for (let level = 0; level < levels; level++) node = { one: node, other: node };
+      return node;
+    };
+    const tree = source({ ...plain, name: "tree", load: async () => 1 });
+    cache.put(tree, undefined, made(1));
+    return () => {
+      for (let time = 0; time < 3; time++) cache.put(tree, undefined, made(time));
+    };
+  });
+
+/** Writes that wait for the network, all on one entry. */
+export const offlineWrites = () =>
+  growth(500, async (count) => {
+    const environment = { visible: true, online: false, subscribe: () => () => {} };
+    const cache = createCache({ environment });
+    const hut = source({ ...plain, name: "hut", load: async () => 0 });
+    const add = write({
+      name: "add",
+      send: async () => 1,
+      optimistic: (_, edit) => edit.patch(hut, undefined, (n) => n + 1),
+    });
+    cache.put(hut, undefined, 0);
+    const view = cache.view(hut);
+    view.subscribe(() => {});
+    return () => {
+      for (let n = 0; n < count; n++) cache.run(add).catch(() => {});
+      const { value } = view.get();
+      cache.dispose();
+      return value;
+    };
+  });
+
+/** Listeners of the journal that come and go. */
+export const journalListeners = () =>
+  growth(10_000, async (count) => {
+    const cache = roomy();
+    return () => {
+      const ends = Array.from({ length: count }, () => cache.journal.subscribe(() => {}, ["warning"]));
+      for (const end of ends) end();
+    };
+  });
+
+/** A chain of composites, each made of the one below. */
+export const longChain = () =>
+  growth(500, async (length) => {
+    const cache = roomy();
+    const link = source({
+      ...plain,
+      name: "link",
+      load: async (n, { read }) => (n === 0 ? 0 : (await read(link, n - 1)) + 1),
+    });
+    return async () => {
+      await cache.read(link, length);
+      cache.invalidate({ source: link, params: 0 });
+      return cache.peek(link, length).fresh ? Number.NaN : 1; // it reaches the top
+    };
+  });
