@@ -149,7 +149,7 @@ const snapshots = fc.record({
   entries: fc.oneof(anything, fc.array(record, { maxLength: 5 })),
 });
 
-const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, string[]?][] = [
+const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | undefined)?][] = [
   ["Cache-Control", fields, cacheControl, corpus.fields],
   ["Link", fields, (field) => linkTo("next", field, "https://huts.example/"), corpus.fields],
   ["Cache-Groups", fields, stringList, corpus.fields],

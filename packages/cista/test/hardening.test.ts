@@ -357,7 +357,12 @@ describe("answers", () => {
   test("an event stream: ids go out as UTF-8, each stream has a start of its own, and one endless line ends it", async () => {
     const encoder = new TextEncoder();
     const stream = (text: string) => {
-      const body = new ReadableStream({ start: (to) => (to.enqueue(encoder.encode(text)), to.close()) }); // prettier-ignore
+      const body = new ReadableStream({
+        start(to) {
+          to.enqueue(encoder.encode(text));
+          to.close();
+        },
+      });
       return new Response(body, { headers: { "content-type": "text/event-stream" } });
     };
     const { api, seen } = server(() => stream("id: hütte\ndata: 1\n\nid: a\0b\ndata: 2\n\n"));
@@ -366,7 +371,7 @@ describe("answers", () => {
       name: "e",
       url: "/e",
       start,
-      reduce: (all, { data }) => (all.push(Number(data)), [...all]),
+      reduce: (all, { data }) => [...all.splice(all.length, 0, Number(data)), ...all],
     });
     const { cache, clock } = stage();
     watch(cache, events);

@@ -202,7 +202,13 @@ describe("R: requests", () => {
   test("D4: a ring, a program's mistake, is not tried again; throwing what cannot be looked at is a failure", async () => {
     const { cache } = stage();
     let loads = 0;
-    const ring: any = source({ name: "ring", load: async (_: void, { read }) => (loads++, read(ring) as any) });
+    const ring: any = source({
+      name: "ring",
+      load: async (_: void, { read }) => {
+        loads++;
+        return read(ring) as any;
+      },
+    });
     await expect(cache.read(ring)).rejects.toMatchObject({ kind: "load" });
     expect(loads).toBe(1);
     const hostile = new Proxy(
@@ -416,7 +422,14 @@ describe("listeners", () => {
   test("journal: in order, to nobody after its end, and a listener may use the cache in the middle of anything", async () => {
     const { cache, clock, events } = stage({ capacity: 1 });
     let loads = 0;
-    const hut = source({ name: "hut", requestBudget: false, load: async (id: number) => (loads++, id) });
+    const hut = source({
+      name: "hut",
+      requestBudget: false,
+      load: async (id: number) => {
+        loads++;
+        return id;
+      },
+    });
     let acts = 3;
     cache.journal.subscribe(
       ({ key }) => {
@@ -444,17 +457,31 @@ describe("listeners", () => {
         cache.read(
           source({
             name: "a",
-            retry: { when: () => (cache.dispose(), true) },
+            retry: {
+              when: () => {
+                cache.dispose();
+                return true;
+              },
+            },
             load: async () => {
               throw new Error("no");
             },
           }),
         ), // prettier-ignore
       (cache: any) =>
-        cache.read(source({ name: "b", load: async (_: void, { read }) => (cache.dispose(), read(part)) })),
-      (cache: any) => (
-        cache.journal.subscribe(() => cache.dispose(), ["attach"]), cache.view(part).subscribe(() => {})
-      ),
+        cache.read(
+          source({
+            name: "b",
+            load: async (_: void, { read }) => {
+              cache.dispose();
+              return read(part);
+            },
+          }),
+        ),
+      (cache: any) => {
+        cache.journal.subscribe(() => cache.dispose(), ["attach"]);
+        cache.view(part).subscribe(() => {});
+      },
     ];
     let sends = 0;
     const part = source({ name: "part", load: async () => 1 });

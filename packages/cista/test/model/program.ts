@@ -128,7 +128,11 @@ export class Program {
         ...common,
         ...more,
         name,
-        load: (at: number, context: any) => (this.begun++, this.react("load"), load(at, context)),
+        load: (at: number, context: any) => {
+          this.begun++;
+          this.react("load");
+          return load(at, context);
+        },
       });
     const held =
       (kind: Kind) =>
