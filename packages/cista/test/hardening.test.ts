@@ -222,6 +222,28 @@ describe("whose answer it is", () => {
     expect(contexts).toEqual([{ user: "ada" }, { user: "bob" }]);
   });
 
+  test("on a server, one cache for two users is warned of, once", async () => {
+    const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
+    const { source: whose, change } = tokens();
+    const cache = createCache();
+    for (const user of ["ada", "bob", "cleo"]) {
+      change(user);
+      await cache.read(whose, id);
+    }
+    expect(warn.mock.calls.map(String)).toEqual([expect.stringContaining("make a cache for each request")]);
+    warn.mockRestore();
+  });
+
+  test("W4: a write over HTTP that is aborted right after it was run is not sent", async () => {
+    const { api, seen } = server(() => new Response(null, { status: 204 }));
+    const book = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket" });
+    const stop = new AbortController();
+    const run = createCache().run(book, undefined, { signal: stop.signal });
+    stop.abort("changed my mind");
+    await expect(run).rejects.toBe("changed my mind");
+    expect(seen).toEqual([]);
+  });
+
   test("S4: after signOut nothing is held, sent or asked for, whatever was under way", async () => {
     const { api, seen } = server(() => new Promise(() => {}));
     const { cache, clock, environment } = stage();

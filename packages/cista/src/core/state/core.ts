@@ -79,6 +79,8 @@ export class Core {
   readonly retain: number;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
+  /** It has been said that two users seem to share this cache. */
+  otherUserNoticed = false;
   disposed = false;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Duties) {

@@ -4,9 +4,10 @@ import type { LoadMode } from "../ground/contract.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../ground/failure.js";
 import { type Cause, type EventDetails, type Forward, type ForwardEnd, forwardStatus } from "../ground/journal.js";
 import { Request } from "../ground/request.js";
+import { steadyEnvironment } from "../ground/seams.js";
 import { type Outcome, Waiters } from "../ground/waiters.js";
 import type { Activity } from "../state/activity.js";
-import { isOnline, nowOf, record } from "../state/core.js";
+import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { afterChange, leave, touch, turn } from "../state/turns.js";
 import { checkParts, discardReads, forgetReads, review, setParts } from "./dependencies.js";
@@ -52,6 +53,7 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
   );
   activity.request = request;
   core.underWay.add(entry);
+  if (entry.held !== "none" && !entry.fits) noticeOtherUser(core);
   activity.cause = cause;
   activity.mode = mode;
   activity.forward = forwardReason(entry, mode);
@@ -63,6 +65,16 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
     if (budget.admits(entry, cause)) request.start();
     else request.hold();
   });
+}
+
+/** What is held was asked for otherwise. In a page a token was renewed; on a server somebody else uses the cache. */
+function noticeOtherUser(core: Core): void {
+  if (core.environment !== steadyEnvironment || core.otherUserNoticed) return;
+  core.otherUserNoticed = true;
+  const note =
+    "one cache is used with different request headers (Authorization, or what Vary names). On a server make a cache for each request, and hand the request over as createCache({ context }).";
+  console.warn(`Cista: ${note}`);
+  if (core.recorder.hears("warning")) core.recorder.record("warning", { note });
 }
 
 /** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
