@@ -4,7 +4,14 @@ export type { OutputOf, StandardSchema } from "./ground/check.js";
 export type * from "./ground/contract.js";
 export { defined } from "./ground/defined.js";
 export type { Duration } from "./ground/duration.js";
-export { CistaError, Failure, type FailureDetails, type FailureKind, type Problem } from "./ground/failure.js";
+export {
+  CistaError,
+  type CistaErrorCode,
+  Failure,
+  type FailureDetails,
+  type FailureKind,
+  type Problem,
+} from "./ground/failure.js";
 export type { Freshness } from "./ground/freshness.js";
 export type { Cause, Journal, JournalEvent, JournalKind } from "./ground/journal.js";
 export { jsonForScript } from "./ground/json-for-script.js";

@@ -65,10 +65,33 @@ export class Failure extends Error {
   }
 }
 
+/** What a program did wrong: each with when it comes and what to do in docs/errors.md. */
+export type CistaErrorCode =
+  | "base"
+  | "budget"
+  | "cache"
+  | "capacity"
+  | "disposed"
+  | "document"
+  | "duration"
+  | "name"
+  | "no-provider"
+  | "origin"
+  | "pages"
+  | "params"
+  | "ring"
+  | "selector"
+  | "snapshot"
+  | "source"
+  | "store"
+  | "url"
+  | "value"
+  | "write";
+
 /** A mistake in how Cista is called. `code` is stable, the message says what to do. */
 export class CistaError extends Error {
-  readonly code: string;
-  constructor(code: string, message: string) {
+  readonly code: CistaErrorCode;
+  constructor(code: CistaErrorCode, message: string) {
     super(message);
     this.name = "CistaError";
     this.code = code;
