@@ -62,7 +62,7 @@ test("the quick look-up finds an entry exactly where the key's text is the same"
       const sameText = canonicalJson(one) === canonicalJson(other);
       expect(sameParams(one, other)).toBe(sameText);
       if (!sameText || typeof one !== "object" || typeof other !== "object" || !one || !other) return;
-      const hashes = [paramsHash(one), paramsHash(other)];
+      const hashes = [paramsHash(one, 7), paramsHash(other, 7)];
       if (!hashes.includes(undefined)) expect(hashes[0]).toBe(hashes[1]); // else only the text is asked
     }),
     { numRuns: 2000 },

@@ -77,60 +77,58 @@ function refuse(path: string, came: string): never {
 
 // ── Finding an entry without building its text ───────────────────────────────
 
-/** Where hashes begin: another in each program, so that nobody outside can choose params that all share one. */
-const seed = (Math.random() * 2 ** 32) | 0;
-
 /**
  * A number that is equal for params that make the same key, in whatever order their members stand; or `undefined`
  * where only the text can tell (something with `toJSON`, or something to refuse). Many params may share one number.
+ * @param seed where hashes begin: another in each cache, so that nobody outside can choose params that all share one
  */
-export function paramsHash(params: object, depth = 0): number | undefined {
+export function paramsHash(params: object, seed: number, depth = 0): number | undefined {
   if (depth > deepest) return undefined; // too deep, or within itself
   const prototype: unknown = Object.getPrototypeOf(params);
-  if (prototype === Object.prototype) return objectHash(params as Record<string, unknown>, depth);
-  return Array.isArray(params) ? arrayHash(params, depth) : undefined;
+  if (prototype === Object.prototype) return objectHash(params as Record<string, unknown>, seed, depth);
+  return Array.isArray(params) ? arrayHash(params, seed, depth) : undefined;
 }
 
-function objectHash(object: Record<string, unknown>, depth: number): number | undefined {
+function objectHash(object: Record<string, unknown>, seed: number, depth: number): number | undefined {
   let sum = 7;
   for (const name in object) {
     const value = object[name];
     if (value === undefined) continue; // left out of the text, so left out here
-    const hash = valueHash(value, depth);
+    const hash = valueHash(value, seed, depth);
     if (hash === undefined) return undefined;
-    sum = (sum + Math.imul(hash ^ textHash(name), 0xc2b2ae35)) | 0;
+    sum = (sum + Math.imul(hash ^ textHash(name, seed), 0xc2b2ae35)) | 0;
   }
   return sum;
 }
 
-function arrayHash(array: readonly unknown[], depth: number): number | undefined {
+function arrayHash(array: readonly unknown[], seed: number, depth: number): number | undefined {
   if ("toJSON" in array) return undefined;
   let hash = array.length;
   for (const item of array) {
-    const next = valueHash(item, depth);
+    const next = valueHash(item, seed, depth);
     if (next === undefined) return undefined;
     hash = Math.imul(hash ^ next, 0x01000193);
   }
   return hash;
 }
 
-function valueHash(value: unknown, depth: number): number | undefined {
+function valueHash(value: unknown, seed: number, depth: number): number | undefined {
   switch (typeof value) {
     case "string":
-      return textHash(value);
+      return textHash(value, seed);
     case "number":
       if ((value | 0) === value) return Math.imul(value | 0, 0x9e3779b1);
-      return Number.isFinite(value) ? textHash(String(value)) : undefined;
+      return Number.isFinite(value) ? textHash(String(value), seed) : undefined;
     case "boolean":
       return value ? 0x3c6ef372 : 0x1b873593;
     case "object":
-      return value === null ? 0x2545f491 : paramsHash(value, depth + 1);
+      return value === null ? 0x2545f491 : paramsHash(value, seed, depth + 1);
     default:
       return undefined;
   }
 }
 
-function textHash(text: string): number {
+function textHash(text: string, seed: number): number {
   let hash = seed;
   for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193);
   return hash;

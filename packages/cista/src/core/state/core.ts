@@ -43,6 +43,8 @@ export class Core {
   readonly schedule: Schedule<Entry>;
   readonly recorder: Recorder;
 
+  /** Where the hashes of params begin (see `paramsHash`). */
+  readonly hashSeed: number;
   /** Rule R2: a counter that only goes up. What began later has a greater version. */
   version = 0;
   /** The greatest rank so far of what waits for its parts (rule D4). */
@@ -93,6 +95,7 @@ export class Core {
     this.cache = cache;
     this.duties = duties;
     this.clock = clock;
+    this.hashSeed = Number.parseInt(clock.uniqueText().slice(0, 8), 16) | 0;
     this.environment = environment;
     this.epoch = clock.now();
     this.schedule = new Schedule<Entry>(

@@ -33,13 +33,13 @@ export class Shelf {
 
   /** The entry of these params, where it can be told without the key's text. */
   find(params: unknown): Entry | undefined {
-    let entry = this.#byPlace.get(placeOf(params));
+    let entry = this.#byPlace.get(placeOf(params, this.core.hashSeed));
     while (entry && entry.params !== params && !sameParams(entry.params, params)) entry = entry.twin;
     return entry;
   }
 
   add(entry: Entry): void {
-    const place = placeOf(entry.params);
+    const place = placeOf(entry.params, this.core.hashSeed);
     const first = this.#byPlace.get(place);
     if (Number.isNaN(place) || isCrowded(first)) {
       this.#byText.add(entry);
@@ -51,7 +51,7 @@ export class Shelf {
 
   remove(entry: Entry): void {
     if (this.#byText.delete(entry)) return;
-    const place = placeOf(entry.params);
+    const place = placeOf(entry.params, this.core.hashSeed);
     let before = this.#byPlace.get(place);
     if (before === entry && entry.twin) this.#byPlace.set(place, entry.twin);
     else if (before === entry) this.#byPlace.delete(place);
@@ -143,8 +143,8 @@ export class Shelves {
 }
 
 /** Text, numbers, booleans, null and nothing stand for themselves, objects and arrays by their hash; NaN: only the text can tell. */
-function placeOf(params: unknown): unknown {
-  return typeof params === "object" && params !== null ? (paramsHash(params) ?? Number.NaN) : params;
+function placeOf(params: unknown, seed: number): unknown {
+  return typeof params === "object" && params !== null ? (paramsHash(params, seed) ?? Number.NaN) : params;
 }
 
 /** More than these in one place are hardly there by chance: a search there would take as long as somebody likes. */
