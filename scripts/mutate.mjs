@@ -48,7 +48,7 @@ for (const [rule, file, from, to] of mutations) {
     path,
     code.replace(pattern, () => to),
   );
-  const red = failing();
+  const red = failing(path);
   writeFileSync(path, code);
   if (red.length === 0) green++;
   const shown = red.slice(0, 3).map((title) => title.slice(0, 90));
@@ -59,7 +59,7 @@ for (const [rule, file, from, to] of mutations) {
 rmSync(copy, { recursive: true, force: true });
 if (green > 0) process.exitCode = 1;
 
-function failing() {
+function failing(path) {
   const out = join(copy, "result.json");
   rmSync(out, { force: true });
   const args = [
@@ -77,7 +77,9 @@ function failing() {
     "--outputFile",
     out,
     "--testTimeout",
-    "8000",
+    "60000",
+    // What is broken in the core, the core's own tests are to see.
+    ...(path.includes("/core/") ? ["--exclude", "**/http*.test.ts"] : []),
   ];
   spawnSync("npx", args, {
     cwd: copy,
