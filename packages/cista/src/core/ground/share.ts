@@ -18,7 +18,7 @@ export function shareKeeping<T>(previous: T, next: T): T {
 
 function guardedMerge<T>(previous: T, next: T, inPlace: boolean): T {
   try {
-    return new Merge(inPlace).merge(previous, next, 0) as T;
+    return merge({ inPlace, parts: 0, known: undefined }, previous, next, 0) as T;
   } catch {
     return next; // too deep, or a member that cannot be written: keeping references is never worth a failure
   }
@@ -29,82 +29,104 @@ const tooDeep = new RangeError("deeper than values are compared");
 /** So many parts compared in one value suggest that some are reached by many ways: from then on each pair is compared once. */
 const manyParts = 2 ** 17;
 
+/** Of so many parts it is made sure that they are plain: a larger value has come over a wire. */
+const mostLookedAt = 500;
+
 /** One comparison of two values. */
-class Merge {
-  readonly #inPlace: boolean;
-  #parts = 0;
+interface Comparison {
+  readonly inPlace: boolean;
+  parts: number;
   /** What came of the pairs that were compared so far, by the next one of each; made when there are many. */
-  #known: Map<unknown, { readonly previous: unknown; readonly kept: unknown }> | undefined;
+  known: Map<unknown, { readonly previous: unknown; readonly kept: unknown }> | undefined;
+}
 
-  constructor(inPlace: boolean) {
-    this.#inPlace = inPlace;
+function merge(run: Comparison, previous: unknown, next: unknown, depth: number): unknown {
+  if (typeof previous !== "object" || typeof next !== "object" || previous === null || next === null) {
+    return Object.is(previous, next) ? previous : next; // 0 and -0 are two values
   }
+  if (previous === next) return previous;
+  if (depth > deepest) throw tooDeep;
+  const prototype: unknown = Object.getPrototypeOf(next);
+  if (prototype !== Object.getPrototypeOf(previous)) return next;
+  const list = Array.isArray(next);
+  if (!list && prototype !== Object.prototype && prototype !== null) return next;
+  if (++run.parts > manyParts) return mergeOnce(run, previous, next, depth);
+  return list
+    ? mergeItems(run, previous as unknown[], next as unknown[], depth)
+    : mergeMembers(run, previous as Record<string, unknown>, next as Record<string, unknown>, depth);
+}
 
-  merge(previous: unknown, next: unknown, depth: number): unknown {
-    if (typeof previous !== "object" || typeof next !== "object" || previous === null || next === null) {
-      return Object.is(previous, next) ? previous : next; // 0 and -0 are two values
+function mergeOnce(run: Comparison, previous: object, next: object, depth: number): unknown {
+  run.known ??= new Map();
+  const known = run.known.get(next);
+  if (known?.previous === previous) return known.kept;
+  const kept = Array.isArray(next)
+    ? mergeItems(run, previous as unknown[], next, depth)
+    : mergeMembers(run, previous as Record<string, unknown>, next as Record<string, unknown>, depth);
+  run.known.set(next, { previous, kept });
+  return kept;
+}
+
+function mergeItems(run: Comparison, previous: unknown[], next: unknown[], depth: number): unknown {
+  let same = previous.length === next.length;
+  let target = next;
+  for (let i = 0; i < next.length; i++) {
+    const item = next[i];
+    if (item === previous[i] && item !== 0 && item !== undefined) continue;
+    if (item === undefined && !(i in next)) return next; // holes are no JSON: such a list is left as it is
+    const kept = i < previous.length ? merge(run, previous[i], item, depth + 1) : item;
+    if (kept !== item) {
+      if (target === next && (!run.inPlace || Object.isFrozen(next))) target = [...next];
+      target[i] = kept;
     }
-    if (previous === next) return previous;
-    if (depth > deepest) throw tooDeep;
-    const prototype: unknown = Object.getPrototypeOf(next);
-    if (prototype !== Object.getPrototypeOf(previous)) return next;
-    const list = Array.isArray(next);
-    if (!list && prototype !== Object.prototype && prototype !== null) return next;
-    if (++this.#parts > manyParts) this.#known ??= new Map();
-    const known = this.#known?.get(next);
-    if (known?.previous === previous) return known.kept;
-    const kept = list
-      ? this.#items(previous as unknown[], next as unknown[], depth)
-      : this.#members(previous as Record<string, unknown>, next as Record<string, unknown>, depth);
-    this.#known?.set(next, { previous, kept });
-    return kept;
+    if (same) same = Object.is(kept, previous[i]);
   }
+  // Members beside the items are no JSON either: then nothing is taken for the same.
+  if (same && run.parts < mostLookedAt) same = isPlainList(next) && isPlainList(previous);
+  return same ? previous : target;
+}
 
-  #items(previous: unknown[], next: unknown[], depth: number): unknown {
-    // Members beside the items, and holes, are no JSON: such a list is left as it is.
-    if (!isPlainList(next) || !isPlainList(previous)) return next;
-    let same = previous.length === next.length;
-    let target = next;
-    for (let i = 0; i < next.length; i++) {
-      const item = next[i];
-      const kept = i < previous.length ? this.merge(previous[i], item, depth + 1) : item;
-      if (!Object.is(kept, item)) {
-        if (target === next && (!this.#inPlace || Object.isFrozen(next))) target = [...next];
-        target[i] = kept;
-      }
-      if (same) same = Object.is(kept, previous[i]);
+function mergeMembers(
+  run: Comparison,
+  previous: Record<string, unknown>,
+  next: Record<string, unknown>,
+  depth: number,
+): unknown {
+  let same = true;
+  let count = 0;
+  let left = 0;
+  let target = next;
+  for (const name in next) {
+    count++;
+    const member = next[name];
+    const before = previous[name];
+    if (before === member && member !== 0 && member !== undefined) continue; // the quick way: 0 may be -0
+    if ((before === undefined || name === "__proto__") && !Object.hasOwn(previous, name)) {
+      same = false;
+      continue;
     }
-    return same ? previous : target;
-  }
-
-  #members(previous: Record<string, unknown>, next: Record<string, unknown>, depth: number): unknown {
-    let same = true;
-    let count = 0;
-    let target = next;
-    for (const name in next) {
-      count++;
-      const member = next[name];
-      const before = previous[name];
-      if ((before === undefined || name === "__proto__") && !Object.hasOwn(previous, name)) {
-        same = false;
-        continue;
-      }
-      const kept = this.merge(before, member, depth + 1);
-      if (!Object.is(kept, member)) {
-        if (target === next && (!this.#inPlace || Object.isFrozen(next))) target = copyOf(next);
-        // An own member, so that even one named __proto__ is only written over, never a prototype set.
-        target[name] = kept;
-      }
-      if (same) same = Object.is(kept, before);
+    const kept = merge(run, before, member, depth + 1);
+    if (kept !== member) {
+      if (target === next && (!run.inPlace || Object.isFrozen(next))) target = copyOf(next);
+      // An own member, so that even one named __proto__ is only written over, never a prototype set.
+      target[name] = kept;
     }
-    if (!same) return target;
-    // Members that a loop does not see, symbols among them, are not compared: then nothing is taken for the same.
-    return Reflect.ownKeys(next).length === count && Reflect.ownKeys(previous).length === count ? previous : target;
+    if (same) same = Object.is(kept, before);
   }
+  if (!same) return target;
+  for (const _ in previous) left++;
+  if (left !== count) return target;
+  if (run.parts >= mostLookedAt) return previous;
+  return hasOnly(next, count) && hasOnly(previous, count) ? previous : target;
 }
 
 function isPlainList(list: readonly unknown[]): boolean {
-  return Reflect.ownKeys(list).length === list.length + 1; // its items and its length
+  return Object.keys(list).length === list.length && Object.getOwnPropertySymbols(list).length === 0;
+}
+
+/** Members that a loop does not see, symbols among them, are not compared: with such nothing is taken for the same. */
+function hasOnly(object: object, count: number): boolean {
+  return Object.getOwnPropertyNames(object).length === count && Object.getOwnPropertySymbols(object).length === 0;
 }
 
 /** Member by member, so that one named __proto__ stays a member, and none of a frozen object stays read-only. */

@@ -81,6 +81,8 @@ export class Core {
   readonly retain: number;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
+  /** The entry that was last found fresh in this go of the event loop. */
+  foundFresh: Entry | undefined;
   /** It has been said that two users seem to share this cache. */
   otherUserNoticed = false;
   disposed = false;

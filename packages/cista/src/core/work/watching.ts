@@ -15,9 +15,21 @@ export function joinWatchers(entry: Entry, asks: boolean): boolean {
   const { activity } = entry;
   if (!activity || activity.askers === 0 || activity.signedOut || !entry.reading?.fresh) return false;
   const { core } = entry.shelf;
-  if (core.recorder.hears("attach") || entry.staleAt <= nowOf(core)) return false;
+  if (core.recorder.hears("attach") || (core.foundFresh !== entry && !isFreshNow(entry, core))) return false;
   activity.watchers++;
   if (asks) activity.askers++;
+  return true;
+}
+
+/** By the clock, which is read once for all who join it in one go: its timer may ring late. */
+function isFreshNow(entry: Entry, core: Core): boolean {
+  if (entry.staleAt <= nowOf(core)) return false;
+  if (!core.foundFresh) {
+    queueMicrotask(() => {
+      core.foundFresh = undefined;
+    });
+  }
+  core.foundFresh = entry;
   return true;
 }
 
