@@ -83,7 +83,8 @@ interface Hearer {
  */
 export class Recorder implements Journal {
   readonly #hearers = new Set<Hearer>();
-  /** How many listen to all, and to each kind. */
+  /** How many listen, how many of them to all, and how many to each kind. */
+  #listening = 0;
   #toAll = 0;
   readonly #toKind = new Map<JournalKind, number>();
   #seq = 0;
@@ -101,7 +102,8 @@ export class Recorder implements Journal {
 
   /** Whether anybody is to be told of events of this kind. */
   hears(kind: JournalKind): boolean {
-    return this.#toAll > 0 || (this.#hearers.size > 0 && (this.#toKind.get(kind) ?? 0) > 0);
+    if (this.#listening === 0) return false; // the usual case, asked with every component that comes and goes
+    return this.#toAll > 0 || (this.#toKind.get(kind) ?? 0) > 0;
   }
 
   subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void {
@@ -144,9 +146,11 @@ export class Recorder implements Journal {
     this.#hearers.clear();
     this.#toKind.clear();
     this.#toAll = 0;
+    this.#listening = 0;
   }
 
   #count({ kinds }: Hearer, by: 1 | -1): void {
+    this.#listening += by;
     if (!kinds) this.#toAll += by;
     else for (const kind of kinds) this.#toKind.set(kind, (this.#toKind.get(kind) ?? 0) + by);
   }
