@@ -1,4 +1,4 @@
-import { type DBSchema, type IDBPDatabase, openDB } from "idb";
+import { type DBSchema, type IDBPDatabase, openDB, unwrap } from "idb";
 import { CistaError } from "../core/index.js";
 
 /** One stored entry: see docs/snapshot-format.md. */
@@ -16,11 +16,7 @@ export interface StoredRecord {
 export type Changes = ReadonlyMap<string, StoredRecord | undefined>;
 
 interface Schema extends DBSchema {
-  entries: { key: string; value: StoredRecord; indexes: { takenAt: number; era: number } };
-}
-
-interface Putting {
-  put(record: StoredRecord, key: string): Promise<unknown>;
+  entries: { key: string; value: StoredRecord; indexes: { takenAt: number } };
 }
 
 /** How long an open tab of another version may keep this one waiting, in milliseconds. */
@@ -48,9 +44,7 @@ export class Database {
         const entries = database.objectStoreNames.contains("entries")
           ? transaction.objectStore("entries")
           : database.createObjectStore("entries");
-        for (const index of ["takenAt", "era"] as const) {
-          if (!entries.indexNames.contains(index)) entries.createIndex(index, index);
-        }
+        if (!entries.indexNames.contains("takenAt")) entries.createIndex("takenAt", "takenAt");
       },
       blocking(_, __, { target }) {
         (target as IDBDatabase).close(); // a tab that stays open keeps nobody else from deleting it
@@ -76,11 +70,8 @@ export class Database {
   /** The newest records, at most so many, and the keys of all others. What is no record is among those. */
   async readNewest(most: number): Promise<{ records: unknown[]; others: string[] }> {
     const { store } = this.#database.transaction("entries");
-    const count = await store.count();
-    if (count <= most) {
-      const [records, keys] = await Promise.all([store.getAll(), store.getAllKeys()]);
-      return { records: records.map((record, at) => ({ under: keys[at], record })), others: [] };
-    }
+    const [all, under] = await Promise.all([store.getAll(null, most + 1), store.getAllKeys(null, most + 1)]);
+    if (all.length <= most) return { records: all.map((record, at) => ({ under: under[at], record })), others: [] };
     const keys = await store.index("takenAt").getAllKeys();
     const newest = new Set(keys.slice(-most));
     const records = await Promise.all([...newest].map(async (under) => ({ under, record: await store.get(under) })));
@@ -91,9 +82,10 @@ export class Database {
   /** All or nothing. */
   async write(changes: Changes): Promise<void> {
     const { store, done } = this.#database.transaction("entries", "readwrite");
+    const plain = unwrap(store) as IDBObjectStore; // a thousand promises, one for each, would be for nobody
     try {
       for (const [key, record] of changes) {
-        if (!record || !this.#put(store, key, record)) void store.delete(key).catch(() => {});
+        if (!record || !this.#put(plain, key, record)) plain.delete(key);
       }
     } catch (thrown) {
       done.catch(() => {}); // what was put before goes with it
@@ -104,9 +96,9 @@ export class Database {
   }
 
   /** One that cannot be stored, a value with functions in it for example, takes nothing else with it. */
-  #put(store: Putting, key: string, record: StoredRecord): boolean {
+  #put(store: IDBObjectStore, key: string, record: StoredRecord): boolean {
     try {
-      store.put(record, key).catch(() => {}); // what goes wrong from here on the transaction tells
+      store.put(record, key); // what goes wrong from here on the transaction tells
       return true;
     } catch (thrown) {
       if ((thrown as DOMException)?.name !== "DataCloneError") throw thrown;
@@ -128,9 +120,9 @@ export class Database {
   /** Forgets all that was stored in another era than this one. */
   async keepOnly(era: number): Promise<void> {
     const { store, done } = this.#database.transaction("entries", "readwrite");
-    const kept = new Set(await store.index("era").getAllKeys(era));
-    if (kept.size === 0) await store.clear();
-    else for (const key of await store.getAllKeys()) if (!kept.has(key)) void store.delete(key).catch(() => {});
+    const [records, keys] = await Promise.all([store.getAll(), store.getAllKeys()]);
+    const others = keys.filter((_, at) => (records[at] as StoredRecord | null)?.era !== era);
+    for (const key of others) void store.delete(key).catch(() => {});
     await done;
   }
 
