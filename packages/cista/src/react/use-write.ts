@@ -32,6 +32,7 @@ export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R
       const tell = (next: Omit<Sending<R>, "reset">) => {
         if (own === latest.current) setState(next);
       };
+      tell({ phase: "sending" }); // at once, also while what sends it is still being loaded
       const options = { onPhase: (phase: SendingPhase) => tell({ phase }) };
       const result = cache.run<any, R>(write as Write<any, R>, input, options);
       result.then(
