@@ -169,7 +169,7 @@ describe("whose answer it is", () => {
     const { cache } = stage();
     await cache.read(whose, id);
     const snapshot = JSON.parse(JSON.stringify(cache.snapshot()));
-    expect(JSON.stringify(snapshot)).not.toContain('ada"},');
+    expect(JSON.stringify({ ...snapshot.entries[0], value: undefined })).not.toMatch(/bearer|ada/i);
     expect(JSON.stringify(snapshot.entries[0].varies)).not.toContain("ada");
     expect(stage({ snapshot }).cache.peek(whose, id).value).toBe("Bearer ada");
     change("Bearer bob");
