@@ -7,7 +7,7 @@ export interface Fault {
   /** Up to so many milliseconds more, at random. */
   jitter?: number;
   /** Every other answer is held back until the one after it has gone out, or two seconds have passed. */
-  overtaken?: boolean;
+  outOfOrder?: boolean;
   /** The share of answers that are errors, 0 to 1. Default 1 where there is a `status`. */
   failing?: number;
   /** The status of those errors, as a problem. Default 500. */
@@ -27,7 +27,7 @@ export interface Fault {
 /** The faults that were asked for. */
 export class Faults {
   #list: Fault[] = [];
-  /** Lets the answer go that waits to be overtaken. */
+  /** Lets the answer go that waits until the next one has come. */
   #release: (() => void) | undefined;
 
   set(fault: Fault): void {

@@ -39,7 +39,7 @@ export function faulty(faults: Faults) {
     const { outgoing } = c.env;
     const wait = (fault.latency ?? 0) + Math.random() * (fault.jitter ?? 0);
     if (wait > 0) await waited(wait, outgoing);
-    if (fault.overtaken) await overtaken(faults, outgoing);
+    if (fault.outOfOrder) await untilPassed(faults, outgoing);
     if (Math.random() < (fault.dropped ?? 0)) {
       outgoing.destroy(new Error("dropped on demand"));
       return c.body(null);
@@ -59,7 +59,7 @@ export function faulty(faults: Faults) {
   };
 }
 
-async function overtaken(faults: Faults, connection: ServerResponse): Promise<void> {
+async function untilPassed(faults: Faults, connection: ServerResponse): Promise<void> {
   let go = () => {};
   const gone = new Promise<void>((resolve) => {
     go = resolve;

@@ -243,7 +243,7 @@ test("the cache modes of a read mean what they mean to fetch", async () => {
     await clock.advance(0);
     return reading;
   };
-  await expect(read("only-if-cached")).rejects.toMatchObject({ kind: "unheld", key: "hut" });
+  await expect(read("only-if-cached")).rejects.toMatchObject({ kind: "not-cached", key: "hut" });
   expect(await answered(read("no-store"), "apart")).toBe("apart");
   expect(cache.peek(hut).state).toBe("empty");
   expect(await answered(read("default"), "one")).toBe("one");

@@ -1,5 +1,5 @@
 import { createCache, type Failure, jsonForScript, source } from "cista";
-import { appendPage, cacheControl, linkTo, origin, stringList } from "cista/http";
+import { appendPage, origin, parseCacheControl, parseLink, parseStringList } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { inShort, stage, watch } from "./stage.js";
 
@@ -28,11 +28,11 @@ const id = { id: "h-07" };
 describe("header fields are read in one pass", () => {
   const long = 1 << 17;
   test.each([
-    ["a link with bare parameters and an open quote", () => linkTo("next", `<a>${";x ".repeat(long / 3)}"`, base)],
-    ["nothing but brackets", () => linkTo("next", "<".repeat(long), base)],
-    ["escaped quotes that are never closed", () => cacheControl(`"${'\\"'.repeat(long / 2)}`)],
-    ["quotes that open again and again", () => cacheControl('a="'.repeat(long / 3))],
-    ["a list of strings that breaks at its end", () => stringList(`${'"a", '.repeat(long / 5)}"`)],
+    ["a link with bare parameters and an open quote", () => parseLink("next", `<a>${";x ".repeat(long / 3)}"`, base)],
+    ["nothing but brackets", () => parseLink("next", "<".repeat(long), base)],
+    ["escaped quotes that are never closed", () => parseCacheControl(`"${'\\"'.repeat(long / 2)}`)],
+    ["quotes that open again and again", () => parseCacheControl('a="'.repeat(long / 3))],
+    ["a list of strings that breaks at its end", () => parseStringList(`${'"a", '.repeat(long / 5)}"`)],
   ])("%s", (_, read) => {
     const started = performance.now();
     read();
@@ -78,7 +78,7 @@ describe("what goes to which origin", () => {
         items: [{ id: 1 }],
         count: 1,
         hasNext: true,
-        parts: [{ url: "/api/list", count: 1, next }],
+        pages: [{ url: "/api/list", count: 1, next }],
       });
       await expect(appendPage(cache, list)).rejects.toMatchObject({ kind: "shape" });
       expect(seen).toEqual([]);
@@ -94,7 +94,7 @@ describe("what goes to which origin", () => {
     await cache.read(list);
     await appendPage(cache, list);
     expect(JSON.stringify(cache.snapshot())).not.toContain("huts.example");
-    expect(cache.peek(list).value?.parts.map(({ url }: any) => url)).toEqual(["/api/list", "/api/list?p=2"]);
+    expect(cache.peek(list).value?.pages.map(({ url }: any) => url)).toEqual(["/api/list", "/api/list?p=2"]);
   });
 
   test("redirected to another origin, a read takes nothing along, and that origin's groups say nothing here", async () => {
@@ -153,7 +153,7 @@ describe("whose answer it is", () => {
       change("Bearer bob");
       expect(cache.peek(whose, id).state).toBe("empty");
       expect(cache.snapshot().entries).toEqual([]);
-      await expect(cache.read(whose, id, { cache: "only-if-cached" })).rejects.toMatchObject({ kind: "unheld" });
+      await expect(cache.read(whose, id, { cache: "only-if-cached" })).rejects.toMatchObject({ kind: "not-cached" });
       const { view } = watch(cache, whose, id);
       expect(inShort(view.get())).toBe("loading running");
       await clock.advance(0);

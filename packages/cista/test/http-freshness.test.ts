@@ -1,10 +1,10 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { cacheControl } from "../src/http/cache-control.js";
+import { parseCacheControl } from "../src/http/cache-control.js";
 import { freshnessOf } from "../src/http/freshness.js";
 import { httpDate } from "../src/http/http-date.js";
-import { linkTo } from "../src/http/link.js";
-import { stringList } from "../src/http/structured-fields.js";
+import { parseLink } from "../src/http/link.js";
+import { parseStringList } from "../src/http/structured-fields.js";
 import { type Expected, fieldsOf, headerSets } from "./header-sets.js";
 
 const now = Date.UTC(2026, 10, 23, 18);
@@ -63,7 +63,7 @@ test.each(dates)("RFC 9110 §5.6.7: %s", (text, expected) => {
 
 test("RFC 8288: the first link of a type, relative to where it was found, whatever else is written there", () => {
   const base = "https://huts.example/api/huts/h-07/logbook?cursor=1";
-  const next = (field: string | null) => linkTo("next", field, base)?.href;
+  const next = (field: string | null) => parseLink("next", field, base)?.href;
   expect(next('<?cursor=2>; rel="next"')).toBe("https://huts.example/api/huts/h-07/logbook?cursor=2");
   expect(next('</a>; rel="prev", <b,c>; title="a, \\"b\\"; rel=next"; REL="last Next", </d>; rel=next')).toBe(
     "https://huts.example/api/huts/h-07/b,c",
@@ -82,13 +82,13 @@ test("RFC 8288: the first link of a type, relative to where it was found, whatev
 });
 
 test("structured lists of strings (RFC 9651), all or nothing", () => {
-  expect(stringList('"huts", "hut-\\"7\\"";a=1;b="x" ,"b\\\\c"')).toEqual(["huts", 'hut-"7"', "b\\c"]);
+  expect(parseStringList('"huts", "hut-\\"7\\"";a=1;b="x" ,"b\\\\c"')).toEqual(["huts", 'hut-"7"', "b\\c"]);
   const many = Array.from({ length: 32 }, (_, index) => `${index}`.padStart(32, "g"));
-  expect(stringList(many.map((name) => `"${name}"`).join(", "))).toEqual(many);
-  for (const bad of ["huts", '"huts" "b"', '"a",', '"a\\b"', '"é"']) expect(stringList(bad)).toBeUndefined();
-  expect(stringList("")).toEqual([]);
-  expect(stringList(null)).toBeUndefined();
-  expect(cacheControl(null).size).toBe(0);
+  expect(parseStringList(many.map((name) => `"${name}"`).join(", "))).toEqual(many);
+  for (const bad of ["huts", '"huts" "b"', '"a",', '"a\\b"', '"é"']) expect(parseStringList(bad)).toBeUndefined();
+  expect(parseStringList("")).toEqual([]);
+  expect(parseStringList(null)).toBeUndefined();
+  expect(parseCacheControl(null).size).toBe(0);
 });
 
 // ── Fuzz ─────────────────────────────────────────────────────────────────────
@@ -143,8 +143,8 @@ test("fuzz: a hundred thousand header values: never an exception, no length of t
         const length = said[name] as number | undefined;
         if (length !== undefined && !(length >= 0 && length <= 2 ** 53)) throw new Error(`${name} is ${length}`);
       }
-      linkTo("next", headers.get("link"), "https://huts.example/");
-      stringList(headers.get("cache-groups"));
+      parseLink("next", headers.get("link"), "https://huts.example/");
+      parseStringList(headers.get("cache-groups"));
       // Once more, with a directive that says otherwise than what stands there.
       const more = (directive: string) => {
         const both = new Headers(headers);
@@ -160,7 +160,7 @@ test("fuzz: a hundred thousand header values: never an exception, no length of t
       for (const seconds of [0, 7]) {
         const contradicted = more(`max-age=${seconds}`).maxAge as number;
         const alone = said.maxAge as number | undefined;
-        const had = cacheControl(headers.get("cache-control")).has("max-age");
+        const had = parseCacheControl(headers.get("cache-control")).has("max-age");
         if (had && contradicted > (alone ?? 0)) throw new Error("a second max-age makes it longer");
       }
     }),

@@ -75,7 +75,7 @@ test("the next part: joined while under way, nothing where there is none, an err
 test("appended while the list is being asked about: its answer first, then the part behind it", async () => {
   const { cache, logbook, list, view } = await loaded(2);
   running.world.write(ofHut(), "Osk", "Fog again.");
-  running.faults.set({ path, latency: 20, overtaken: true });
+  running.faults.set({ path, latency: 20, outOfOrder: true });
   await Promise.all([view.revalidate(), appendPage(cache, logbook, { id: hut })]);
   expect(list().items).toEqual(running.world.notes(ofHut()).slice(0, 61));
 });

@@ -257,7 +257,7 @@ async function until(holds: () => boolean): Promise<void> {
 }
 
 test("the origin makes answers late, out of order and now and then, and books each bunk once", async () => {
-  running.faults.set({ path: "/api", overtaken: true });
+  running.faults.set({ path: "/api", outOfOrder: true });
   const order: string[] = [];
   const ask = (path: string) => fetch(`${running.url}${path}`).then(() => order.push(path));
   await Promise.all([

@@ -505,12 +505,11 @@ test("settings of a cache that cannot be are refused; so are a bad selector and 
   const { cache, clock } = stage();
   expect(() => cache.revalidate("nonsense" as never)).toThrow(CistaError);
   const hut = source({ name: "hut", load: async () => 1 });
-  cache.intercept(
-    (_, proceed) => proceed(),
-    () => {
+  cache.intercept({
+    isOffline() {
       throw new Error("no");
     },
-  ); // prettier-ignore
+  });
   const { view } = watch(cache, hut);
   await clock.advance(0);
   expect([view.get().value, reported.mock.calls.length > 0]).toEqual([1, true]);

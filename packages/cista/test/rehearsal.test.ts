@@ -81,9 +81,9 @@ test("offline waits as offline, for that source alone, and starts when it is swi
   expect([view.get().state, loads()]).toEqual(["ready", 1]);
 });
 
-test("overtaken: the first answer comes after the second, and no old one wins", async () => {
+test("outOfOrder: the first answer comes after the second, and no old one wins", async () => {
   const { cache, clock, hut, rehearsal } = hall();
-  rehearsal.set(hut, { overtaken: true });
+  rehearsal.set(hut, { outOfOrder: true });
   const order: number[] = [];
   void cache.read(hut, 1).then(({ id }) => order.push(id));
   await clock.advance("1s");

@@ -141,11 +141,11 @@ test("R8: undefined, and unchanged() with nothing held, are failures of kind emp
   const { cache } = stage();
   const load = (value: unknown) => source({ name: `s${Math.random()}`, retry: false, load: async () => value as any });
   await expect(cache.read(load(undefined))).rejects.toMatchObject({
-    kind: "empty",
+    kind: "no-value",
     message: expect.stringContaining('"return" or an "await"'),
   });
   await expect(cache.read(load(unchanged()))).rejects.toMatchObject({
-    kind: "empty",
+    kind: "no-value",
     message: expect.stringContaining("nothing is held"),
   });
   expect(await cache.read(load(null))).toBe(null);

@@ -207,8 +207,8 @@ test("S3: dispose leaves no timer, listener or request; a second one is harmless
 test("intercept stands around every load, the last one added outermost, until it is removed", async () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (id: number) => `hut ${id}` });
-  const inner = cache.intercept(async ({ key }, proceed) => `${key} <${await proceed()}>`);
-  cache.intercept(async (_, proceed) => `(${await proceed()})`);
+  const inner = cache.intercept({ load: async ({ key }, proceed) => `${key} <${await proceed()}>` });
+  cache.intercept({ load: async (_, proceed) => `(${await proceed()})` });
   expect(await cache.read(hut, 1)).toBe("(hut 1 <hut 1>)");
   inner();
   expect(await cache.read(hut, 2)).toBe("(hut 2)");

@@ -129,11 +129,11 @@ test("W2: without an answer nobody knows: a write that failed by the network is 
   expect(list.loads).toHaveLength(3);
 });
 
-test("W2: what settle puts needs no request, and lifts the layer in the same go", async () => {
+test("W2: what onSuccess puts needs no request, and lifts the layer in the same go", async () => {
   const put = (result: any, _: unknown, cache: any) => cache.put(list, undefined, result);
   const { source: list, loads } = heldSource("list", { maxAge: "1h" });
   const { cache, clock } = stage();
-  const { add, sent } = heldWrite(list, { settle: put });
+  const { add, sent } = heldWrite(list, { onSuccess: put });
   const { seen } = watch(cache, list);
   loads[0]?.answer(["a"]);
   await clock.advance(0);
@@ -186,7 +186,7 @@ test("a layer whose change throws, or no longer fits, is dropped and journaled; 
       });
       throw new Error("and optimistic fails too");
     },
-    settle: () => {
+    onSuccess: () => {
       throw new Error("settle fails");
     },
     invalidates: () => "nonsense",

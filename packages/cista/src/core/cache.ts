@@ -1,9 +1,9 @@
 import type { AnswerDetails } from "./ground/answer.js";
 import type {
-  Around,
   Cache,
   CacheOptions,
   EntryInfo,
+  Interceptor,
   ReadOptions,
   RunOptions,
   Selector,
@@ -15,32 +15,32 @@ import { type Journal, report } from "./ground/journal.js";
 import type { Reading, View, ViewOptions } from "./ground/reading.js";
 import type { Clock, Environment } from "./ground/seams.js";
 import type { Snapshot } from "./ground/stored.js";
-import { Core, type Duties, nowOf, refuseDisposed } from "./state/core.js";
+import { batch } from "./state/batches.js";
+import { assertNotDisposed, type Callbacks, Core, nowOf } from "./state/core.js";
 import type { Entry } from "./state/entry.js";
-import { turn } from "./state/turns.js";
-import { giveUp, start } from "./work/asking.js";
-import { forget, invalidate, patch, put, takeOver } from "./work/changing.js";
+import { abandonRequest, startRequest } from "./work/asking.js";
+import { forget, invalidate, patch, put, replaceDefinition } from "./work/changing.js";
 import { infoOf } from "./work/info.js";
-import { file, obtain } from "./work/keeping.js";
-import { askNow, lookAtNothing, lookHeld, renew } from "./work/looking.js";
+import { getOrCreateEntry, reschedule } from "./work/keeping.js";
+import { heldReading, readingWithoutEntry, refreshReading, requestNow } from "./work/looking.js";
 import { read } from "./work/reader.js";
 import { selected } from "./work/selector.js";
 import { signOut } from "./work/signing-out.js";
 import { adoptRestored, restoreSnapshot, takeSnapshot } from "./work/snapshot.js";
 import { EntryView } from "./work/view.js";
-import { comeDue, settleDoubts, settleLeft, wake } from "./work/watching.js";
+import { onDue, releaseIfUnused, revalidateIfPartsChanged, revalidateOnTrigger } from "./work/watching.js";
 import { run } from "./work/write.js";
 
 const usual: ReadOptions = {};
 
 /** Who does what when its time has come. */
-const duties: Duties = {
-  renew,
-  settleDoubts,
-  settleLeft,
-  reschedule: file,
-  comeDue,
-  opened: (shelf, old) => (old ? takeOver(shelf, old) : adoptRestored(shelf)),
+const callbacks: Callbacks = {
+  refreshReading: refreshReading,
+  revalidateIfPartsChanged: revalidateIfPartsChanged,
+  releaseIfUnused: releaseIfUnused,
+  reschedule: reschedule,
+  onDue: onDue,
+  onShelfOpened: (shelf, old) => (old ? replaceDefinition(shelf, old) : adoptRestored(shelf)),
 };
 
 type AnySource = Source<any, any>;
@@ -55,7 +55,7 @@ export class CoreCache implements Cache {
   readonly #leaveEnvironment: () => void;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
-    this.#core = new Core(options, this, duties);
+    this.#core = new Core(options, this, callbacks);
     const core = this.#core;
     const ends = [followEnvironment(core)];
     const { others } = core.environment;
@@ -75,7 +75,7 @@ export class CoreCache implements Cache {
 
   read(source: AnySource, params?: unknown, options: ReadOptions = usual): Promise<any> {
     try {
-      this.#open();
+      this.#assertUsable();
       return read(this.#core.shelves.of(source), params, options);
     } catch (thrown) {
       return Promise.reject(thrown);
@@ -83,36 +83,36 @@ export class CoreCache implements Cache {
   }
 
   peek(source: AnySource, ...[params]: JustParams): Reading<any> {
-    this.#open();
+    this.#assertUsable();
     const { shelves } = this.#core;
     const entry = shelves.find(source, params);
-    return (entry ? lookHeld(entry) : lookAtNothing(shelves.of(source), params)) as Reading<any>;
+    return (entry ? heldReading(entry) : readingWithoutEntry(shelves.of(source), params)) as Reading<any>;
   }
 
   view(source: AnySource, params?: unknown, options?: ViewOptions<any, any>): View<any> {
-    return new EntryView(this.#obtain(source, params), options);
+    return new EntryView(this.#getOrCreate(source, params), options);
   }
 
   prefetch(source: AnySource, ...[params]: JustParams): void {
-    const entry = this.#obtain(source, params);
+    const entry = this.#getOrCreate(source, params);
     if (entry.isUsable(nowOf(this.#core))) return;
-    if (!entry.request) turn(this.#core, () => start(entry, "prefetch"));
+    if (!entry.request) batch(this.#core, () => startRequest(entry, "prefetch"));
     if (entry.request) entry.active().runsOn = true;
   }
 
   put(source: AnySource, params: unknown, value: unknown, details?: AnswerDetails): void {
-    put(this.#obtain(source, params), value, details);
+    put(this.#getOrCreate(source, params), value, details);
   }
 
   patch(source: AnySource, params: unknown, change: (value: any) => unknown): boolean {
-    this.#open();
+    this.#assertUsable();
     const entry = this.#core.shelves.find(source, params);
     return entry !== undefined && patch(entry, change);
   }
 
   run(write: Write<any, any>, input?: unknown, options?: RunOptions): Promise<any> {
     try {
-      this.#open();
+      this.#assertUsable();
       return run(this.#core, write, input, options);
     } catch (thrown) {
       return Promise.reject(thrown);
@@ -129,14 +129,14 @@ export class CoreCache implements Cache {
 
   revalidate(selector: Selector): Promise<void> {
     const watched = this.#selected(selector).filter((entry) => entry.watchers > 0);
-    const asked = turn(this.#core, () => Promise.all(watched.map(({ shelf, params }) => askNow(shelf, params))));
+    const asked = batch(this.#core, () => Promise.all(watched.map(({ shelf, params }) => requestNow(shelf, params))));
     return asked.then(() => {});
   }
 
   /** Those that there are when it begins: whoever goes through them may add and delete. */
   *entries(): IterableIterator<EntryInfo> {
-    this.#open();
-    for (const entry of [...this.#core.shelves.byKey.values()]) if (!entry.gone) yield infoOf(entry);
+    this.#assertUsable();
+    for (const entry of [...this.#core.shelves.byKey.values()]) if (!entry.isRemoved) yield infoOf(entry);
   }
 
   snapshot(select: Selector = "all"): Snapshot {
@@ -144,34 +144,30 @@ export class CoreCache implements Cache {
   }
 
   restore(snapshot: Snapshot): void {
-    this.#open();
+    this.#assertUsable();
     restoreSnapshot(this.#core, snapshot);
   }
 
-  intercept(around: Around, offline: (source: string) => boolean = () => false): () => void {
-    this.#open();
+  intercept(interceptor: Interceptor): () => void {
+    this.#assertUsable();
     const core = this.#core;
-    // The same functions twice stand there twice.
-    const own: Around = (call, proceed) => around(call, proceed);
-    const ownOffline = (source: string) => offline(source);
-    core.arounds = [...core.arounds, own];
-    core.offlines = [...core.offlines, ownOffline];
+    const own = { interceptor }; // the same interceptor twice stands there twice
+    core.interceptors = [...core.interceptors, own];
     return () => {
-      core.arounds = core.arounds.filter((other) => other !== own);
-      core.offlines = core.offlines.filter((other) => other !== ownOffline);
+      core.interceptors = core.interceptors.filter((other) => other !== own);
       for (const entry of [...core.underWay]) if (entry.request?.phase === "offline") entry.request.hurry();
     };
   }
 
   async signOut(): Promise<void> {
-    this.#open();
+    this.#assertUsable();
     const { environment, options } = this.#core;
     environment.others?.tellSignOut(options.partition);
     await signOut(this.#core);
   }
 
   onSignOut(callback: () => unknown): () => void {
-    this.#open();
+    this.#assertUsable();
     const own = () => callback();
     this.#core.signOuts.add(own);
     return () => void this.#core.signOuts.delete(own);
@@ -183,7 +179,7 @@ export class CoreCache implements Cache {
     core.disposed = true;
     core.clock.stop(); // first: what is called while it ends can set no timer any more
     this.#leaveEnvironment();
-    turn(core, () => this.#end());
+    batch(core, () => this.#end());
     core.recorder.close();
   }
 
@@ -191,18 +187,19 @@ export class CoreCache implements Cache {
     const core = this.#core;
     core.outbox?.abortAll(new Failure("aborted", "The cache was disposed of while the write was under way."));
     for (const entry of [...core.underWay]) {
-      giveUp(entry, "the cache was disposed of");
+      abandonRequest(entry, "the cache was disposed of");
       // Who watches waits for something that never comes: it is told so.
       const failure = new Failure("aborted", "The cache was disposed of while the request was under way.");
       entry.active().failure = ofEntry(failure, entry.key, 0);
     }
-    for (const entry of core.shelves.byKey.values()) entry.gone = true;
+    for (const entry of core.shelves.byKey.values()) entry.isRemoved = true;
     for (const { budget } of core.shelves) budget.stop();
-    for (const timer of [core.leaveTimer, core.restoredTimer]) if (timer !== undefined) core.clock.clearTimer(timer);
+    for (const timer of [core.releaseTimer, core.restoredTimer]) if (timer !== undefined) core.clock.clearTimer(timer);
     core.schedule.stop();
     core.shelves.clear();
     core.groups.clear();
-    for (const set of [core.watched, core.left, core.doubted, core.restored, core.signOuts]) set.clear();
+    for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.restored, core.signOuts])
+      set.clear();
     core.oldest = core.newest = undefined;
   }
 
@@ -210,23 +207,23 @@ export class CoreCache implements Cache {
     this.dispose();
   }
 
-  #open(): void {
-    refuseDisposed(this.#core);
+  #assertUsable(): void {
+    assertNotDisposed(this.#core);
   }
 
-  #obtain(source: AnySource, params: unknown): Entry {
-    this.#open();
-    return obtain(this.#core, source, params);
+  #getOrCreate(source: AnySource, params: unknown): Entry {
+    this.#assertUsable();
+    return getOrCreateEntry(this.#core, source, params);
   }
 
   #selected(selector: Selector): Entry[] {
-    this.#open();
+    this.#assertUsable();
     return selected(this.#core, selector);
   }
 
   #count(selector: Selector, change: (entry: Entry) => boolean): number {
     const entries = this.#selected(selector);
-    return turn(this.#core, () => entries.filter(change).length);
+    return batch(this.#core, () => entries.filter(change).length);
   }
 }
 
@@ -239,11 +236,11 @@ function followEnvironment(core: Core): () => void {
     const before = { visible, online };
     ({ visible, online } = environment);
     const back = online && !before.online;
-    if (back) wake(core, "online");
+    if (back) revalidateOnTrigger(core, "online");
     missed = online && (missed || (back && !visible));
     if (!visible || before.visible) return;
-    wake(core, "visible");
-    if (missed) wake(core, "online");
+    revalidateOnTrigger(core, "visible");
+    if (missed) revalidateOnTrigger(core, "online");
     missed = false;
   });
 }

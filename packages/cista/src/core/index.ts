@@ -2,7 +2,6 @@ export { CoreCache } from "./cache.js";
 export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./ground/answer.js";
 export type { OutputOf, StandardSchema } from "./ground/check.js";
 export type * from "./ground/contract.js";
-export { defined } from "./ground/defined.js";
 export type { Duration } from "./ground/duration.js";
 export {
   CistaError,
@@ -16,6 +15,7 @@ export type { Freshness } from "./ground/freshness.js";
 export type { Cause, Journal, JournalEvent, JournalKind } from "./ground/journal.js";
 export { jsonForScript } from "./ground/json-for-script.js";
 export type { Params } from "./ground/key.js";
+export { omitUndefined } from "./ground/omit-undefined.js";
 export type {
   Branches,
   Empty,

@@ -34,7 +34,7 @@ export function resolved(given: string | URL, base: URL | undefined, name: strin
 }
 
 /** Where something is, for messages: no query, which may hold what no log should. */
-export function place(url: string | URL): string {
+export function withoutQuery(url: string | URL): string {
   const text = String(url).replace(/[?#].*$/, "");
   return text.length > 200 ? `${text.slice(0, 199)}…` : text;
 }

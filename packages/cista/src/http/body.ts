@@ -1,5 +1,5 @@
 import { Failure } from "../core/index.js";
-import { place } from "./address.js";
+import { withoutQuery } from "./address.js";
 import type { Exchange } from "./exchange.js";
 
 /**
@@ -17,7 +17,7 @@ export async function* bodyParts({ response, url, maxBody }: Exchange): AsyncGen
   const next = () =>
     reader.read().catch((cause: unknown) => {
       if (!(cause instanceof TypeError)) throw cause; // an abort
-      throw new Failure("network", `The body from ${place(url)} broke off after ${bytes} bytes.`, { cause });
+      throw new Failure("network", `The body from ${withoutQuery(url)} broke off after ${bytes} bytes.`, { cause });
     });
   try {
     for (let part = await next(); !part.done; part = await next()) {
@@ -80,7 +80,7 @@ export function jsonIn(text: string, { response, url }: Exchange): unknown {
     const type = response.headers.get("content-type") ?? "no content type";
     const words = text.slice(0, 200).trim().slice(0, 80).replace(/\s+/g, " ");
     const what = words === "" ? "an empty body" : `text that begins ${JSON.stringify(words)}`;
-    throw new Failure("shape", `JSON was expected from ${place(url)}, but ${what} came (${tidy(type)}).`, {
+    throw new Failure("shape", `JSON was expected from ${withoutQuery(url)}, but ${what} came (${tidy(type)}).`, {
       cause,
       status: response.status,
       retryable: false,
@@ -93,7 +93,7 @@ export function unwrapped<T>(unwrap: (body: any) => T, body: unknown, { response
   const misfit = (what: string, cause?: unknown) =>
     new Failure(
       "shape",
-      `The body from ${place(url)} has another shape than expected: ${what}, and the body is ${outline(body)}.`,
+      `The body from ${withoutQuery(url)} has another shape than expected: ${what}, and the body is ${outline(body)}.`,
       { status: response.status, retryable: false, ...(cause ? { cause } : {}) },
     );
   let value: T;
@@ -125,6 +125,6 @@ export function tidy(text: unknown, most = 300): string {
 }
 
 function tooLong(response: Response, url: URL, most: number): Failure {
-  const message = `The body from ${place(url)} is longer than ${most} bytes. Raise maxBody if that is as it should be.`;
+  const message = `The body from ${withoutQuery(url)} is longer than ${most} bytes. Raise maxBody if that is as it should be.`;
   return new Failure("http", message, { status: response.status, retryable: false });
 }

@@ -11,7 +11,7 @@ const unreadable = "?";
  * may be tokens or quoted strings. Two different arguments for one directive contradict each other (§4.2.1): then, as
  * where the grammar is broken, the argument is "?", which is no number. A quote that is never closed is a letter like others.
  */
-export function cacheControl(field: string | null): ReadonlyMap<string, string> {
+export function parseCacheControl(field: string | null): ReadonlyMap<string, string> {
   const directives = new Map<string, string>();
   const scanner = new FieldScanner(field ?? "");
   while (!scanner.isAtEnd) {

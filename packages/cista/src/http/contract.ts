@@ -43,7 +43,7 @@ export interface HttpSourceDefinition<P, T> extends Policy<P, T> {
   unwrap?(body: any): T;
 }
 
-/** All parts loaded so far, as one list. */
+/** All pages loaded so far, as one list. */
 export interface Pages<T> {
   readonly items: readonly T[];
   /** How many items these are. */
@@ -51,11 +51,11 @@ export interface Pages<T> {
   /** The server has more behind them. */
   readonly hasNext: boolean;
   /** What the list was put together from, in order; `count` of them each. */
-  readonly parts: readonly Part[];
+  readonly pages: readonly Page[];
 }
 
-/** One part of a list: where it came from, how many items are left of it, where the next one is; paths at the list's own origin. */
-export interface Part {
+/** One page of a list: where it came from, how many items are left of it, where the next one is; paths at the list's own origin. */
+export interface Page {
   readonly url: string;
   readonly count: number;
   readonly next?: string;
@@ -65,9 +65,9 @@ export interface Part {
 export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
   url: Url<P>;
   headers?: HeadersInit;
-  /** From the parsed body to the part's items. Default: the body is the array itself. */
+  /** From the parsed body to the page's items. Default: the body is the array itself. */
   unwrap?(body: any): readonly T[];
-  /** Where the next part is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
+  /** Where the next page is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
   next?(body: any, response: Response): string | URL | undefined;
   /** By what an item is known again when it moves. Default: its `id`, else its whole content. */
   id?(item: T): unknown;
@@ -121,8 +121,8 @@ export interface Origin {
    */
   source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T>): Source<P, T>;
   /**
-   * A list in parts: `appendPage` loads the next one. Revalidating asks for the first part, and for more of them only as
-   * far as something changed; a part behind that is taken to be as it was.
+   * A list in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only as
+   * far as something changed; a page behind that is taken to be as it was.
    */
   pages<P = void, T = unknown>(definition: PagesDefinition<P, T>): Source<P, Pages<T>>;
   /**

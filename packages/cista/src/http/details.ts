@@ -2,7 +2,7 @@ import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
 import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./freshness.js";
-import { stringList } from "./structured-fields.js";
+import { parseStringList } from "./structured-fields.js";
 
 const said: readonly (keyof Freshness)[] = [
   "maxAge",
@@ -22,7 +22,7 @@ export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
   const validator = validatorOf(headers);
   if (validator) details.validator = validator;
   // RFC 9875 §2; a group is one only within its origin, so another origin's say nothing here.
-  const groups = landed.origin === url.origin ? stringList(headers.get("cache-groups")) : undefined;
+  const groups = landed.origin === url.origin ? parseStringList(headers.get("cache-groups")) : undefined;
   if (groups || status !== 304) details.groups = groups ?? [];
   if (varies) details.varies = varies;
   return details;

@@ -1,6 +1,6 @@
 import { createParser, type EventSourceMessage } from "eventsource-parser";
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
-import { place } from "./address.js";
+import { withoutQuery } from "./address.js";
 import type { EventsDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
 import { exchange, type Server } from "./exchange.js";
@@ -27,15 +27,20 @@ export async function* follow(
     ...(lastEventId ? { "last-event-id": inUtf8(lastEventId) } : {}),
   };
   const { signal, context: given } = context;
-  const asked = await exchange(server, { url, name, named, fields }, { signal, context: given, mode: "no-store" });
-  const { response } = asked;
-  const details = () => ({ ...detailsOf(asked, definition), ...(lastEventId ? { validator: { lastEventId } } : {}) });
+  const received = await exchange(server, { url, name, named, fields }, { signal, context: given, mode: "no-store" });
+  const { response } = received;
+  const details = () => ({
+    ...detailsOf(received, definition),
+    ...(lastEventId ? { validator: { lastEventId } } : {}),
+  });
   if (response.status === 204) return yield answer(value, details()); // that is all
   const type = response.headers.get("content-type") ?? "no content type";
-  if (response.status !== 200) throw final(await httpFailure(asked));
+  if (response.status !== 200) throw notRetryable(await httpFailure(received));
   if (!/^text\/event-stream\b/i.test(type)) {
     await response.body?.cancel();
-    throw final(new Failure("shape", `An event stream was expected from ${place(url)}, but ${type} came.`));
+    throw notRetryable(
+      new Failure("shape", `An event stream was expected from ${withoutQuery(url)}, but ${type} came.`),
+    );
   }
   yield answer(value, details()); // open: there is something to show before the first event
 
@@ -43,7 +48,7 @@ export async function* follow(
   let events: EventSourceMessage[] = [];
   let broken: unknown;
   const parser = createParser({
-    maxBufferSize: asked.maxBody,
+    maxBufferSize: received.maxBody,
     onEvent: (event) => events.push(event),
     onRetry: (milliseconds) => {
       wait = Math.max(milliseconds, shortestWait);
@@ -55,7 +60,9 @@ export async function* follow(
   for await (const text of textOf(response, context.signal)) {
     parser.feed(text);
     if (broken) {
-      throw final(new Failure("http", `An event from ${place(url)} is longer than ${asked.maxBody} bytes.`));
+      throw notRetryable(
+        new Failure("http", `An event from ${withoutQuery(url)} is longer than ${received.maxBody} bytes.`),
+      );
     }
     for (const { event = "message", data, id } of events) {
       if (id !== undefined && isEventId(id)) lastEventId = id;
@@ -66,7 +73,7 @@ export async function* follow(
   }
   throw new Failure(
     "network",
-    `The event stream from ${place(url)} has ended.`,
+    `The event stream from ${withoutQuery(url)} has ended.`,
     wait === undefined ? {} : { retryAfter: wait },
   );
 }
@@ -109,6 +116,6 @@ async function* textOf(response: Response, signal: AbortSignal): AsyncGenerator<
 }
 
 /** Any other status or media type fails the connection for good. */
-function final({ kind, message, status, problem }: Failure): Failure {
+function notRetryable({ kind, message, status, problem }: Failure): Failure {
   return new Failure(kind, message, { retryable: false, status, problem });
 }

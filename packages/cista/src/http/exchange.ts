@@ -1,5 +1,5 @@
 import { Failure, type LoadContext, type Validator } from "../core/index.js";
-import { isOwnOrigin, place } from "./address.js";
+import { isOwnOrigin, withoutQuery } from "./address.js";
 import type { OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
 import type { Times } from "./freshness.js";
@@ -170,7 +170,7 @@ class Redirections {
   }
 
   #failure(what: string, status?: number): Failure {
-    return new Failure("http", `${place(this.#ask.url)} ${what}.`, { status, retryable: false });
+    return new Failure("http", `${withoutQuery(this.#ask.url)} ${what}.`, { status, retryable: false });
   }
 }
 
@@ -187,5 +187,5 @@ function noAnswer(url: URL, own: boolean, cause: TypeError): Failure {
   const cors = own
     ? ""
     : " It may not be reachable, or not let this page read it (CORS): the browser's console says which.";
-  return new Failure("network", `No answer came from ${place(url)}: ${why}.${cors}`, { cause });
+  return new Failure("network", `No answer came from ${withoutQuery(url)}: ${why}.${cors}`, { cause });
 }

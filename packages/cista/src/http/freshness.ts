@@ -1,5 +1,5 @@
 import type { AnswerDetails, Freshness } from "../core/index.js";
-import { cacheControl, deltaSeconds } from "./cache-control.js";
+import { deltaSeconds, parseCacheControl } from "./cache-control.js";
 import { httpDate } from "./http-date.js";
 
 /** When a request went out and its response came in, in milliseconds since the Unix epoch. */
@@ -22,7 +22,7 @@ export function freshnessOf(
   times: Times,
   heuristic = false,
 ): Freshness & Pick<AnswerDetails, "age"> {
-  const directives = cacheControl(headers.get("cache-control"));
+  const directives = parseCacheControl(headers.get("cache-control"));
   const said: Freshness & Pick<AnswerDetails, "age"> = {};
   const length = (name: string) =>
     directives.has(name) ? (deltaSeconds(directives.get(name)) ?? 0) * 1000 : undefined;

@@ -1,5 +1,5 @@
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
-import { place, resolved } from "./address.js";
+import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, tidy, unwrapped } from "./body.js";
 import type { GraphqlDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
@@ -28,16 +28,16 @@ export async function query(
   const body = JSON.stringify({ query: documentText(definition), variables });
   // A POST passes by the caches on the way; it carries no condition, since nothing says what its validator would be of.
   const ask = { url, name: definition.name, named: definition.url, method: "POST", fields, body };
-  const asked = await exchange(server, ask, context);
-  const { response } = asked;
+  const received = await exchange(server, ask, context);
+  const { response } = received;
   const type = response.headers.get("content-type") ?? "";
   // With its own media type a request that failed still has a GraphQL body; with plain JSON only a 2xx surely has one.
-  if (!response.ok && !/^application\/graphql-response\+json\b/i.test(type)) throw await httpFailure(asked);
-  const { data, errors = [] } = resultIn(await bodyJson(asked), place(url));
-  const failure = errors.length > 0 ? failureOf(errors, response.status, place(url)) : undefined;
+  if (!response.ok && !/^application\/graphql-response\+json\b/i.test(type)) throw await httpFailure(received);
+  const { data, errors = [] } = resultIn(await bodyJson(received), withoutQuery(url));
+  const failure = errors.length > 0 ? failureOf(errors, response.status, withoutQuery(url)) : undefined;
   if (failure && (data == null || !definition.partial)) throw failure;
-  const value = definition.unwrap ? unwrapped(definition.unwrap, data, asked) : data;
-  return answer(value, { ...detailsOf(asked, definition), ...(failure ? { failure } : {}) });
+  const value = definition.unwrap ? unwrapped(definition.unwrap, data, received) : data;
+  return answer(value, { ...detailsOf(received, definition), ...(failure ? { failure } : {}) });
 }
 
 function resultIn(body: unknown, from: string): Result {

@@ -3,7 +3,7 @@
  * @module cista/http
  */
 
-export { cacheControl } from "./cache-control.js";
+export { parseCacheControl } from "./cache-control.js";
 export type {
   EventsDefinition,
   GraphqlDefinition,
@@ -11,9 +11,9 @@ export type {
   HttpWriteDefinition,
   Origin,
   OriginOptions,
+  Page,
   Pages,
   PagesDefinition,
-  Part,
   Policy,
   TypedDocument,
   Url,
@@ -21,7 +21,7 @@ export type {
 export { freshnessOf, type Times } from "./freshness.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
-export { linkTo } from "./link.js";
+export { parseLink } from "./link.js";
 export { origin } from "./origin.js";
 export { appendPage } from "./pages.js";
-export { stringList } from "./structured-fields.js";
+export { parseStringList } from "./structured-fields.js";

@@ -1,6 +1,6 @@
 import type { Cache, Selector } from "../core/index.js";
 import { absolute, urlLabel } from "./address.js";
-import { stringList } from "./structured-fields.js";
+import { parseStringList } from "./structured-fields.js";
 
 const safe = new Set(["GET", "HEAD", "OPTIONS", "TRACE"]);
 
@@ -30,7 +30,7 @@ export function selectorAfter(method: string, { status, headers }: Response, tar
     if (said !== null && URL.canParse(said, target)) labels.add(urlLabel(new URL(said, target)));
   }
   for (const label of labels) if (new URL(label).origin !== target.origin) labels.delete(label);
-  const groups = new Set(stringList(headers.get("cache-group-invalidation")));
+  const groups = new Set(parseStringList(headers.get("cache-group-invalidation")));
   // A group is one only within its origin, which an entry's URL tells.
   const ofOrigin = (label: string) => label.startsWith(`${target.origin}/`);
   return {

@@ -9,7 +9,7 @@ interface Link {
  * Where the first link of this relation type leads to (RFC 8288 §3); relative targets are resolved against `base`.
  * A link with an `anchor` is about something else; of several `rel` parameters in one link the first counts.
  */
-export function linkTo(relation: string, field: string | null, base: string | URL): URL | undefined {
+export function parseLink(relation: string, field: string | null, base: string | URL): URL | undefined {
   for (const { target, parameters } of linksIn(field ?? "")) {
     const types = (parameters.get("rel") ?? "").toLowerCase().split(/\s+/);
     if (types.includes(relation) && !parameters.has("anchor") && URL.canParse(target, base)) {

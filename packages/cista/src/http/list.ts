@@ -1,24 +1,24 @@
 import {
   type Answer,
   answer,
-  defined,
   Failure,
   type LoadContext,
   missing,
+  omitUndefined,
   share,
   unchanged,
   type Validator,
 } from "../core/index.js";
-import { place } from "./address.js";
+import { withoutQuery } from "./address.js";
 import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
-import type { Pages, PagesDefinition, Part } from "./contract.js";
+import type { Page, Pages, PagesDefinition } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity, validatorOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
-import { linkTo } from "./link.js";
+import { parseLink } from "./link.js";
 import { askOf, exchangeUnlessOther, isMissing, refuseErrors } from "./load.js";
 
-/** A part with its items. */
-export interface Loaded extends Omit<Part, "count"> {
+/** A page with its items. */
+export interface LoadedPage extends Omit<Page, "count"> {
   readonly items: readonly unknown[];
 }
 
@@ -26,7 +26,7 @@ type Definition = PagesDefinition<any, any>;
 
 // ── The whole list ───────────────────────────────────────────────────────────
 
-/** Asks for the first part, and for the following ones only until what is held is known to go on behind them. */
+/** Asks for the first page, and for the following ones only until what is held is known to go on behind them. */
 export async function loadList(
   server: Server,
   definition: Definition,
@@ -34,41 +34,41 @@ export async function loadList(
   context: LoadContext,
 ): Promise<Answer<unknown>> {
   const held = context.held?.value as Pages<unknown> | undefined;
-  const before = held ? loadedParts(held) : [];
+  const before = held ? loadedPages(held) : [];
   const known = new Map(held?.items.map((item) => [idOf(definition, item), item]));
-  const parts: Loaded[] = [];
+  const pages: LoadedPage[] = [];
   const came = new Set<unknown>();
   const list = askOf(server, definition, params);
   let url = list.url;
   let details: Answer<unknown>["details"] | undefined;
   for (;;) {
-    const old = before.find((part) => part.url === pathOf(url));
-    const asked = await exchangeUnlessOther(server, { ...list, url, held: old?.validator }, context);
-    const same = old !== undefined && isUnchanged(asked, old.validator);
-    if (same) await passBody(asked);
+    const old = before.find((page) => page.url === pathOf(url));
+    const received = await exchangeUnlessOther(server, { ...list, url, held: old?.validator }, context);
+    const same = old !== undefined && isUnchanged(received, old.validator);
+    if (same) await passBody(received);
     if (!details) {
-      details = detailsOf(asked, definition);
+      details = detailsOf(received, definition);
       if (same) return unchanged(details);
-      if (isMissing(asked.response)) {
-        await asked.response.body?.cancel();
+      if (isMissing(received.response)) {
+        await received.response.body?.cancel();
         return missing(details);
       }
     }
-    const part = same ? old : await partIn(asked, definition);
+    const page = same ? old : await pageIn(received, definition);
     const items: unknown[] = [];
-    for (const item of part.items) {
+    for (const item of page.items) {
       const id = idOf(definition, item);
       if (!came.has(id)) items.push(share(known.get(id), item));
       came.add(id);
     }
-    parts.push({ ...part, items });
-    const rest = restBehind(parts, came, before, definition);
-    const { next } = part;
-    const enough = came.size >= known.size || parts.length >= before.length || parts.some((each) => each.url === next);
+    pages.push({ ...page, items });
+    const rest = restBehind(pages, came, before, definition);
+    const { next } = page;
+    const enough = came.size >= known.size || pages.length >= before.length || pages.some((each) => each.url === next);
     if (rest || enough || next === undefined) {
-      return answer(sameAs(held, listOf([...parts, ...(rest ?? [])])), details);
+      return answer(sameAs(held, listOf([...pages, ...(rest ?? [])])), details);
     }
-    url = partUrl(next, list.url);
+    url = pageUrl(next, list.url);
   }
 }
 
@@ -77,113 +77,113 @@ export async function loadList(
  * that was held before that item has come too. What has moved up is left out.
  */
 function restBehind(
-  parts: readonly Loaded[],
+  pages: readonly LoadedPage[],
   came: ReadonlySet<unknown>,
-  before: readonly Loaded[],
+  before: readonly LoadedPage[],
   definition: Definition,
-): Loaded[] | undefined {
-  const last = idOf(definition, parts.at(-1)?.items.at(-1));
+): LoadedPage[] | undefined {
+  const last = idOf(definition, pages.at(-1)?.items.at(-1));
   const ids = before.flatMap(({ items }) => items.map((item) => idOf(definition, item)));
   const end = ids.indexOf(last);
   if (end < 0 || !ids.slice(0, end).every((id) => came.has(id))) return undefined;
   const ending = ids.at(-1);
-  if (ending !== last && came.has(ending)) return undefined; // what the next part is reckoned from has moved up itself
-  const rest: Loaded[] = [];
+  if (ending !== last && came.has(ending)) return undefined; // what the next page is reckoned from has moved up itself
+  const rest: LoadedPage[] = [];
   let passed = 0;
-  for (const part of before) {
-    const behind = part.items.slice(Math.max(0, end + 1 - passed));
-    passed += part.items.length;
+  for (const page of before) {
+    const behind = page.items.slice(Math.max(0, end + 1 - passed));
+    passed += page.items.length;
     const items = behind.filter((item) => !came.has(idOf(definition, item)));
-    const { validator, ...without } = part; // begun in the middle, it is not what its validator speaks of
-    if (items.length === part.items.length) rest.push(part);
-    else if (items.length > 0 || (part === before.at(-1) && rest.length > 0)) rest.push({ ...without, items });
+    const { validator, ...without } = page; // begun in the middle, it is not what its validator speaks of
+    if (items.length === page.items.length) rest.push(page);
+    else if (items.length > 0 || (page === before.at(-1) && rest.length > 0)) rest.push({ ...without, items });
   }
   return rest;
 }
 
-function loadedParts(pages: Pages<unknown>): Loaded[] {
+function loadedPages(pages: Pages<unknown>): LoadedPage[] {
   let from = 0;
-  return pages.parts.map(({ count, ...part }) => {
+  return pages.pages.map(({ count, ...page }) => {
     from += count;
-    return { ...part, items: pages.items.slice(from - count, from) };
+    return { ...page, items: pages.items.slice(from - count, from) };
   });
 }
 
-function listOf(parts: readonly Loaded[]): Pages<unknown> {
-  const items = parts.flatMap((part) => part.items);
+function listOf(pages: readonly LoadedPage[]): Pages<unknown> {
+  const items = pages.flatMap((page) => page.items);
   return {
     items,
     count: items.length,
-    hasNext: parts.at(-1)?.next !== undefined,
-    parts: parts.map(({ items, ...part }) => ({ ...part, count: items.length })),
+    hasNext: pages.at(-1)?.next !== undefined,
+    pages: pages.map(({ items, ...page }) => ({ ...page, count: items.length })),
   };
 }
 
 /** The held list where this one is the same, or its items. */
 function sameAs(held: Pages<unknown> | undefined, list: Pages<unknown>): Pages<unknown> {
   if (held?.count !== list.count || !list.items.every((item, index) => item === held.items[index])) return list;
-  const parts = share(held.parts, list.parts);
-  return parts === held.parts ? held : { ...list, items: held.items, parts };
+  const pages = share(held.pages, list.pages);
+  return pages === held.pages ? held : { ...list, items: held.items, pages };
 }
 
-/** The list with one more part. What is there already is not shown twice. */
-export function appended(pages: Pages<unknown>, came: Loaded, definition: Definition): Pages<unknown> {
+/** The list with one more page. What is there already is not shown twice. */
+export function appended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
   const there = new Set(pages.items.map((item) => idOf(definition, item)));
   const items = came.items.filter((item) => !there.has(idOf(definition, item)));
   const { next, ...last } = came;
   // A server that leads back to what is there already would be asked for ever.
-  const leadsOn = next !== undefined && next !== came.url && pages.parts.every(({ url }) => url !== next);
-  return listOf([...loadedParts(pages), { ...last, items, ...(leadsOn ? { next } : {}) }]);
+  const leadsOn = next !== undefined && next !== came.url && pages.pages.every(({ url }) => url !== next);
+  return listOf([...loadedPages(pages), { ...last, items, ...(leadsOn ? { next } : {}) }]);
 }
 
-// ── One part ─────────────────────────────────────────────────────────────────
+// ── One page ─────────────────────────────────────────────────────────────────
 
 /** @param next where it is, as the list itself says: also one that was stored, or came in a snapshot */
-export async function loadPart(
+export async function loadPage(
   server: Server,
   definition: Definition,
   params: unknown,
   next: string,
   context: LoadContext,
-): Promise<Loaded> {
+): Promise<LoadedPage> {
   const list = askOf(server, definition, params);
-  return partIn(await exchange(server, { ...list, url: partUrl(next, list.url) }, context), definition);
+  return pageIn(await exchange(server, { ...list, url: pageUrl(next, list.url) }, context), definition);
 }
 
-/** A part is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
-function partUrl(path: string, list: URL): URL {
+/** A page is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
+function pageUrl(path: string, list: URL): URL {
   const url = URL.canParse(path, list) ? new URL(path, list) : undefined;
   if (url?.origin === list.origin) return url;
-  const message = `The next part of ${place(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;
+  const message = `The next page of ${withoutQuery(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;
   throw new Failure("shape", message, { retryable: false });
 }
 
-/** What tells parts apart, and is the same wherever the list's server is reached. */
+/** What tells pages apart, and is the same wherever the list's server is reached. */
 function pathOf(url: URL): string {
   return url.pathname + url.search;
 }
 
-function isUnchanged(asked: Exchange, held: Validator | undefined): boolean {
-  const { response } = asked;
-  return isNotModified(asked) || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
+function isUnchanged(received: Exchange, held: Validator | undefined): boolean {
+  const { response } = received;
+  return isNotModified(received) || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
 }
 
-async function partIn(asked: Exchange, definition: Definition): Promise<Loaded> {
-  const { response, url, landed } = asked;
-  await refuseErrors(asked);
-  const body = await bodyJson(asked);
-  const items = definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body;
+async function pageIn(received: Exchange, definition: Definition): Promise<LoadedPage> {
+  const { response, url, landed } = received;
+  await refuseErrors(received);
+  const body = await bodyJson(received);
+  const items = definition.unwrap ? unwrapped(definition.unwrap, body, received) : body;
   if (!Array.isArray(items)) {
-    const message = `A list was expected from ${place(url)}, but the body is ${outline(items)}. Take the list out of it by unwrap.`;
+    const message = `A list was expected from ${withoutQuery(url)}, but the body is ${outline(items)}. Take the list out of it by unwrap.`;
     throw new Failure("shape", message, { status: response.status, retryable: false });
   }
   const link = response.headers.get("link");
-  const found = definition.next ? definition.next(body, response) : linkTo("next", link, landed);
-  const next = found === undefined || found === null ? undefined : pathOf(partUrl(nextText(found, landed), url));
-  return defined({ url: pathOf(url), items, next, validator: validatorOf(response.headers) });
+  const found = definition.next ? definition.next(body, response) : parseLink("next", link, landed);
+  const next = found === undefined || found === null ? undefined : pathOf(pageUrl(nextText(found, landed), url));
+  return omitUndefined({ url: pathOf(url), items, next, validator: validatorOf(response.headers) });
 }
 
-/** A relative one is relative to where the part came from. */
+/** A relative one is relative to where the page came from. */
 function nextText(next: string | URL, base: URL): string {
   return URL.canParse(String(next), base) ? new URL(next, base).href : String(next);
 }

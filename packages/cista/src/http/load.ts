@@ -1,5 +1,5 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
-import { place, resolved } from "./address.js";
+import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
 import type { HttpSourceDefinition, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
@@ -15,28 +15,28 @@ export async function load(
 ): Promise<Answer<unknown>> {
   const held = context.held?.validator;
   const ask = askOf(server, definition, params);
-  const asked = await exchangeUnlessOther(server, { ...ask, held }, context);
-  const { response } = asked;
-  const details = detailsOf(asked, definition);
-  if (context.held && isNotModified(asked)) return unchanged(details);
+  const received = await exchangeUnlessOther(server, { ...ask, held }, context);
+  const { response } = received;
+  const details = detailsOf(received, definition);
+  if (context.held && isNotModified(received)) return unchanged(details);
   if (isMissing(response)) {
     await response.body?.cancel();
     return missing(details);
   }
-  await refuseErrors(asked);
+  await refuseErrors(received);
   if (context.held && sameEntity(held?.etag, response.headers.get("etag"))) {
     // Unchanged, though nobody could say so by a 304.
-    await passBody(asked);
+    await passBody(received);
     return unchanged(details);
   }
-  const body = await (definition.parse ? definition.parse(countedResponse(asked)) : bodyJson(asked));
-  return answer(definition.unwrap ? unwrapped(definition.unwrap, body, asked) : body, details);
+  const body = await (definition.parse ? definition.parse(countedResponse(received)) : bodyJson(received));
+  return answer(definition.unwrap ? unwrapped(definition.unwrap, body, received) : body, details);
 }
 
-/** A 304 about another representation than the held one tells nothing (RFC 9111 §4.3.4): asked again, without a condition. */
+/** A 304 about another representation than the held one tells nothing (RFC 9111 §4.3.4): the request is made again, without a condition. */
 export async function exchangeUnlessOther(server: Server, ask: Ask, context: LoadContext): Promise<Exchange> {
-  const asked = await exchange(server, ask, context);
-  if (asked.response.status !== 304 || !asked.condition || isNotModified(asked)) return asked;
+  const received = await exchange(server, ask, context);
+  if (received.response.status !== 304 || !received.condition || isNotModified(received)) return received;
   return exchange(server, { ...ask, held: undefined }, context);
 }
 
@@ -57,15 +57,17 @@ export function isMissing({ status }: Response): boolean {
 }
 
 /** @throws Failure kind "http" for what is neither an answer nor known to be missing */
-export async function refuseErrors(asked: Exchange): Promise<void> {
-  const { response, url } = asked;
+export async function refuseErrors(received: Exchange): Promise<void> {
+  const { response, url } = received;
   if (response.status === 304 || response.status === 206) {
     // RFC 9110 §15.3.7, §15.4.5: answers to questions that were not asked.
     const what =
-      response.status === 304 ? "not modified, though nothing was held" : "a part, though the whole was asked for";
-    throw new Failure("http", `${place(url)} answered ${response.status} (${what}).`, { status: response.status });
+      response.status === 304 ? "not modified, though nothing was held" : "a part, though the whole was received for";
+    throw new Failure("http", `${withoutQuery(url)} answered ${response.status} (${what}).`, {
+      status: response.status,
+    });
   }
-  if (!response.ok) throw await httpFailure(asked);
+  if (!response.ok) throw await httpFailure(received);
 }
 
 export function urlFor(server: Server, { url, name }: { url: Url<any>; name: string }, params: unknown): URL {

@@ -2,7 +2,7 @@ import {
   type ArgumentsOf,
   type Cache,
   CistaError,
-  defined,
+  omitUndefined,
   type Source,
   type SourceDefinition,
   source,
@@ -10,17 +10,17 @@ import {
 import type { Pages, PagesDefinition } from "./contract.js";
 import type { Server } from "./exchange.js";
 import { isPages } from "./is-pages.js";
-import type { Loaded } from "./list.js";
+import type { LoadedPage } from "./list.js";
 
 type Definition = PagesDefinition<any, any>;
 
-/** A list's parts as a source of their own, by their URL: two who want the next one share the request. */
-const partsOf = new WeakMap<Source<any, any>, { definition: Definition; part: Source<PartParams, Loaded> }>();
+/** A list's pages as a source of their own, by their URL: two who want the next one share the request. */
+const pagesOf = new WeakMap<Source<any, any>, { definition: Definition; page: Source<PageParams, LoadedPage> }>();
 
-/** Of which list, by its params (null for none), and where the part is. */
-type PartParams = readonly [list: unknown, path: string];
+/** Of which list, by its params (null for none), and where the page is. */
+type PageParams = readonly [list: unknown, path: string];
 
-/** A source of lists in parts. @param policy what of the definition is the core's */
+/** A source of lists in pages. @param policy what of the definition is the core's */
 export function pagesSource(
   server: Server,
   definition: Definition,
@@ -32,26 +32,34 @@ export function pagesSource(
     ...policy,
     load: async (params: unknown, context) => (await import("./list.js")).loadList(server, definition, params, context),
   } as SourceDefinition<any, any, any>);
-  const part = source({
-    ...policyOfPart(policy),
-    load: async ([params, path]: PartParams, context) =>
-      (await import("./list.js")).loadPart(server, definition, params ?? undefined, path, context),
+  const page = source({
+    ...policyOfPage(policy),
+    load: async ([params, path]: PageParams, context) =>
+      (await import("./list.js")).loadPage(server, definition, params ?? undefined, path, context),
   });
-  partsOf.set(list, { definition, part });
+  pagesOf.set(list, { definition, page });
   return list;
 }
 
-function policyOfPart({
+function policyOfPage({
   name,
   retry,
   timeout,
   requestBudget,
 }: Pick<Definition, "name" | "retry" | "timeout" | "requestBudget">) {
-  return defined({ name: `${name}.part`, retry, timeout, requestBudget, maxAge: 0, mustRevalidate: true, retain: 0 });
+  return omitUndefined({
+    name: `${name}.page`,
+    retry,
+    timeout,
+    requestBudget,
+    maxAge: 0,
+    mustRevalidate: true,
+    retain: 0,
+  });
 }
 
 /**
- * Loads the next part behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
+ * Loads the next page behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
  * `Failure` where it could not be had: the list stays as it was.
  * @throws CistaError code "pages" for a source that `origin().pages` has not made
  */
@@ -60,22 +68,22 @@ export async function appendPage<P, T>(
   source: Source<P, Pages<T>>,
   ...params: ArgumentsOf<P>
 ): Promise<void> {
-  const parts = partsOf.get(source);
-  if (!parts) {
+  const list = pagesOf.get(source);
+  if (!list) {
     throw new CistaError("pages", `appendPage takes a source made by origin().pages, but "${source.name}" is none.`);
   }
   const { appended } = await import("./list.js");
   const view = cache.view<any, any>(source, params[0]);
   const held = (): Pages<unknown> | undefined => view.get().value;
-  for (let url = held()?.parts.at(-1)?.next; url !== undefined; ) {
-    const came = await cache.read(parts.part, [params[0] ?? null, url]);
+  for (let url = held()?.pages.at(-1)?.next; url !== undefined; ) {
+    const came = await cache.read(list.page, [params[0] ?? null, url]);
     if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
-    const next = held()?.parts.at(-1)?.next;
+    const next = held()?.pages.at(-1)?.next;
     if (next === url) {
-      cache.patch<any, any>(source, params[0], (pages: Pages<unknown>) => appended(pages, came, parts.definition));
+      cache.patch<any, any>(source, params[0], (pages: Pages<unknown>) => appended(pages, came, list.definition));
       return;
     }
-    if (held()?.parts.some((part) => part.url === url)) return; // somebody else has put it there
+    if (held()?.pages.some((page) => page.url === url)) return; // somebody else has put it there
     url = next; // the list ends elsewhere now
   }
 }

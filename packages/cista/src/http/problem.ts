@@ -1,5 +1,5 @@
 import { Failure, type Problem } from "../core/index.js";
-import { place } from "./address.js";
+import { withoutQuery } from "./address.js";
 import { bodyText, tidy } from "./body.js";
 import { deltaSeconds } from "./cache-control.js";
 import type { Exchange } from "./exchange.js";
@@ -10,7 +10,7 @@ export async function httpFailure(exchange: Exchange): Promise<Failure> {
   const { response, url } = exchange;
   const problem = await problemOf(exchange);
   const said = tidy(problem?.title ?? response.statusText);
-  const message = `${place(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${tidy(problem.detail)}` : "."}`;
+  const message = `${withoutQuery(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${tidy(problem.detail)}` : "."}`;
   const retryAfter = retryAfterOf(exchange);
   return new Failure("http", message, { status: response.status, problem, retryAfter });
 }

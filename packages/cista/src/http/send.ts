@@ -25,9 +25,9 @@ export async function send(
   };
   const { followRedirects: followAnywhere } = definition;
   const body = plain ? (given as BodyInit | undefined) : JSON.stringify(given);
-  const asked = await exchange(server, { ...ask, url, method, fields, body, followAnywhere }, context);
-  const { response, landed } = asked;
-  if (!response.ok) throw await httpFailure(asked);
+  const received = await exchange(server, { ...ask, url, method, fields, body, followAnywhere }, context);
+  const { response, landed } = received;
+  if (!response.ok) throw await httpFailure(received);
   const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
   if (selector) context.invalidate(selector);
   if (landed.href !== url.href) context.invalidate({ group: urlLabel(url) });
@@ -36,10 +36,10 @@ export async function send(
     await response.body?.cancel();
     return undefined; // it has worked, and has nothing to tell
   }
-  const text = await bodyText(asked);
+  const text = await bodyText(received);
   if (text === "" && !definition.unwrap) return undefined;
-  const result = jsonIn(text, asked);
-  return definition.unwrap ? unwrapped(definition.unwrap, result, asked) : result;
+  const result = jsonIn(text, received);
+  return definition.unwrap ? unwrapped(definition.unwrap, result, received) : result;
 }
 
 /** What `fetch` sends as it is. */

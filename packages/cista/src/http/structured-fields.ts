@@ -4,7 +4,7 @@ import { FieldScanner } from "./field-scanner.js";
  * A structured List of Strings (RFC 9651 §4.2.1, §4.2.5): printable ASCII in double quotes, escapes only `\"` and `\\`;
  * parameters are passed over. `undefined` for a field that is not there or not of this form: then all of it is ignored.
  */
-export function stringList(field: string | null): string[] | undefined {
+export function parseStringList(field: string | null): string[] | undefined {
   if (field === null) return undefined;
   const scanner = new FieldScanner(field);
   const items: string[] = [];

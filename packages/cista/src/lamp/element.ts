@@ -1,17 +1,17 @@
 import type { EntryInfo, JournalEvent } from "../core/index.js";
 import type { Mishap } from "../rehearsal/rehearse.js";
 import { type Description, element, made } from "./dom.js";
+import type { Entries, LampHub } from "./hub.js";
 import { style } from "./style.js";
-import type { Entries, Tower } from "./tower.js";
 import { inOneLine, isAsking, type Light, lengthOfTime, lightOf, until, wordsFor } from "./words.js";
 
 /** The tower of this page, once there is one. */
-let tower: Tower | undefined;
+let hub: LampHub | undefined;
 const placed = new Set<Lamp>();
 
-export function light(next: Tower | undefined): void {
-  tower = next;
-  for (const lamp of placed) lamp.kindle();
+export function setHub(next: LampHub | undefined): void {
+  hub = next;
+  for (const lamp of placed) lamp.connect();
 }
 
 const path = (className: string, d: string): Description => element("path", { class: className, d });
@@ -40,7 +40,7 @@ const mishaps: readonly (readonly [name: keyof Mishap, label: string, on: Mishap
   ["failing", "failing", { failing: true }],
   ["missing", "missing", { missing: true }],
   ["offline", "offline", { offline: true }],
-  ["overtaken", "out of order", { overtaken: true }],
+  ["outOfOrder", "out of order", { outOfOrder: true }],
 ];
 
 const Base = (globalThis.HTMLElement ?? class {}) as typeof HTMLElement; // a server may import it
@@ -74,12 +74,12 @@ export class Lamp extends Base {
       root.addEventListener("click", (event) => this.#pressed(event.target as Element));
       root.addEventListener("keydown", (event) => this.#key(event as KeyboardEvent));
     }
-    this.kindle();
+    this.connect();
   }
 
   /** Looks out from the tower that there is now; where there is none it is dark. */
-  kindle(): void {
-    this.#leave = tower?.add(this);
+  connect(): void {
+    this.#leave = hub?.add(this);
     this.look();
   }
 
@@ -95,7 +95,7 @@ export class Lamp extends Base {
   }
 
   /** Draws itself anew, if anything in it is another. */
-  look(entries: Entries | undefined = tower?.entries()): void {
+  look(entries: Entries | undefined = hub?.entries()): void {
     const root = this.shadowRoot;
     if (!root) return;
     const parts = entries ? this.#parts(entries) : [];
@@ -170,13 +170,13 @@ export class Lamp extends Base {
 
   #pressed(target: Element): void {
     const act = target.closest<HTMLElement>("[data-act]")?.dataset.act;
-    if (act === undefined || !tower) return;
+    if (act === undefined || !hub) return;
     const key = this.entry ?? this.#chosen;
     const source = key?.split(" ")[0];
     if (act === "toggle") this.#open = !this.#open;
     else if (act.startsWith("choose ")) this.#chosen = this.#chosen === act.slice(7) ? undefined : act.slice(7);
-    else if (act === "ask" && key) void tower.cache.revalidate({ key });
-    else if (act === "forget" && key) tower.cache.delete({ key });
+    else if (act === "ask" && key) void hub.cache.revalidate({ key });
+    else if (act === "forget" && key) hub.cache.delete({ key });
     else if (source) toggle(source, act);
     this.look();
   }
@@ -184,10 +184,10 @@ export class Lamp extends Base {
 
 function toggle(source: string, name: string): void {
   const mishap = mishaps.find(([each]) => each === name);
-  if (!mishap || !tower) return;
-  const { [mishap[0]]: was, ...others } = tower.mishapOf(source) ?? {};
+  if (!mishap || !hub) return;
+  const { [mishap[0]]: was, ...others } = hub.mishapOf(source) ?? {};
   const next = was === undefined ? { ...others, ...mishap[2] } : others;
-  tower.rehearsal.set(source, Object.keys(next).length > 0 ? next : undefined);
+  hub.rehearsal.set(source, Object.keys(next).length > 0 ? next : undefined);
 }
 
 /** What its components see; where there are none, what is held. */
@@ -217,8 +217,8 @@ function card(key: string, info: EntryInfo | undefined): Description[] {
     ...(reading?.failure ? ([["failure", reading.failure.message]] as [string, string][]) : []),
   ];
   const list = rows.flatMap(([name, value]) => [element("dt", {}, name), element("dd", {}, short(value))]);
-  const events = (tower?.eventsOf(key) ?? []).map((event) => element("li", {}, short(sentence(event, now))));
-  const on = tower?.mishapOf(source) ?? {};
+  const events = (hub?.eventsOf(key) ?? []).map((event) => element("li", {}, short(sentence(event, now))));
+  const on = hub?.mishapOf(source) ?? {};
   const switches = mishaps.map(([name, label]) => {
     const box = { type: "checkbox", "data-act": name, checked: on[name] !== undefined };
     return element("label", {}, element("input", box), label);

@@ -4,8 +4,8 @@
  */
 
 import type { Cache } from "../core/index.js";
-import { Lamp, light } from "./element.js";
-import { Tower } from "./tower.js";
+import { Lamp, setHub } from "./element.js";
+import { LampHub } from "./hub.js";
 
 /**
  * Lights the lamps of a page: `<cista-lamp entry="KEY">` at a panel is the mark of one entry; `<cista-lamp>` lists those
@@ -15,10 +15,10 @@ import { Tower } from "./tower.js";
  */
 export function lightLamps(cache: Cache): () => void {
   if (!customElements.get("cista-lamp")) customElements.define("cista-lamp", Lamp);
-  const tower = new Tower(cache);
-  light(tower);
+  const hub = new LampHub(cache);
+  setHub(hub);
   return () => {
-    tower.end();
-    light(undefined);
+    hub.end();
+    setHub(undefined);
   };
 }

@@ -8,4 +8,4 @@ export { CistaProvider, useCache } from "./context.js";
 export { Outcome, type OutcomeProps } from "./outcome.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
 export { useValue } from "./use-value.js";
-export { type RunWrite, type Sending, useWrite } from "./use-write.js";
+export { type RunWrite, useWrite, type WriteStatus } from "./use-write.js";

@@ -4,7 +4,7 @@ import type { AnyReading } from "../core/ground/reading.js";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
 import { useCache } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
-import { Lookout } from "./tracked.js";
+import { AccessTracker } from "./tracked.js";
 
 export interface ReadingOptions<T, U = T> extends ViewOptions<T, U> {
   /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
@@ -26,14 +26,14 @@ export function useReading<P, T, U = T>(
       : [params: P | undefined, options?: ReadingOptions<T, U>]
 ): Reading<U>;
 export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  return useReadingBy(undefined, source, rest).reading;
+  return useReadingOn(undefined, source, rest).reading;
 }
 
 /** A view that somebody has attached already for components that wait to be shown, if there is one. */
 export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
 
 /** The same, for `useValue` too, whose component waits on a view that is attached before it is shown itself. */
-export function useReadingBy(
+export function useReadingOn(
   attachedView: AttachedView | undefined,
   source: Source<any, any>,
   rest: readonly [params?: any, options?: ReadingOptions<any, any>],
@@ -41,10 +41,10 @@ export function useReadingBy(
   const params = rest[0];
   const options = rest[1] ?? usual;
   const cache = useCache();
-  const ref = useRef<Memory>(undefined);
-  ref.current ??= new Memory();
+  const ref = useRef<HookState>(undefined);
+  ref.current ??= new HookState();
   const memory = ref.current;
-  const asked = memory.ask(
+  const asked = memory.viewFor(
     cache,
     source,
     params,
@@ -53,15 +53,15 @@ export function useReadingBy(
     attachedView,
   );
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
-  const look = options.pick || options.carryOver ? memory.lookFor(asked, options) : asked.look;
+  const look = options.pick || options.carryOver ? memory.readingSelector(asked, options) : asked.look;
   asked.rendering = true;
-  return { reading: memory.over(useSyncExternalStore(asked.subscribe, look, look)), view: asked.view };
+  return { reading: memory.track(useSyncExternalStore(asked.subscribe, look, look)), view: asked.view };
 }
 
 const usual: ReadingOptions<any, any> = {};
 
 /** One component's view, and what it was made for. */
-interface Asked {
+interface CurrentView {
   readonly cache: Cache;
   readonly source: Source<any, any>;
   params: unknown;
@@ -77,11 +77,11 @@ interface Asked {
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
-class Memory extends Lookout {
-  #asked: Asked | undefined;
+class HookState extends AccessTracker {
+  #asked: CurrentView | undefined;
   #part: AnyReading | undefined;
   /** What is on the page: attached, until another view is. */
-  #attached: Asked | undefined;
+  #attached: CurrentView | undefined;
   /** The last value that was there under another key, to be carried over to other params of the same source. */
   #kept: { readonly source: unknown; readonly value: unknown } | undefined;
   #carried: { from: Reading<any>; reading: Reading<any> } | undefined;
@@ -90,14 +90,14 @@ class Memory extends Lookout {
    * One view for as long as it is of the same entry, however often the params are spelled anew: the key stands for them.
    * What was asked is remembered for each render, also one that never reaches the page: all of it only spares work.
    */
-  ask(
+  viewFor(
     cache: Cache,
     source: Source<any, any>,
     params: unknown,
     known: boolean,
     options: ReadingOptions<any, any>,
     attachedView: AttachedView | undefined,
-  ): Asked {
+  ): CurrentView {
     const before = this.#asked;
     const { when = true } = options;
     const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
@@ -109,7 +109,7 @@ class Memory extends Lookout {
       before.params = params;
       return before;
     }
-    const asked: Asked = {
+    const asked: CurrentView = {
       cache,
       source,
       params,
@@ -125,7 +125,7 @@ class Memory extends Lookout {
     return asked;
   }
 
-  #attach(asked: Asked, listener: () => void): () => void {
+  #attach(asked: CurrentView, listener: () => void): () => void {
     const leave = asked.view.subscribe(listener);
     this.#attached = asked;
     return () => {
@@ -134,7 +134,7 @@ class Memory extends Lookout {
     };
   }
 
-  #keepFrom({ view, source }: Asked): void {
+  #keepFrom({ view, source }: CurrentView): void {
     const { state, value } = view.get();
     if (state === "ready") this.#kept = { source, value };
   }
@@ -143,17 +143,17 @@ class Memory extends Lookout {
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a
    * member changes that the component has looked at.
    */
-  #lookAt(asked: Asked): Reading<any> {
+  #lookAt(asked: CurrentView): Reading<any> {
     const next = asked.view.get();
     const { shown } = asked;
-    if (shown && !asked.rendering && this.alike(shown, next)) return shown;
+    if (shown && !asked.rendering && this.sameForRender(shown, next)) return shown;
     asked.rendering = false;
     asked.shown = next;
     return next;
   }
 
   /** The same where a render says what to make of the reading: each compares by what it said itself. */
-  lookFor({ view, source }: Asked, { pick, carryOver }: ReadingOptions<any, any>): () => Reading<any> {
+  readingSelector({ view, source }: CurrentView, { pick, carryOver }: ReadingOptions<any, any>): () => Reading<any> {
     let rendered: Reading<any> | undefined;
     return () => {
       let next = view.get();
@@ -162,7 +162,7 @@ class Memory extends Lookout {
         this.#part = picked(next as AnyReading, pick, this.#part);
         next = this.#part as Reading<any>;
       }
-      if (rendered && this.alike(rendered, next)) return rendered;
+      if (rendered && this.sameForRender(rendered, next)) return rendered;
       rendered ??= next;
       return next;
     };

@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { missingFailure } from "../core/ground/reading.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
 import { useCache } from "./context.js";
-import { type ReadingOptions, useReadingBy } from "./use-reading.js";
+import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
 /** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
 const grace = 2000;
@@ -27,7 +27,7 @@ const waitingIn = new WeakMap<Cache, Map<string, Waiting>>();
 export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadingOptions<T, U>>): U;
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
   const cache = useCache();
-  const { reading: own, view } = useReadingBy(attachedIn, source, rest);
+  const { reading: own, view } = useReadingOn(attachedIn, source, rest);
   const awaited = own.state === "loading" ? waitingIn.get(cache)?.get(own.key)?.reading() : undefined;
   const { state, value, key, failure } = awaited?.state === "failed" ? awaited : own;
   const shown = state === "ready" || value !== undefined;

@@ -3,7 +3,7 @@ import type { Failure, SendingPhase, Write } from "../core/index.js";
 import { useCache } from "./context.js";
 
 /** How far the last run has come. */
-export interface Sending<R> {
+export interface WriteStatus<R> {
   readonly phase: "none" | SendingPhase | "done" | "failed";
   readonly result?: R;
   readonly failure?: Failure;
@@ -18,10 +18,10 @@ export type RunWrite<I, R> = (...input: [I] extends [void] ? [] : [input: I]) =>
  * in `sending`, and need not be caught too.
  * @throws CistaError code "no-provider"
  */
-export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R>, sending: Sending<R>] {
+export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R>, sending: WriteStatus<R>] {
   const cache = useCache();
   const latest = useRef(0);
-  const [state, setState] = useState<Omit<Sending<R>, "reset">>({ phase: "none" });
+  const [state, setState] = useState<Omit<WriteStatus<R>, "reset">>({ phase: "none" });
   const reset = useCallback(() => {
     latest.current++;
     setState({ phase: "none" });
@@ -29,7 +29,7 @@ export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R
   const run = useCallback(
     (input?: I) => {
       const own = ++latest.current;
-      const tell = (next: Omit<Sending<R>, "reset">) => {
+      const tell = (next: Omit<WriteStatus<R>, "reset">) => {
         if (own === latest.current) setState(next);
       };
       tell({ phase: "sending" }); // at once, also while what sends it is still being loaded

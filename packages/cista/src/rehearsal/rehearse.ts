@@ -5,6 +5,7 @@ import {
   type Duration,
   type EntryInfo,
   Failure,
+  type Interceptor,
   type LoadCall,
   missing,
   type Source,
@@ -21,7 +22,7 @@ export interface Mishap {
   /** There is no network for it: its requests wait. */
   offline?: boolean;
   /** Every other answer waits until the one after it has come, or two seconds have passed. */
-  overtaken?: boolean;
+  outOfOrder?: boolean;
 }
 
 /** Trying a page against sources that misbehave, without a change in their code. */
@@ -49,14 +50,16 @@ const longestHeld = 2000;
 export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsal {
   const { setTimer = (callback, delay) => void setTimeout(callback, delay), random = Math.random } = options;
   const mishaps = new Map<string, Mishap>();
-  /** Lets the answer go that waits to be overtaken, by source. */
+  /** Lets the answer go that waits until the next one has come, by source. */
   const held = new Map<string, () => void>();
-  const around = (call: LoadCall, proceed: () => unknown) => {
-    const mishap = mishaps.get(call.source);
-    return mishap ? misbehave(mishap, call, proceed) : proceed();
+  const interceptor: Interceptor = {
+    load(call, proceed) {
+      const mishap = mishaps.get(call.source);
+      return mishap ? misbehave(mishap, call, proceed) : proceed();
+    },
+    isOffline: (source) => mishaps.get(source)?.offline === true,
   };
-  const offline = (source: string) => mishaps.get(source)?.offline === true;
-  let remove = cache.intercept(around, offline);
+  let remove = cache.intercept(interceptor);
 
   async function misbehave(mishap: Mishap, { source, context }: LoadCall, proceed: () => unknown): Promise<unknown> {
     const { signal } = context;
@@ -68,7 +71,7 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
     }
     const came = mishap.missing ? missing({ noStore: true }) : await proceed(); // what is only played is stored nowhere
     await Promise.all(waits);
-    if (mishap.overtaken) await toBeOvertaken(source, signal);
+    if (mishap.outOfOrder) await untilPassed(source, signal);
     return came;
   }
 
@@ -79,7 +82,7 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
     });
   }
 
-  async function toBeOvertaken(source: string, signal: AbortSignal): Promise<void> {
+  async function untilPassed(source: string, signal: AbortSignal): Promise<void> {
     const before = held.get(source);
     held.delete(source);
     if (before) {
@@ -111,7 +114,7 @@ export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsa
           if (mishap) mishaps.set(name, mishap);
           else mishaps.delete(name);
           remove();
-          remove = cache.intercept(around, offline); // what waited for a network looks anew whether there is one
+          remove = cache.intercept(interceptor); // what waited for a network looks anew whether there is one
         },
       );
     },

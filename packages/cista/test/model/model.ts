@@ -148,7 +148,7 @@ export class Model {
       return;
     }
     r.asked = undefined;
-    const failure = odd ? "empty" : how === "failure" ? "http" : undefined;
+    const failure = odd ? "no-value" : how === "failure" ? "http" : undefined;
     if (failure) r.failed = true;
     else if (how === "unchanged") this.take(r, r.held, r.value, asked.began);
     else this.take(r, how as "value" | "missing", value, asked.began);
@@ -232,7 +232,7 @@ export class Model {
       this.apart.push(alone);
       this.ask(alone, "read", mode, { id, strict: true, patient, mayLeave });
     } else if (mode === "only-if-cached") {
-      this.reads[id] = good === "none" ? "unheld" : heldValue;
+      this.reads[id] = good === "none" ? "not-cached" : heldValue;
       if (good !== "none") this.used(r);
     } else if (hit) {
       this.reads[id] = heldValue;

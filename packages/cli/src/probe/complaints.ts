@@ -1,5 +1,5 @@
 import type { AnswerDetails } from "cista";
-import { cacheControl, httpDate, stringList } from "cista/http";
+import { httpDate, parseCacheControl, parseStringList } from "cista/http";
 import type { Pair } from "./ask.js";
 import { inWords } from "./words.js";
 
@@ -22,7 +22,7 @@ export function complaints(
 ): string[] {
   const { headers, status, text } = first;
   const found: (string | false | undefined)[] = [];
-  const control = cacheControl(headers.get("cache-control"));
+  const control = parseCacheControl(headers.get("cache-control"));
   const has = (name: string) => control.has(name);
   const date = httpDate(headers.get("date"));
   const expires = headers.get("expires");
@@ -104,7 +104,7 @@ export function complaints(
       ? `Date is ${inWords(-off)} behind this machine's clock: everything comes that old. One of the two clocks is wrong.`
       : off > fiveMinutes && `Date is ${inWords(off)} ahead of this machine's clock. One of the two clocks is wrong.`,
     headers.has("cache-groups") &&
-      !stringList(headers.get("cache-groups")) &&
+      !parseStringList(headers.get("cache-groups")) &&
       `Cache-Groups is not a list of strings in double quotes (${headers.get("cache-groups")}): it is passed over.`,
   );
 

@@ -1,5 +1,5 @@
 import type { AnswerDetails } from "cista";
-import { linkTo } from "cista/http";
+import { parseLink } from "cista/http";
 import type { Answered } from "./ask.js";
 import { typical } from "./words.js";
 
@@ -14,7 +14,7 @@ export function definition(
   const body = status < 300 ? sample?.value : undefined;
   const { name, params, template } = addressOf(url);
   const envelope = envelopeOf(body);
-  const paged = linkTo("next", headers.get("link"), url) !== undefined;
+  const paged = parseLink("next", headers.get("link"), url) !== undefined;
   const kind = text === undefined ? "events" : paged ? "pages" : "source";
   const list = Array.isArray(body) || envelope !== undefined;
   const item = typeName(list || kind !== "source" ? singular(name) : name);

@@ -1,4 +1,4 @@
-import { cacheControl, httpDate, linkTo, stringList } from "cista/http";
+import { httpDate, parseCacheControl, parseLink, parseStringList } from "cista/http";
 import { inWords } from "./words.js";
 
 /** What one header field, or one directive of it, says to a private cache, and where that is written. */
@@ -73,12 +73,12 @@ const fields: Record<string, Reader> = {
     "RFC 9111 §4.1",
   ],
   "cache-groups": (value) => [
-    stringList(value) ? "invalidated together with others of these groups" : "not a list of strings: passed over",
+    parseStringList(value) ? "invalidated together with others of these groups" : "not a list of strings: passed over",
     "RFC 9875 §2",
   ],
   "retry-after": () => ["how long to wait before asking again", "RFC 9110 §10.2.3"],
   link: (value) => [
-    linkTo("next", value, "http://nowhere.example") ? "has the place of the next part" : "nothing that a cache uses",
+    parseLink("next", value, "http://nowhere.example") ? "has the place of the next part" : "nothing that a cache uses",
     "RFC 8288 §3",
   ],
   pragma: () => ["means nothing in a response", "RFC 9111 §5.4"],
@@ -87,7 +87,7 @@ const fields: Record<string, Reader> = {
 /** Each caching header that came, in the words of what a private cache makes of it. */
 export function meanings(headers: Headers, now: number): Meaning[] {
   const found: Meaning[] = [];
-  for (const [name, value] of cacheControl(headers.get("cache-control"))) {
+  for (const [name, value] of parseCacheControl(headers.get("cache-control"))) {
     const [means, section] = directives[name]?.(value, now) ?? ["unknown, so passed over", "RFC 9111 §5.2.3"];
     const shown = value === "" ? name : `${name}=${value === "?" ? "…" : value}`;
     found.push({ field: `cache-control: ${shown}`, means, section });

@@ -1,4 +1,4 @@
-import { freshnessOf, stringList } from "cista/http";
+import { freshnessOf, parseStringList } from "cista/http";
 import type { Answered, Pair } from "./ask.js";
 import { complaints } from "./complaints.js";
 import { definition } from "./definition.js";
@@ -69,7 +69,7 @@ export function verdict(pair: Pair): Verdict {
     mustRevalidate: said.mustRevalidate ?? false,
     immutable: said.immutable ?? false,
     conditional: { by, status: by && second ? second.status : null, works: by !== null && second?.status === 304 },
-    groups: stringList(headers.get("cache-groups")) ?? [],
+    groups: parseStringList(headers.get("cache-groups")) ?? [],
     shape: body === undefined ? null : shapeOf(body.value),
     complaints: complaints(pair, said, body),
     definition: outcome === "http" || outcome === "shape" ? null : definition(first, said, body, method),

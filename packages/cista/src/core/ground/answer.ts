@@ -1,5 +1,5 @@
 import type { Duration } from "./duration.js";
-import { Failure, shown } from "./failure.js";
+import { Failure, preview } from "./failure.js";
 import type { Freshness } from "./freshness.js";
 
 /** What makes a conditional request possible (RFC 9110 §8.8). */
@@ -59,7 +59,7 @@ export function missing(details: AnswerDetails = {}): Answer<never> {
 }
 
 /** What a load is spared: all that the value was made of is as it was. It becomes no younger by that. */
-export const still: Answer<never> = unchanged();
+export const partsUnchanged: Answer<never> = unchanged();
 
 export function isAnswer(value: unknown): value is Answer<unknown> {
   return typeof value === "object" && value !== null && mark in value;
@@ -67,21 +67,21 @@ export function isAnswer(value: unknown): value is Answer<unknown> {
 
 /**
  * What a load came back with, as an answer.
- * @throws Failure kind "empty" (rule R8): `undefined`, or `unchanged()` where nothing is held
+ * @throws Failure kind "no-value" (rule R8): `undefined`, or `unchanged()` where nothing is held
  */
 export function asAnswer(came: unknown, holds: boolean): Answer<unknown> {
   const given = isAnswer(came) ? came : answer(came);
-  if (given === still) return given;
+  if (given === partsUnchanged) return given;
   if (given.kind === "unchanged" && !holds) {
     throw new Failure(
-      "empty",
+      "no-value",
       "The load answered unchanged(), but nothing is held that could be unchanged. Answer so only when context.held is there.",
     );
   }
   if (given.kind === "value" && given.value === undefined) {
     throw new Failure(
-      "empty",
-      `The load came back with ${isAnswer(came) ? "answer(undefined)" : shown(came)}. Is a "return" or an "await" missing in it? Return null for "nothing", or missing() for "no such thing".`,
+      "no-value",
+      `The load came back with ${isAnswer(came) ? "answer(undefined)" : preview(came)}. Is a "return" or an "await" missing in it? Return null for "nothing", or missing() for "no such thing".`,
     );
   }
   return given;

@@ -26,7 +26,7 @@ export class Budget {
   #tokens: number;
   #at = 0;
   /** Whether the burst of this turn was let through; undefined between turns. */
-  #turn: boolean | undefined;
+  #admitsBurst: boolean | undefined;
   #heldBack: Asking[] = [];
   #timer: unknown;
   #recent: { readonly entry: Asking; readonly cause: Cause }[] = [];
@@ -46,14 +46,14 @@ export class Budget {
     if (!this.#limit) return true;
     this.#recent.push({ entry, cause });
     if (this.#recent.length > remembered) this.#recent.shift();
-    if (this.#turn === undefined) {
-      this.#turn = this.#heldBack.length === 0 && this.#spend(this.#limit);
+    if (this.#admitsBurst === undefined) {
+      this.#admitsBurst = this.#heldBack.length === 0 && this.#spend(this.#limit);
       queueMicrotask(() => {
-        this.#turn = undefined;
+        this.#admitsBurst = undefined;
       });
     }
-    if (!this.#turn) this.#holdBack(entry, cause, this.#limit);
-    return this.#turn;
+    if (!this.#admitsBurst) this.#holdBack(entry, cause, this.#limit);
+    return this.#admitsBurst;
   }
 
   stop(): void {

@@ -1,4 +1,4 @@
-import { Failure, shown } from "./failure.js";
+import { Failure, preview } from "./failure.js";
 
 /** https://standardschema.dev */
 export interface StandardSchema<I, O> {
@@ -44,5 +44,5 @@ function describe(issue: Issue, value: unknown): string {
 /** Kinds and member names, never the text itself: a body may hold what no log should. */
 function kindOf(value: unknown): string {
   if (typeof value === "string") return value === "" ? "empty text" : `text of ${value.length} characters`;
-  return shown(value);
+  return preview(value);
 }

@@ -61,14 +61,21 @@ export interface LoadContext {
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
 }
 
-/** One load, as those who stand around it see it. */
+/** One load, as an interceptor sees it. */
 export interface LoadCall {
   readonly key: string;
   readonly source: string;
   readonly params: unknown;
   readonly context: LoadContext;
 }
-export type Around = (call: LoadCall, proceed: () => unknown) => unknown;
+
+/** Stands around every load of one cache: see `Cache.intercept`. */
+export interface Interceptor {
+  /** Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next interceptor. */
+  load?(call: LoadCall, proceed: () => unknown): unknown;
+  /** Whether there is to be no network for a source, by its name: its requests wait for it (rule R6), until the removal. */
+  isOffline?(source: string): boolean;
+}
 
 /** The value type behind what a load returns: a value, an Answer, a promise of either, or an AsyncIterable of either. */
 export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
@@ -113,7 +120,7 @@ export interface WriteDefinition<I, R> {
   /** Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change is already there. */
   optimistic?(input: I, edit: LayerEditor): void;
   /** Puts what the answer already tells into the cache. */
-  settle?(result: R, input: I, cache: Cache): void;
+  onSuccess?(result: R, input: I, cache: Cache): void;
   /** What the write makes untrustworthy, beside the entries that it lies on. */
   invalidates?(input: I, result: R): Selector | readonly Selector[];
   /** Runs in one lane go one at a time, in order. Default: none. */
@@ -223,11 +230,9 @@ export interface Cache {
   restore(snapshot: Snapshot): void;
   readonly journal: Journal;
   /**
-   * Stands around every load from now on: may delay it, answer in its place, or fail it. The last one added stands
-   * outermost. Returns its own removal.
-   * @param offline for which sources there is to be no network: their requests wait for it (rule R6), until the removal
+   * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
    */
-  intercept(around: Around, offline?: (source: string) => boolean): () => void;
+  intercept(interceptor: Interceptor): () => void;
   /**
    * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
    * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is

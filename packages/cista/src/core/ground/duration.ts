@@ -1,4 +1,4 @@
-import { CistaError, shown } from "./failure.js";
+import { CistaError, preview } from "./failure.js";
 
 /** Milliseconds, or text: "250ms", "30s", "15m", "2h", "1d". `Infinity` is for ever. */
 export type Duration = number | `${number}${"ms" | "s" | "m" | "h" | "d"}`;
@@ -16,6 +16,6 @@ export function milliseconds(duration: Duration, what: string): number {
   if (parts) return Number(parts[1]) * (unit[parts[2] as string] as number);
   throw new CistaError(
     "duration",
-    `${what} must be a number of milliseconds, 0 or more, or text such as "250ms", "30s", "15m", "2h" or "1d", but it is ${shown(duration)}.`,
+    `${what} must be a number of milliseconds, 0 or more, or text such as "250ms", "30s", "15m", "2h" or "1d", but it is ${preview(duration)}.`,
   );
 }

@@ -1,12 +1,12 @@
-/** "missing": a value was asked for and there can be none. "unheld": `only-if-cached` found nothing. "load": anything else that was thrown. */
+/** "missing": a value was asked for and there can be none. "not-cached": `only-if-cached` found nothing. "load": anything else that was thrown. */
 export type FailureKind =
   | "network"
   | "timeout"
   | "http"
   | "shape"
-  | "empty"
+  | "no-value"
   | "missing"
-  | "unheld"
+  | "not-cached"
   | "graphql"
   | "load"
   | "aborted";
@@ -71,6 +71,7 @@ export type CistaErrorCode =
   | "budget"
   | "cache"
   | "capacity"
+  | "cycle"
   | "disposed"
   | "document"
   | "duration"
@@ -79,7 +80,6 @@ export type CistaErrorCode =
   | "origin"
   | "pages"
   | "params"
-  | "ring"
   | "selector"
   | "snapshot"
   | "source"
@@ -148,7 +148,8 @@ export function asFailure(thrown: unknown): Failure {
 
 function failureOf(thrown: unknown): Failure {
   if (thrown instanceof Failure) return thrown;
-  const message = thrown instanceof Error ? thrown.message : `The load threw ${shown(thrown)}, which is not an error.`;
+  const message =
+    thrown instanceof Error ? thrown.message : `The load threw ${preview(thrown)}, which is not an error.`;
   const kind = thrown instanceof TypeError && noAnswer.test(message) ? "network" : "load";
   return new Failure(kind, message || String(thrown), { cause: thrown });
 }
@@ -166,7 +167,7 @@ function copyOf(failure: Failure): Failure {
 }
 
 /** A value in a few words, for messages: never a whole body. */
-export function shown(value: unknown): string {
+export function preview(value: unknown): string {
   if (typeof value === "string") return JSON.stringify(value.length > 60 ? `${value.slice(0, 57)}...` : value);
   if (typeof value === "function") return `a function${value.name ? ` (${value.name})` : ""}`;
   if (typeof value === "bigint") return `${value}n, a BigInt`;

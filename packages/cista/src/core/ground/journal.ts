@@ -70,7 +70,7 @@ export interface Journal {
 export type EventDetails = Omit<JournalEvent, "seq" | "at" | "kind">;
 
 /** Somebody listens: to all, or to some kinds only. */
-interface Hearer {
+interface Subscription {
   readonly listener: (event: JournalEvent) => void;
   readonly kinds: ReadonlySet<JournalKind> | undefined;
   /** The last event before it came: it is told of none of those. */
@@ -82,7 +82,7 @@ interface Hearer {
  * is consistent, so that a listener may use it. Callers ask `hears` first, so that nothing is built for nobody.
  */
 export class Recorder implements Journal {
-  readonly #hearers = new Set<Hearer>();
+  readonly #hearers = new Set<Subscription>();
   /** How many listen, how many of them to all, and how many to each kind. */
   #listening = 0;
   #toAll = 0;
@@ -107,7 +107,7 @@ export class Recorder implements Journal {
   }
 
   subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void {
-    const own: Hearer = { listener, kinds: kinds && new Set(kinds), since: this.#seq };
+    const own: Subscription = { listener, kinds: kinds && new Set(kinds), since: this.#seq };
     this.#hearers.add(own);
     this.#count(own, 1);
     return () => {
@@ -149,7 +149,7 @@ export class Recorder implements Journal {
     this.#listening = 0;
   }
 
-  #count({ kinds }: Hearer, by: 1 | -1): void {
+  #count({ kinds }: Subscription, by: 1 | -1): void {
     this.#listening += by;
     if (!kinds) this.#toAll += by;
     else for (const kind of kinds) this.#toKind.set(kind, (this.#toKind.get(kind) ?? 0) + by);

@@ -1,4 +1,4 @@
-import { CistaError, shown } from "./failure.js";
+import { CistaError, preview } from "./failure.js";
 
 /** JSON, plus anything with `toJSON` (Date, URL). Anything else is refused with a `CistaError` that names the path. */
 export type Params = unknown;
@@ -35,7 +35,7 @@ function write(value: unknown, path: string, above: object[]): string {
     case "object":
       return value === null ? "null" : writeObject(value, path, above);
     default:
-      return refuse(path, shown(value));
+      return refuse(path, preview(value));
   }
 }
 
@@ -50,7 +50,7 @@ function writeObject(value: object, path: string, above: object[]): string {
   if (Array.isArray(value)) {
     return `[${Array.from(value, (item, index) => write(item, `${path}[${index}]`, inside)).join(",")}]`;
   }
-  if (!isPlain(value)) refuse(path, shown(value));
+  if (!isPlain(value)) refuse(path, preview(value));
   const members = Object.keys(value)
     .sort()
     .filter((name) => (value as Record<string, unknown>)[name] !== undefined)

@@ -27,13 +27,13 @@ export interface RequestPlan {
 /** What a request tells. After `ended`, `failed`, or `answered` with nothing open, it says nothing more. */
 export interface RequestListener {
   /** `phase` or `attempt` has another value. */
-  moved(): void;
+  onPhase(): void;
   /** @param open more answers may follow */
-  answered(answer: Answer<unknown>, open: boolean): void;
+  onAnswer(answer: Answer<unknown>, open: boolean): void;
   /** A stream of answers has ended well. */
-  ended(): void;
-  retrying(failure: Failure, delay: number): void;
-  failed(failure: Failure): void;
+  onStreamEnd(): void;
+  onRetry(failure: Failure, delay: number): void;
+  onFailure(failure: Failure): void;
 }
 
 /**
@@ -45,7 +45,7 @@ export class Request {
   /** 1 for the first try. */
   attempt = 0;
   /** The version at which the try under way began: what was invalidated or put later is newer (rule R2). */
-  began = 0;
+  startVersion = 0;
   readonly #plan: RequestPlan;
   readonly #listener: RequestListener;
   /** Of the try under way. */
@@ -135,7 +135,7 @@ export class Request {
     const abort = new AbortController();
     this.#abort = abort;
     this.attempt++;
-    this.began = this.#plan.nextVersion();
+    this.startVersion = this.#plan.nextVersion();
     this.#left = this.#plan.settings.timeout;
     this.#pauses = 0;
     this.#triedAt = this.#plan.clock.now();
@@ -155,7 +155,7 @@ export class Request {
     const came = await this.#plan.load(this);
     if (isIterable(came)) return this.#follow(came, abort);
     const answer = await this.#answerOf(came);
-    if (this.#counts(abort)) this.#finish(() => this.#listener.answered(answer, false));
+    if (this.#counts(abort)) this.#finish(() => this.#listener.onAnswer(answer, false));
   }
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
@@ -182,18 +182,18 @@ export class Request {
     }
     if (!this.#counts(abort)) return;
     if (!this.#streamed) {
-      throw new Failure("empty", "The stream ended before its first value.", { retryable: true });
+      throw new Failure("no-value", "The stream ended before its first value.", { retryable: true });
     }
-    this.#finish(() => this.#listener.ended());
+    this.#finish(() => this.#listener.onStreamEnd());
   }
 
   #streamAnswered(answer: Answer<unknown>): void {
-    if (this.#streamed) this.began = this.#plan.nextVersion();
+    if (this.#streamed) this.startVersion = this.#plan.nextVersion();
     this.#streamed = true;
     // What breaks after it has held for longer than a pause is tried again from the beginning.
     if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
     this.phase = "none";
-    this.#listener.answered(answer, true);
+    this.#listener.onAnswer(answer, true);
   }
 
   async #answerOf(came: unknown): Promise<Answer<unknown>> {
@@ -232,7 +232,7 @@ export class Request {
     }
     if (this.#over) return; // the definition has ended it
     if (again) this.#pauseThenTry(failure, delay);
-    else this.#finish(() => this.#listener.failed(last));
+    else this.#finish(() => this.#listener.onFailure(last));
   }
 
   /** Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3). */
@@ -255,7 +255,7 @@ export class Request {
     };
     this.#timer = this.#plan.clock.setTimer(start, delay, true);
     this.phase = "waiting";
-    this.#listener.retrying(failure, delay);
+    this.#listener.onRetry(failure, delay);
   }
 
   #finish(tell: () => void): void {
@@ -266,7 +266,7 @@ export class Request {
 
   #move(phase: RequestPhase): void {
     this.phase = phase;
-    this.#listener.moved();
+    this.#listener.onPhase();
   }
 
   #clearTimer(): void {

@@ -8,11 +8,11 @@ export interface Scheduled {
   /** When something is next to be done about it, on the cache's clock, or `never`. Write it through `Schedule.set`. */
   due: number;
   /** The moment under which it is filed, never later than `due`; `never`: not filed. */
-  filed: number;
+  slotTime: number;
 }
 
 /** What is filed under one moment. */
-interface File<T> {
+interface Slot<T> {
   moment: number;
   items: T[];
   /** How many of the items were taken out, but are still referred to from here. */
@@ -32,9 +32,9 @@ export class Schedule<T extends Scheduled> {
   readonly #now: () => number;
   readonly #onDue: (items: T[]) => void;
   readonly #onPutBack: () => void;
-  readonly #files = new Map<number, File<T>>();
+  readonly #slots = new Map<number, Slot<T>>();
   /** The files used last, where their moments lead: most items in a row have one of few lifetimes. */
-  readonly #recent: (File<T> | undefined)[] = new Array(16).fill(undefined);
+  readonly #recentSlots: (Slot<T> | undefined)[] = new Array(16).fill(undefined);
   #next = Number.POSITIVE_INFINITY;
   #timer: unknown;
 
@@ -56,24 +56,24 @@ export class Schedule<T extends Scheduled> {
       return;
     }
     item.due = due;
-    if (due < item.filed || item.filed === never) this.#file(item, this.#now());
+    if (due < item.slotTime || item.slotTime === never) this.#addToSlot(item, this.#now());
   }
 
   /** Takes an item out. What was removed is dropped here too, at the latest when it is half of what is filed under its moment. */
   remove(item: T): void {
-    const file = this.#files.get(item.filed);
+    const file = this.#slots.get(item.slotTime);
     item.due = never;
-    item.filed = never;
+    item.slotTime = never;
     if (file && ++file.removed > 32 && file.removed * 2 > file.items.length) compact(file);
   }
 
   stop(): void {
-    this.#files.clear();
-    this.#recent.fill(undefined);
+    this.#slots.clear();
+    this.#recentSlots.fill(undefined);
     this.#arm(Number.POSITIVE_INFINITY);
   }
 
-  #file(item: T, now: number): void {
+  #addToSlot(item: T, now: number): void {
     const ahead = item.due - now;
     const level = ahead < 16 ? 0 : 28 - Math.clz32(Math.min(ahead, farthest));
     const grain = 1 << level; // 1/16 to 1/8 of the way
@@ -81,19 +81,19 @@ export class Schedule<T extends Scheduled> {
       ahead >= farthest
         ? now + farthest
         : Math.max(now, level ? Math.floor(item.due / grain) * grain : Math.ceil(item.due));
-    item.filed = moment;
+    item.slotTime = moment;
     const place = (moment / grain + level) & 15;
-    let file = this.#recent[place];
+    let file = this.#recentSlots[place];
     if (file?.moment !== moment) {
-      file = this.#files.get(moment) ?? this.#open(moment);
-      this.#recent[place] = file;
+      file = this.#slots.get(moment) ?? this.#openSlot(moment);
+      this.#recentSlots[place] = file;
     }
     file.items.push(item);
   }
 
-  #open(moment: number): File<T> {
-    const file: File<T> = { moment, items: [], removed: 0 };
-    this.#files.set(moment, file);
+  #openSlot(moment: number): Slot<T> {
+    const file: Slot<T> = { moment, items: [], removed: 0 };
+    this.#slots.set(moment, file);
     if (moment < this.#next) this.#arm(moment);
     return file;
   }
@@ -105,42 +105,42 @@ export class Schedule<T extends Scheduled> {
     if (moment === Number.POSITIVE_INFINITY) return;
     const now = this.#now();
     const delay = Math.min(Math.max(0, moment - now), farthest);
-    this.#timer = this.#clock.setTimer(() => this.#turn(now), delay);
+    this.#timer = this.#clock.setTimer(() => this.#onTimer(now), delay);
   }
 
   /** The timer has rung. A clock that was put back meanwhile makes it ring too early: then nothing is due and it is set again. */
-  #turn(armedAt: number): void {
+  #onTimer(armedAt: number): void {
     this.#timer = undefined;
     const now = this.#now();
     if (now < armedAt) this.#onPutBack();
     const due: T[] = [];
-    for (const moment of [...this.#files.keys()]) {
+    for (const moment of [...this.#slots.keys()]) {
       if (moment > now) continue;
-      const file = this.#files.get(moment) as File<T>;
-      this.#files.delete(moment);
+      const file = this.#slots.get(moment) as Slot<T>;
+      this.#slots.delete(moment);
       file.moment = never; // those used last may still lead to it
       for (const item of file.items) {
-        if (item.filed !== moment) continue; // filed elsewhere since
-        item.filed = never;
-        if (item.due > now) this.#file(item, now);
+        if (item.slotTime !== moment) continue; // filed elsewhere since
+        item.slotTime = never;
+        if (item.due > now) this.#addToSlot(item, now);
         else if (item.due !== never) due.push(item);
       }
     }
     let next = Number.POSITIVE_INFINITY;
-    for (const moment of this.#files.keys()) next = Math.min(next, moment);
+    for (const moment of this.#slots.keys()) next = Math.min(next, moment);
     this.#arm(next);
     if (due.length > 0) this.#onDue(due);
   }
 }
 
 /** Keeps what is still filed here, each once: what was taken out and filed again stands here twice. */
-function compact<T extends Scheduled>(file: File<T>): void {
+function compact<T extends Scheduled>(file: Slot<T>): void {
   const kept = file.items.filter((item) => {
-    const here = item.filed === file.moment;
-    if (here) item.filed = never; // its second place finds it so
+    const here = item.slotTime === file.moment;
+    if (here) item.slotTime = never; // its second place finds it so
     return here;
   });
-  for (const item of kept) item.filed = file.moment;
+  for (const item of kept) item.slotTime = file.moment;
   file.items = kept;
   file.removed = 0;
 }

@@ -1,5 +1,5 @@
 import { type Duration, milliseconds } from "./duration.js";
-import { CistaError, type Failure, shown } from "./failure.js";
+import { CistaError, type Failure, preview } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
 
 /** What makes a *stale* value be revalidated while it is watched. */
@@ -76,7 +76,7 @@ function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["
   if (budget.bursts >= 1) return { bursts: budget.bursts, per: milliseconds(budget.per, "requestBudget.per") };
   throw new CistaError(
     "budget",
-    `requestBudget.bursts is a number, 1 or more, but it is ${shown(budget.bursts)}. For no limit, write requestBudget: false.`,
+    `requestBudget.bursts is a number, 1 or more, but it is ${preview(budget.bursts)}. For no limit, write requestBudget: false.`,
   );
 }
 

@@ -9,9 +9,9 @@ export interface Facts {
   /** The held value is young enough for `staleIfError`. */
   readonly coversError: boolean;
   /** It is already shown to somebody. */
-  readonly shown: boolean;
+  readonly isDisplayed: boolean;
   /** It was no longer fresh when it came: shown as it came (rule F3) for as long as it is watched. */
-  readonly cameStale: boolean;
+  readonly staleOnArrival: boolean;
 }
 
 /**
@@ -22,9 +22,9 @@ export function mayShow(facts: Facts): boolean {
   const { standing } = facts;
   if (standing === "fresh") return true;
   // Shown to one is shown to all, and does not blink while it is asked about; must-revalidate forbids even that.
-  if (facts.asking) return !facts.mustRevalidate && (standing === "stale" || facts.shown);
+  if (facts.asking) return !facts.mustRevalidate && (standing === "stale" || facts.isDisplayed);
   // RFC 5861 §4; an invalidated one only for those who already show it (rule F5).
-  if (facts.failed) return facts.coversError && (standing !== "invalidated" || facts.shown);
-  if (standing === "invalidated") return facts.shown;
-  return standing === "stale" || facts.cameStale;
+  if (facts.failed) return facts.coversError && (standing !== "invalidated" || facts.isDisplayed);
+  if (standing === "invalidated") return facts.isDisplayed;
+  return standing === "stale" || facts.staleOnArrival;
 }

@@ -1,6 +1,6 @@
 import type { OutputOf, StandardSchema } from "./check.js";
 import type { LoadContext, Loaded, Source, SourceDefinition } from "./contract.js";
-import { CistaError, shown } from "./failure.js";
+import { CistaError, preview } from "./failure.js";
 import { settingsOf } from "./settings.js";
 
 /**
@@ -19,11 +19,11 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
   if (typeof name !== "string" || name === "" || /\s/.test(name)) {
     throw new CistaError(
       "source",
-      `A source's name is text without white space, such as "hut", but it is ${shown(name)}.`,
+      `A source's name is text without white space, such as "hut", but it is ${preview(name)}.`,
     );
   }
   if (typeof load !== "function") {
-    throw new CistaError("source", `The source "${name}" needs a load function, but load is ${shown(load)}.`);
+    throw new CistaError("source", `The source "${name}" needs a load function, but load is ${preview(load)}.`);
   }
   settingsOf(definition, {}); // refuses what cannot be where it was written
   return Object.freeze({ name, definition: Object.freeze({ ...definition }) });

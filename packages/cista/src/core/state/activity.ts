@@ -11,14 +11,14 @@ import type { Part } from "./links.js";
 
 /** One pending change, applied over the held value until its write settles (rule W1). */
 export interface Layer {
-  readonly write: Laid;
+  readonly write: WriteLayers;
   readonly change: (value: any) => unknown;
   /** It was taken away, and is only still in the list. */
   isGone: boolean;
 }
 
 /** What one run of a write has laid. */
-export class Laid {
+export class WriteLayers {
   readonly name: string;
   /** The version at which the write ended; 0: it has not. */
   settledAt = 0;
@@ -49,21 +49,21 @@ export class Activity {
   /** Views attached. */
   watchers = 0;
   /** Those of them that may start requests (`when` is not false). */
-  askers = 0;
+  requestingWatchers = 0;
 
   request: Request | undefined = undefined;
   /** Its answers keep coming: what is held is fresh for as long as the stream is open. */
-  open = false;
+  isOpen = false;
   /** Of the request under way, or the last one. */
   cause: Cause = "attach";
   mode: LoadMode = "default";
   /** Why what is held did not do (RFC 9211 §2.2). */
   forward: Forward = "miss";
   /** The version at which somebody asked for what is under way; 0: nobody did. */
-  asked = 0;
+  askedVersion = 0;
   /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */
-  askedAt = 0;
-  triedAt = 0;
+  requestedAt = 0;
+  tryStartedAt = 0;
   /** The request under way runs on by itself, whoever comes and goes: it was prefetched, for example. */
   runsOn = false;
   /** Readers with a signal of their own that still wait. */
@@ -78,31 +78,31 @@ export class Activity {
   readonly awaited: Set<Entry> = new Set();
   /** Smaller than that of all that it waits for (rule D4); 0: it never waited. */
   rank = 0;
-  passedOn: WeakSet<WeakKey> = new WeakSet();
+  failuresFromParts: WeakSet<WeakKey> = new WeakSet();
 
   /** Of the last request, until the next answer; `cameBeside`: it came beside a value, of which it says what is missing. */
   failure: Failure | undefined = undefined;
-  cameBeside = false;
+  failureCameWithValue = false;
   /** Changes of writes that lie over what is held, in the order in which these began: added to at the end only. */
   layers: Layer[] = [];
   /** How many of them are gone. */
   goneLayers = 0;
   /** Writes that lie on it and have not ended. */
-  readonly pendingWrites: Set<Laid> = new Set();
+  readonly pendingWrites: Set<WriteLayers> = new Set();
   /** What the first `count` of the layers make of a value; undefined where one of them was taken away since. */
-  layered: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined = undefined;
+  layeredValue: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined = undefined;
   /** The write by which it was last invalidated: the cause of the request that follows. */
-  distrustedBy: string | undefined = undefined;
+  invalidatedBy: string | undefined = undefined;
 
   /** What is held is shown to watchers. */
-  shown = false;
-  cameStale = false;
+  isDisplayed = false;
+  staleOnArrival = false;
   /** How far its ageing has been told; "expired" also for what came stale, which is not asked for again by itself. */
-  passed: Standing = "fresh";
+  announcedStanding: Standing = "fresh";
   /** It expired while nobody looked at the page: to be revalidated when somebody does. */
-  owed = false;
+  expiredWhileHidden = false;
   /** What a view shows that has not attached yet but will ask when it does (rule N3). */
-  prospect: AnyReading | undefined = undefined;
+  upcomingReading: AnyReading | undefined = undefined;
   standIn: { readonly value: unknown } | undefined = undefined;
 
   /** Somebody signed out: by itself the cache asks for nothing here, until somebody asks or attaches anew. */
@@ -123,12 +123,12 @@ export class Activity {
   }
 
   /** What was said of the last answer, or of its failing to come, no longer applies. */
-  settleDown(): void {
+  resetDisplay(): void {
     this.failure = undefined;
-    this.cameBeside = false;
+    this.failureCameWithValue = false;
     this.standIn = undefined;
-    this.shown = false;
-    this.cameStale = false;
-    this.owed = false;
+    this.isDisplayed = false;
+    this.staleOnArrival = false;
+    this.expiredWhileHidden = false;
   }
 }

@@ -1,7 +1,7 @@
 import { CacheClock } from "../ground/cache-clock.js";
-import type { Around, Cache, CacheOptions } from "../ground/contract.js";
+import type { Cache, CacheOptions, Interceptor } from "../ground/contract.js";
 import { milliseconds } from "../ground/duration.js";
-import { CistaError, shown } from "../ground/failure.js";
+import { CistaError, preview } from "../ground/failure.js";
 import { Groups } from "../ground/groups.js";
 import { type EventDetails, guarded, type JournalKind, Recorder } from "../ground/journal.js";
 import type { Outbox } from "../ground/outbox.js";
@@ -9,31 +9,31 @@ import { Schedule } from "../ground/schedule.js";
 import type { Clock, Environment } from "../ground/seams.js";
 import { settingsOf } from "../ground/settings.js";
 import type { Restored } from "../ground/stored.js";
+import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
 import { type Shelf, Shelves } from "./shelf.js";
-import { turn } from "./turns.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
-export interface Duties {
+export interface Callbacks {
   /** As a turn ends: makes a touched entry's reading anew (rule N1). */
-  renew(entry: Entry): void;
+  refreshReading(entry: Entry): void;
   /** As a turn of the event loop ends: they were doubted (rule D1). */
-  settleDoubts(entries: readonly Entry[]): void;
+  revalidateIfPartsChanged(entries: readonly Entry[]): void;
   /** One macrotask after it was left (rule R3). */
-  settleLeft(entry: Entry): void;
+  releaseIfUnused(entry: Entry): void;
   /** The clock was put back: its next moment is to be found anew. */
   reschedule(entry: Entry): void;
   /** Its moment has come. */
-  comeDue(entry: Entry): void;
+  onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
-  opened(shelf: Shelf, old: Shelf | undefined): void;
+  onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
 }
 
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
   readonly cache: Cache;
-  readonly duties: Duties;
+  readonly callbacks: Callbacks;
   readonly clock: CacheClock;
   readonly environment: Environment;
   /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
@@ -54,17 +54,17 @@ export class Core {
   /** Turns within turns. */
   depth = 0;
   /** Entries whose reading may have changed in this turn, and foreign code to be run when all has changed. */
-  touched: Entry[] = [];
+  dirty: Entry[] = [];
   afterChange: (() => void)[] = [];
   /** Entries whose moment has passed without its timer having rung: the clock was put forward, or the program was busy. */
   readonly overdue: Set<Entry> = new Set();
   /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
-  readonly doubted: Set<Entry> = new Set();
+  readonly pendingChecks: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
   /** Left by somebody: looked at again one macrotask later (rule R3). */
-  readonly left: Set<Entry> = new Set();
-  leaveTimer: unknown;
+  readonly pendingReleases: Set<Entry> = new Set();
+  releaseTimer: unknown;
   /** Entries that nobody watches and nothing is under way for, least recently used first; how many, and how many at most. */
   oldest: Entry | undefined;
   newest: Entry | undefined;
@@ -72,9 +72,8 @@ export class Core {
   readonly capacity: number;
   /** Of writes; made with the first. */
   outbox: Outbox | undefined;
-  arounds: readonly Around[] = [];
-  /** Of those who stand around loads, what says for which sources there is to be no network. */
-  offlines: readonly ((source: string) => boolean)[] = [];
+  /** Around every load, the outermost last. */
+  interceptors: readonly { readonly interceptor: Interceptor }[] = [];
   /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
   readonly restored: Map<string, Restored[]> = new Map();
   restoredTimer: unknown;
@@ -82,20 +81,20 @@ export class Core {
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
-  foundFresh: Entry | undefined;
+  lastFoundFresh: Entry | undefined;
   /** It has been said that two users seem to share this cache. */
   otherUserNoticed = false;
   disposed = false;
 
-  constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Duties) {
+  constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Callbacks) {
     const { environment, capacity = 10_000, retain = "5m" } = options;
     const clock = new CacheClock(options.clock);
     if (!(typeof capacity === "number" && capacity >= 0)) {
-      throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${shown(capacity)}.`);
+      throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${preview(capacity)}.`);
     }
     this.options = options;
     this.cache = cache;
-    this.duties = duties;
+    this.callbacks = duties;
     this.clock = clock;
     this.hashSeed = Number.parseInt(clock.uniqueText().slice(0, 8), 16) | 0;
     this.environment = environment;
@@ -103,7 +102,7 @@ export class Core {
     this.schedule = new Schedule<Entry>(
       clock,
       () => nowOf(this),
-      (entries) => turn(this, () => entries.forEach(duties.comeDue)),
+      (entries) => batch(this, () => entries.forEach(duties.onDue)),
       () => this.watched.forEach(duties.reschedule),
     );
     this.recorder = new Recorder(
@@ -117,23 +116,25 @@ export class Core {
 }
 
 /** @throws CistaError code "disposed" */
-export function refuseDisposed(core: Core): void {
+export function assertNotDisposed(core: Core): void {
   if (!core.disposed) return;
   throw new CistaError("disposed", "This cache has been disposed of. Make another one with createCache().");
 }
 
 /** Rule R6, also where only this source is made to wait. */
 export function isOnline({ core, source }: Shelf): boolean {
-  return core.environment.online && !core.offlines.some((offline) => saysYes(() => offline(source.name)));
+  return (
+    core.environment.online && !core.interceptors.some(({ interceptor }) => forcesOffline(interceptor, source.name))
+  );
 }
 
-/** What a program says; no, where it throws. */
-function saysYes(question: () => boolean): boolean {
-  let yes = false;
+/** No, where the interceptor throws. */
+function forcesOffline(interceptor: Interceptor, source: string): boolean {
+  let offline = false;
   guarded(() => {
-    yes = question();
+    offline = interceptor.isOffline?.(source) ?? false;
   });
-  return yes;
+  return offline;
 }
 
 /** Milliseconds since the cache's epoch. */

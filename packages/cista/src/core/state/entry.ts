@@ -39,18 +39,18 @@ export class Entry implements Scheduled {
   /** The last picture made of it; of a watched entry the one that its watchers have. */
   reading: AnyReading | undefined = undefined;
   /** Until when that is also the picture of what is held, so that it need not be made to know; 0: not known. */
-  readUntil = 0;
+  readingValidUntil = 0;
   activity: Activity | undefined = undefined;
 
   due: number = never;
-  filed: number = never;
+  slotTime: number = never;
   /** No longer in the cache, or never in it: views look their entry up anew. */
-  gone = false;
+  isRemoved = false;
 
   // Links of lists that other rooms keep: the idle (keeping.ts), and entries with one hash (shelf.ts).
   older: Entry | undefined = undefined;
   newer: Entry | undefined = undefined;
-  twin: Entry | undefined = undefined;
+  nextInBucket: Entry | undefined = undefined;
 
   constructor(shelf: Shelf, params: unknown, key: string) {
     this.shelf = shelf;
@@ -113,7 +113,7 @@ export class Entry implements Scheduled {
   }
 
   get isInvalidated(): boolean {
-    return this.version < this.invalidatedAt || currentLinks(this)?.doubt === "invalidated" || !this.fits;
+    return this.version < this.invalidatedAt || currentLinks(this)?.partsStanding === "invalidated" || !this.fits;
   }
 
   /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
@@ -153,7 +153,7 @@ export class Entry implements Scheduled {
 
   standing(now: number): Standing | "invalidated" {
     if (this.isInvalidated) return "invalidated";
-    return this.activity?.open ? "fresh" : this.ageing(now);
+    return this.activity?.isOpen ? "fresh" : this.ageing(now);
   }
 
   /** By time and by its parts; an invalidated one ages like any other. */
@@ -163,7 +163,7 @@ export class Entry implements Scheduled {
     const own = standingOf(this.policy, age);
     if (!links || own === "expired") return own;
     if (now >= links.expiredAt) return "expired";
-    if (own === "fresh" && links.doubt === "none" && now < links.staleAt) return own;
+    if (own === "fresh" && links.partsStanding === "none" && now < links.staleAt) return own;
     return age < this.policy.maxAge + this.#whileRevalidate && this.#whileRevalidate > 0 ? "stale" : "expired";
   }
 
@@ -222,14 +222,14 @@ export class Entry implements Scheduled {
   }
 
   /** Lets go of all that it refers to: it is no longer in the cache, but others may still refer to it. */
-  empty(): void {
+  releaseReferences(): void {
     this.held = "none";
     this.value = undefined;
     this.extra = undefined;
     this.links = undefined;
     this.activity = undefined;
     this.reading = undefined;
-    this.readUntil = 0;
+    this.readingValidUntil = 0;
   }
 
   forget(): void {
@@ -239,7 +239,7 @@ export class Entry implements Scheduled {
     this.version = 0;
     this.invalidatedAt = 0;
     this.extra = undefined;
-    this.activity?.settleDown();
+    this.activity?.resetDisplay();
   }
 
   /** Rule F7: what the answer says wins, member by member; `silent` is for one that says nothing of freshness. */
@@ -258,11 +258,11 @@ export class Entry implements Scheduled {
     this.version = version;
     const { activity } = this;
     if (!activity) return;
-    activity.settleDown();
-    activity.shown = activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
+    activity.resetDisplay();
+    activity.isDisplayed = activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
     const stale = standingOf(policy, age) !== "fresh";
-    activity.cameStale = stale && activity.shown && version >= this.invalidatedAt;
-    activity.passed = stale ? "expired" : "fresh";
+    activity.staleOnArrival = stale && activity.isDisplayed && version >= this.invalidatedAt;
+    activity.announcedStanding = stale ? "expired" : "fresh";
   }
 
   #labels(): readonly string[] {
@@ -280,7 +280,7 @@ export class Entry implements Scheduled {
     if (how === false) return value;
     const keep = typeof how === "function" ? how : share;
     const held = keep(this.value, value);
-    const shown = this.activity?.layered;
+    const shown = this.activity?.layeredValue;
     return shown && held !== this.value ? keep(shown.value, held) : held;
   }
 }

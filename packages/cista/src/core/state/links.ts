@@ -19,7 +19,7 @@ export class Links {
   /** Something of a part has changed: what follows below is to be reckoned anew before it is used. */
   outdated = false;
   /** Whether it is stale, or invalidated, through its parts alone. */
-  doubt: "none" | "stale" | "invalidated" = "none";
+  partsStanding: "none" | "stale" | "invalidated" = "none";
   /** Rule D2: it is fresh no longer, and may be shown no further, than its narrowest part. */
   staleAt: number = Number.POSITIVE_INFINITY;
   expiredAt: number = Number.POSITIVE_INFINITY;
@@ -36,31 +36,32 @@ export function linksOf(entry: Entry): Links {
 
 /** What an entry's parts make of it now. */
 export function currentLinks({ links }: Entry): Links | undefined {
-  if (links?.outdated) bringUpToDate(links);
+  if (links?.outdated) recomputeOutdated(links);
   return links;
 }
 
 /** Parts first, without recursion: chains of them may be thousands long. */
-function bringUpToDate(wanted: Links): void {
+function recomputeOutdated(wanted: Links): void {
   const pending = [wanted];
   for (let links = pending.at(-1); links; links = pending.at(-1)) {
     if (links.outdated) {
       links.outdated = false; // before its parts: where they lead back here it ends
       for (const { entry } of links.parts) if (entry.links?.outdated) pending.push(entry.links);
     } else {
-      reckon(links);
+      recompute(links);
       pending.pop();
     }
   }
 }
 
-function reckon(links: Links): void {
-  links.doubt = "none";
+function recompute(links: Links): void {
+  links.partsStanding = "none";
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
   for (const { entry, version } of links.parts) {
-    if (entry.isInvalidated) links.doubt = "invalidated";
-    else if (links.doubt === "none" && (entry.changedAt !== version || isDoubtful(entry))) links.doubt = "stale";
+    if (entry.isInvalidated) links.partsStanding = "invalidated";
+    else if (links.partsStanding === "none" && (entry.changedAt !== version || isStaleThroughParts(entry)))
+      links.partsStanding = "stale";
     links.staleAt = Math.min(links.staleAt, entry.staleAt);
     links.expiredAt = Math.min(links.expiredAt, entry.expiredAt);
     links.coveredUntil = Math.min(links.coveredUntil, entry.coveredUntil);
@@ -70,6 +71,6 @@ function reckon(links: Links): void {
 }
 
 /** Stale through its own parts, or not to be trusted. */
-export function isDoubtful(entry: Entry): boolean {
-  return entry.isInvalidated || (currentLinks(entry)?.doubt ?? "none") !== "none";
+export function isStaleThroughParts(entry: Entry): boolean {
+  return entry.isInvalidated || (currentLinks(entry)?.partsStanding ?? "none") !== "none";
 }

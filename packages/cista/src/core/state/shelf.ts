@@ -1,7 +1,7 @@
 import { Budget } from "../ground/budget.js";
 import type { Source } from "../ground/contract.js";
 import { inDevelopment } from "../ground/development.js";
-import { CistaError, shown } from "../ground/failure.js";
+import { CistaError, preview } from "../ground/failure.js";
 import { type Policy, samePolicy } from "../ground/freshness.js";
 import { keyText, paramsHash, sameParams } from "../ground/key.js";
 import type { AnyReading } from "../ground/reading.js";
@@ -16,12 +16,12 @@ export class Shelf {
   readonly settings: Settings;
   readonly budget: Budget;
   /** Entries by their place (see `placeOf`); those in one place are chained as twins, a few at most. */
-  readonly #byPlace = new Map<unknown, Entry>();
+  readonly #byBucket = new Map<unknown, Entry>();
   /** Entries that only the key's text finds: no place can be told, or too many others have the same. */
   readonly #byText = new Set<Entry>();
   #lastPolicy: Policy;
   /** What was shown of keys without an entry. */
-  readonly nothing: Map<string, AnyReading> = new Map();
+  readonly readingsWithoutEntry: Map<string, AnyReading> = new Map();
 
   constructor(core: Core, source: Source<any, any>) {
     this.core = core;
@@ -33,37 +33,37 @@ export class Shelf {
 
   /** The entry of these params, where it can be told without the key's text. */
   find(params: unknown): Entry | undefined {
-    let entry = this.#byPlace.get(placeOf(params, this.core.hashSeed));
-    while (entry && entry.params !== params && !sameParams(entry.params, params)) entry = entry.twin;
+    let entry = this.#byBucket.get(bucketKey(params, this.core.hashSeed));
+    while (entry && entry.params !== params && !sameParams(entry.params, params)) entry = entry.nextInBucket;
     return entry;
   }
 
   add(entry: Entry): void {
-    const place = placeOf(entry.params, this.core.hashSeed);
-    const first = this.#byPlace.get(place);
+    const place = bucketKey(entry.params, this.core.hashSeed);
+    const first = this.#byBucket.get(place);
     if (Number.isNaN(place) || isCrowded(first)) {
       this.#byText.add(entry);
       return;
     }
-    entry.twin = first;
-    this.#byPlace.set(place, entry);
+    entry.nextInBucket = first;
+    this.#byBucket.set(place, entry);
   }
 
   remove(entry: Entry): void {
     if (this.#byText.delete(entry)) return;
-    const place = placeOf(entry.params, this.core.hashSeed);
-    let before = this.#byPlace.get(place);
-    if (before === entry && entry.twin) this.#byPlace.set(place, entry.twin);
-    else if (before === entry) this.#byPlace.delete(place);
-    while (before && before.twin !== entry) before = before.twin;
-    if (before) before.twin = entry.twin;
-    entry.twin = undefined;
+    const place = bucketKey(entry.params, this.core.hashSeed);
+    let before = this.#byBucket.get(place);
+    if (before === entry && entry.nextInBucket) this.#byBucket.set(place, entry.nextInBucket);
+    else if (before === entry) this.#byBucket.delete(place);
+    while (before && before.nextInBucket !== entry) before = before.nextInBucket;
+    if (before) before.nextInBucket = entry.nextInBucket;
+    entry.nextInBucket = undefined;
   }
 
   /** All entries of the source. */
   *[Symbol.iterator](): Iterator<Entry> {
-    for (const first of this.#byPlace.values()) {
-      for (let entry: Entry | undefined = first; entry; entry = entry.twin) yield entry;
+    for (const first of this.#byBucket.values()) {
+      for (let entry: Entry | undefined = first; entry; entry = entry.nextInBucket) yield entry;
     }
     yield* this.#byText;
   }
@@ -111,7 +111,7 @@ export class Shelves {
   }
 
   remove(entry: Entry): void {
-    entry.gone = true;
+    entry.isRemoved = true;
     entry.shelf.remove(entry);
     this.byKey.delete(entry.key);
   }
@@ -137,28 +137,28 @@ export class Shelves {
     this.#bySource.set(source, shelf);
     // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
     if (old) for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
-    this.#core.duties.opened(shelf, old);
+    this.#core.callbacks.onShelfOpened(shelf, old);
     return shelf;
   }
 }
 
 /** Text, numbers, booleans, null and nothing stand for themselves, objects and arrays by their hash; NaN: only the text can tell. */
-function placeOf(params: unknown, seed: number): unknown {
+function bucketKey(params: unknown, seed: number): unknown {
   return typeof params === "object" && params !== null ? (paramsHash(params, seed) ?? Number.NaN) : params;
 }
 
 /** More than these in one place are hardly there by chance: a search there would take as long as somebody likes. */
-const mostTwins = 16;
+const mostInBucket = 16;
 
 function isCrowded(first: Entry | undefined): boolean {
   let count = 0;
-  for (let entry = first; entry; entry = entry.twin) count++;
-  return count >= mostTwins;
+  for (let entry = first; entry; entry = entry.nextInBucket) count++;
+  return count >= mostInBucket;
 }
 
 function refuse(given: unknown): never {
   throw new CistaError(
     "source",
-    `A source was expected, as source({ name, load }) makes it, but it is ${shown(given)}.`,
+    `A source was expected, as source({ name, load }) makes it, but it is ${preview(given)}.`,
   );
 }

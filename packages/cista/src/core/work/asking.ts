@@ -1,4 +1,4 @@
-import { type Answer, still } from "../ground/answer.js";
+import { type Answer, partsUnchanged } from "../ground/answer.js";
 import { checked } from "../ground/check.js";
 import type { LoadMode } from "../ground/contract.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../ground/failure.js";
@@ -7,20 +7,20 @@ import { Request } from "../ground/request.js";
 import { steadyEnvironment } from "../ground/seams.js";
 import { type Outcome, Waiters } from "../ground/waiters.js";
 import type { Activity } from "../state/activity.js";
+import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { afterChange, leave, touch, turn } from "../state/turns.js";
-import { checkParts, discardReads, forgetReads, review, setParts } from "./dependencies.js";
-import { changeHeld, file } from "./keeping.js";
+import { discardReads, forgetReads, markDependentsOutdated, recheckParts, setParts } from "./dependencies.js";
+import { changeHeld, reschedule } from "./keeping.js";
 import { load } from "./loading.js";
-import { take } from "./taking.js";
+import { applyAnswer } from "./taking.js";
 import { outcomeOf } from "./waiting.js";
 
 /** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
 
-/** Begins a request; there must be none under way (rule R1). @param asked the version at which somebody asked, 0 if nobody did */
-export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): void {
+/** Begins a request; there must be none under way (rule R1). @param askedVersion the version at which somebody asked, 0 if nobody did */
+export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
   const { core, settings, budget } = entry.shelf;
   const request = new Request(
@@ -31,24 +31,24 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
       settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
       nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
-      load: (request) => load(entry, request, ask),
+      load: (request) => load(entry, request, joinRequest),
       check: (value) => {
         const { check } = entry.shelf.source.definition;
         return check ? checked(check, value) : value;
       },
       // Rule D5: what failed for a part was tried again there.
       retries: (failure, delay) =>
-        !activity.passedOn.has(failure) &&
+        !activity.failuresFromParts.has(failure) &&
         settings.retry.when(failure) &&
-        (delay <= longestWait || activity.askers > 0), // nobody is kept waiting for long: rule R5
+        (delay <= longestWait || activity.requestingWatchers > 0), // nobody is kept waiting for long: rule R5
       defer: (call) => afterChange(core, call),
     },
     {
-      moved: () => turn(core, () => moved(entry, request)),
-      answered: (answer, open) => turn(core, () => answered(entry, request, answer, open)),
-      ended: () => turn(core, () => ended(entry, request)),
-      retrying: (failure, delay) => turn(core, () => retrying(entry, request, failure, delay)),
-      failed: (failure) => turn(core, () => failed(entry, request, failure)),
+      onPhase: () => batch(core, () => noteAttempt(entry, request)),
+      onAnswer: (answer, open) => batch(core, () => takeAnswer(entry, request, answer, open)),
+      onStreamEnd: () => batch(core, () => noteStreamEnd(entry, request)),
+      onRetry: (failure, delay) => batch(core, () => noteRetry(entry, request, failure, delay)),
+      onFailure: (failure) => batch(core, () => takeFailure(entry, request, failure)),
     },
   );
   activity.request = request;
@@ -57,11 +57,11 @@ export function start(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause)
   activity.cause = cause;
   activity.mode = mode;
   activity.forward = forwardReason(entry, mode);
-  activity.asked = asked;
-  activity.askedAt = nowOf(core);
-  file(entry);
-  turn(core, () => {
-    touch(entry);
+  activity.askedVersion = askedVersion;
+  activity.requestedAt = nowOf(core);
+  reschedule(entry);
+  batch(core, () => {
+    markDirty(entry);
     if (budget.admits(entry, cause)) request.start();
     else request.hold();
   });
@@ -78,15 +78,15 @@ function noticeOtherUser(core: Core): void {
 }
 
 /** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
-export function ask(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), asked = 0): Waiters {
+export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): Waiters {
   const activity = entry.active();
   const { request } = activity;
   // A stream that is open is opened anew; a reload is not to be answered by a cache on the way, as what is under way may be.
-  if (request && (activity.open || (mode === "reload" && activity.mode !== "reload")))
-    drop(entry, "it was asked for anew");
-  if (!activity.request) start(entry, cause, mode, asked);
+  if (request && (activity.isOpen || (mode === "reload" && activity.mode !== "reload")))
+    abortRequest(entry, "it was asked for anew");
+  if (!activity.request) startRequest(entry, cause, mode, askedVersion);
   else if (endsPauses.has(cause)) activity.request.hurry();
-  if (activity.request?.phase === "running" && activity.request.began < entry.invalidatedAt) {
+  if (activity.request?.phase === "running" && activity.request.startVersion < entry.invalidatedAt) {
     activity.nextWaiters ??= new Waiters();
     return activity.nextWaiters;
   }
@@ -95,90 +95,94 @@ export function ask(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), 
 }
 
 /** Ends the request under way, if any, because something newer takes its place; those who wait go on waiting. */
-function drop(entry: Entry, note: string): void {
+function abortRequest(entry: Entry, note: string): void {
   const { activity } = entry;
   if (!activity?.request) return;
   const { request } = activity;
-  over(entry);
+  clearRequest(entry);
   request.abort(new Failure("aborted", `The request was given up: ${note}.`));
   activity.runsOn = false;
   record("abort", entry, () => ({ ...tryDetails(activity, request, { detail: "aborted" }), note }));
-  touch(entry);
-  if (activity.watchers === 0) leave(entry); // unless another request begins in its place
+  markDirty(entry);
+  if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
 }
 
 /** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
-  if (!entry.activity?.open || !outcome) drop(entry, note);
-  if (outcome) settle(entry, outcome, true);
+  if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);
+  if (outcome) settleWaiters(entry, outcome, true);
 }
 
 /** What is patched is newer than a try under way: that is begun anew, for all who wait for it. */
-export function beginAnew(entry: Entry, note: string): void {
+export function restartRequest(entry: Entry, note: string): void {
   const { activity } = entry;
-  if (!activity || activity.open || activity.request?.phase !== "running") return;
-  const { cause, mode, asked, runsOn } = activity;
-  drop(entry, note);
-  start(entry, cause, mode, asked);
+  if (!activity || activity.isOpen || activity.request?.phase !== "running") return;
+  const { cause, mode, askedVersion, runsOn } = activity;
+  abortRequest(entry, note);
+  startRequest(entry, cause, mode, askedVersion);
   activity.runsOn = runsOn;
 }
 
 /** Gives the request up because nobody waits for it any more, or the cache ends. */
-export function giveUp(entry: Entry, note: string): void {
-  drop(entry, note);
+export function abandonRequest(entry: Entry, note: string): void {
+  abortRequest(entry, note);
   forgetReads(entry);
-  review(entry);
-  settle(entry, { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) }, true);
+  markDependentsOutdated(entry);
+  settleWaiters(
+    entry,
+    { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) },
+    true,
+  );
 }
 
 // ── What a request tells ─────────────────────────────────────────────────────
 
-function moved(entry: Entry, request: Request): void {
+function noteAttempt(entry: Entry, request: Request): void {
   const activity = entry.active();
-  touch(entry);
+  markDirty(entry);
   if (request.phase !== "running") return;
-  activity.triedAt = nowOf(entry.shelf.core);
-  const { cause, distrustedBy } = activity;
+  activity.tryStartedAt = nowOf(entry.shelf.core);
+  const { cause, invalidatedBy } = activity;
   record("request", entry, () => ({
     ...tryDetails(activity, request),
-    ...(cause === "invalidated" && distrustedBy !== undefined ? { write: distrustedBy } : {}),
+    ...(cause === "invalidated" && invalidatedBy !== undefined ? { write: invalidatedBy } : {}),
   }));
 }
 
-function retrying(entry: Entry, request: Request, failure: Failure, delay: number): void {
+function noteRetry(entry: Entry, request: Request, failure: Failure, delay: number): void {
   const activity = entry.active();
-  activity.open = false;
+  activity.isOpen = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
-  activity.cameBeside = false;
+  activity.failureCameWithValue = false;
   record("retry", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration: delay }));
   // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
-  if (delay > longestWait) settle(entry, failedOutcome(entry, activity.failure), true);
-  file(entry);
-  touch(entry);
+  if (delay > longestWait) settleWaiters(entry, failedOutcome(entry, activity.failure), true);
+  reschedule(entry);
+  markDirty(entry);
 }
 
-function answered(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
+function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
   const activity = entry.active();
   const { core } = entry.shelf;
   try {
-    changeHeld(entry, () => take(entry, answer, request.began, nowOf(core)));
+    changeHeld(entry, () => applyAnswer(entry, answer, request.startVersion, nowOf(core)));
   } catch (thrown) {
     // The definition's own groups or share, or the answer's details: a mistake shown where it was made.
     if (open) request.abort(new Failure("aborted", "What the stream brought could not be taken."));
-    failed(entry, request, asFailure(thrown));
+    takeFailure(entry, request, asFailure(thrown));
     return;
   }
-  activity.open = open;
-  if (!open) over(entry);
-  if (answer === still) checkParts(entry);
+  activity.isOpen = open;
+  if (!open) clearRequest(entry);
+  if (answer === partsUnchanged) recheckParts(entry);
   else setParts(entry, activity.partsRead);
   noteArrival(entry);
-  review(entry);
+  markDependentsOutdated(entry);
   const status = answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined);
   record(answer.kind === "value" ? "answer" : answer.kind, entry, () => ({
     ...tryDetails(activity, request, { status, stored: !entry.noStore }),
-    duration: nowOf(core) - activity.triedAt,
-    ...(answer === still ? { note: "all its parts are as they were" } : {}),
+    duration: nowOf(core) - activity.tryStartedAt,
+    ...(answer === partsUnchanged ? { note: "all its parts are as they were" } : {}),
   }));
   end(entry, request, outcomeOf(entry));
 }
@@ -186,32 +190,32 @@ function answered(entry: Entry, request: Request, answer: Answer<unknown>, open:
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
 function noteArrival(entry: Entry): void {
   const activity = entry.active();
-  if (activity.watchers === 0 || activity.open || entry.held === "none" || entry.isInvalidated) return;
+  if (activity.watchers === 0 || activity.isOpen || entry.held === "none" || entry.isInvalidated) return;
   if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
-  activity.shown = true;
-  activity.cameStale = true;
-  activity.passed = "expired";
+  activity.isDisplayed = true;
+  activity.staleOnArrival = true;
+  activity.announcedStanding = "expired";
 }
 
-function failed(entry: Entry, request: Request, thrown: Failure): void {
+function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
   const failure = ofEntry(thrown, entry.key, request.attempt);
-  over(entry);
-  discardReads(entry, request.began);
-  const duration = nowOf(entry.shelf.core) - activity.triedAt;
+  clearRequest(entry);
+  discardReads(entry, request.startVersion);
+  const duration = nowOf(entry.shelf.core) - activity.tryStartedAt;
   record("failure", entry, () => ({ ...tryDetails(activity, request, failure), failure, duration }));
-  if (refusesAccess(failure) && entry.held !== "none") letGo(entry);
+  if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
   activity.failure = failure;
-  activity.cameBeside = false;
-  review(entry);
+  activity.failureCameWithValue = false;
+  markDependentsOutdated(entry);
   end(entry, request, failedOutcome(entry, failure));
 }
 
 /** Whoever asks may not see it: what is held of it is not theirs any more. */
-function letGo(entry: Entry): void {
+function forgetRefused(entry: Entry): void {
   changeHeld(entry, () => entry.forget());
   setParts(entry, []);
-  review(entry);
+  markDependentsOutdated(entry);
   record("delete", entry, () => ({ note: "access was refused" }));
 }
 
@@ -223,38 +227,38 @@ function failedOutcome(entry: Entry, failure: Failure): Outcome {
 }
 
 /** What every event about a try says. */
-function tryDetails({ cause, forward }: Activity, { attempt }: Request, end: ForwardEnd = {}): EventDetails {
-  return { cause, attempt, cacheStatus: forwardStatus(forward, end) };
+function tryDetails({ cause, forward }: Activity, { attempt }: Request, finishRequest: ForwardEnd = {}): EventDetails {
+  return { cause, attempt, cacheStatus: forwardStatus(forward, finishRequest) };
 }
 
 /** A stream has ended: its last answer is kept as a plain one. */
-function ended(entry: Entry, request: Request): void {
-  over(entry);
+function noteStreamEnd(entry: Entry, request: Request): void {
+  clearRequest(entry);
   forgetReads(entry);
   end(entry, request, outcomeOf(entry));
 }
 
-function over(entry: Entry): void {
+function clearRequest(entry: Entry): void {
   const activity = entry.active();
   activity.request = undefined;
-  activity.open = false;
-  activity.passedOn = new WeakSet();
+  activity.isOpen = false;
+  activity.failuresFromParts = new WeakSet();
   entry.shelf.core.underWay.delete(entry);
 }
 
 function end(entry: Entry, request: Request, outcome: Outcome): void {
   const activity = entry.active();
-  const outdated = request.began < entry.invalidatedAt && !activity.open;
+  const outdated = request.startVersion < entry.invalidatedAt && !activity.isOpen;
   activity.runsOn = false;
-  settle(entry, outcome, !outdated);
-  touch(entry);
-  file(entry);
+  settleWaiters(entry, outcome, !outdated);
+  markDirty(entry);
+  reschedule(entry);
   // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
-  if (outdated && (activity.isAwaited || activity.askers > 0)) start(entry, "invalidated");
-  if (activity.watchers === 0) leave(entry);
+  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0)) startRequest(entry, "invalidated");
+  if (activity.watchers === 0) scheduleRelease(entry);
 }
 
-function settle(entry: Entry, outcome: Outcome, all: boolean): void {
+function settleWaiters(entry: Entry, outcome: Outcome, all: boolean): void {
   const { activity } = entry;
   if (!activity) return;
   const { waiters, nextWaiters } = activity;

@@ -1,7 +1,7 @@
+import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
-import { isDoubtful, linksOf, notRead, type Part } from "../state/links.js";
-import { doubt, touch } from "../state/turns.js";
-import { release } from "./keeping.js";
+import { isStaleThroughParts, linksOf, notRead, type Part } from "../state/links.js";
+import { releasePart } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
 export function setParts(entry: Entry, parts: readonly Part[]): void {
@@ -9,7 +9,7 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   const read = activity?.partsRead ?? [];
   if (!entry.links && parts.length + read.length === 0) return;
   // A stream that is open goes on reading; what else the load still reads is not among the parts.
-  if (activity && !activity.open) activity.partsRead = [];
+  if (activity && !activity.isOpen) activity.partsRead = [];
   const links = linksOf(entry);
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
   links.parts = parts.map((part) => ({
@@ -20,28 +20,29 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
     linksOf(part.entry).dependents.add(entry);
     before.delete(part.entry);
   }
-  for (const part of before) release(part, entry);
+  for (const part of before) releasePart(part, entry);
   links.outdated = true;
-  touch(entry);
-  checkParts(entry);
+  markDirty(entry);
+  recheckParts(entry);
 }
 
 /** What changed while it was being read is read again; what could not be brought up to date is not asked for over and over. */
-export function checkParts(entry: Entry): void {
+export function recheckParts(entry: Entry): void {
   const again = entry.links?.parts.some(
-    ({ entry: part, version }) => part.changedAt !== version || (isDoubtful(part) && !part.activity?.failure),
+    ({ entry: part, version }) => part.changedAt !== version || (isStaleThroughParts(part) && !part.activity?.failure),
   );
-  if (again) doubt(entry);
+  if (again) scheduleDependencyCheck(entry);
 }
 
 /** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
-export function discardReads(entry: Entry, began: number): void {
+export function discardReads(entry: Entry, startVersion: number): void {
   const read = entry.activity?.partsRead ?? [];
   const outrun = read.some(
-    ({ entry: part, version }) => (version !== notRead && part.changedAt !== version) || part.invalidatedAt > began,
+    ({ entry: part, version }) =>
+      (version !== notRead && part.changedAt !== version) || part.invalidatedAt > startVersion,
   );
   forgetReads(entry);
-  if (outrun) doubt(entry);
+  if (outrun) scheduleDependencyCheck(entry);
 }
 
 /** What a load that is over has read is not kept for it any more, but for what the entry is made of. */
@@ -52,25 +53,25 @@ export function forgetReads(entry: Entry): void {
   activity.partsRead = []; // another list, also where none was read: what the load that is over still reads is not noted
   if (partsRead.length === 0) return;
   const kept = new Set(links?.parts.map((part) => part.entry));
-  for (const part of partsRead) if (!kept.has(part.entry)) release(part.entry, entry);
+  for (const part of partsRead) if (!kept.has(part.entry)) releasePart(part.entry, entry);
 }
 
 /**
  * After what an entry holds, or whether it is trusted, has changed: all that is made of it, directly or not, is reckoned
  * anew before it is next used, and looked at when this turn of the event loop ends.
  */
-export function review(entry: Entry): void {
+export function markDependentsOutdated(entry: Entry): void {
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
       const links = linksOf(dependent);
       // Loaded for the first time, it is made of nothing yet; outdated already, so is all that is made of it.
       if (links.parts.length === 0 || links.outdated) continue;
-      const answerComes = links.doubt !== "none" && dependent.request !== undefined;
+      const answerComes = links.partsStanding !== "none" && dependent.request !== undefined;
       links.outdated = true;
       if (answerComes) continue; // it is in doubt, as all that is made of it: its own end tells what comes of that
-      touch(dependent);
-      doubt(dependent);
+      markDirty(dependent);
+      scheduleDependencyCheck(dependent);
       pending.push(dependent);
     }
   }

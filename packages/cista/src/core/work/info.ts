@@ -1,20 +1,20 @@
 import type { EntryInfo } from "../ground/contract.js";
-import { defined } from "../ground/defined.js";
+import { omitUndefined } from "../ground/omit-undefined.js";
 import type { Reading } from "../ground/reading.js";
 import { never } from "../ground/schedule.js";
 import type { Entry } from "../state/entry.js";
-import { lookHeld } from "./looking.js";
+import { heldReading } from "./looking.js";
 
 /** An entry as lists and selectors show it. */
 export function infoOf(entry: Entry): EntryInfo {
   const { epoch } = entry.shelf.core;
   const holds = entry.held !== "none";
   const moment = (ever: boolean, at: number) => (ever && at < Number.POSITIVE_INFINITY ? epoch + at : undefined);
-  return defined({
+  return omitUndefined({
     key: entry.key,
     source: entry.shelf.source.name,
     params: entry.params,
-    reading: lookHeld(entry) as Reading<unknown>,
+    reading: heldReading(entry) as Reading<unknown>,
     shown: entry.watchers > 0 ? (entry.reading as Reading<unknown> | undefined) : undefined,
     watchers: entry.watchers,
     groups: entry.groups,

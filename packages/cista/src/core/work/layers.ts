@@ -1,36 +1,36 @@
 import { guarded } from "../ground/journal.js";
 import { shareKeeping } from "../ground/share.js";
-import type { Activity, Laid, Layer } from "../state/activity.js";
+import type { Activity, Layer, WriteLayers } from "../state/activity.js";
+import { markDirty } from "../state/batches.js";
 import { record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { touch } from "../state/turns.js";
 
 /**
  * The held value with the layers applied, in the order in which their writes began. Each layer is applied once to what
  * lies beneath it, for as long as that is the same.
  */
-export function layered(entry: Entry): unknown {
+export function layeredValue(entry: Entry): unknown {
   const { activity, value } = entry;
   if (!activity?.hasLayers || entry.held !== "value") return value;
-  if (activity.goneLayers > 0) closeRanks(activity);
-  const before = activity.layered;
+  if (activity.goneLayers > 0) compactLayers(activity);
+  const before = activity.layeredValue;
   const known = before && before.over === value ? before : { count: 0, value };
   if (known === before && known.count === activity.layers.length) return known.value;
-  let shown = known.value;
+  let result = known.value;
   for (let at = known.count; at < activity.layers.length; at++) {
     const layer = activity.layers[at] as Layer;
-    const next = applied(entry, layer, shown);
-    if (next === undefined) remove(activity, layer, entry);
-    else shown = next;
+    const next = applyLayer(entry, layer, result);
+    if (next === undefined) markRemoved(activity, layer, entry);
+    else result = next;
   }
-  if (activity.goneLayers > 0) closeRanks(activity);
-  if (before && entry.shelf.source.definition.share !== false) shown = shareKeeping(before.value, shown);
-  activity.layered = { over: value, count: activity.layers.length, value: shown };
-  return shown;
+  if (activity.goneLayers > 0) compactLayers(activity);
+  if (before && entry.shelf.source.definition.share !== false) result = shareKeeping(before.value, result);
+  activity.layeredValue = { over: value, count: activity.layers.length, value: result };
+  return result;
 }
 
 /** `undefined` for a layer that does not fit what it lies on: the value beneath stays right. */
-function applied(entry: Entry, { change, write }: Layer, value: unknown): unknown {
+function applyLayer(entry: Entry, { change, write }: Layer, value: unknown): unknown {
   let next: unknown;
   guarded(() => {
     next = change(value);
@@ -45,11 +45,11 @@ function applied(entry: Entry, { change, write }: Layer, value: unknown): unknow
 }
 
 /** Rule W1: no trigger revalidates what a write is changing; but must-revalidate leaves nothing to show meanwhile. */
-export function holdsStill(entry: Entry): boolean {
+export function heldByWrite(entry: Entry): boolean {
   return (entry.activity?.pendingWrites.size ?? 0) > 0 && !entry.mustRevalidate;
 }
 
-export function lay(entry: Entry, write: Laid, change: Layer["change"]): void {
+export function addLayer(entry: Entry, write: WriteLayers, change: Layer["change"]): void {
   const activity = entry.active();
   const layer: Layer = { write, change, isGone: false };
   const own = write.layers.get(entry);
@@ -58,37 +58,37 @@ export function lay(entry: Entry, write: Laid, change: Layer["change"]): void {
   activity.layers.push(layer);
   activity.pendingWrites.add(write);
   record("layer", entry, () => ({ write: write.name, note: "laid" }));
-  touch(entry);
+  markDirty(entry);
 }
 
 /** Takes away the layers of which that is true, and nothing else. */
-export function lift(entry: Entry, which: (layer: Layer) => boolean, note: string): void {
+export function removeLayers(entry: Entry, which: (layer: Layer) => boolean, note: string): void {
   const layers = entry.activity?.layers.filter((layer) => !layer.isGone && which(layer)) ?? [];
-  liftAll(entry, layers, note);
+  removeListedLayers(entry, layers, note);
 }
 
 /** Takes away a write's own layers, and nothing else. */
-export function liftOwn(entry: Entry, write: Laid, note: string): void {
-  liftAll(entry, write.layers.get(entry) ?? [], note);
+export function removeOwnLayers(entry: Entry, write: WriteLayers, note: string): void {
+  removeListedLayers(entry, write.layers.get(entry) ?? [], note);
 }
 
-function liftAll(entry: Entry, layers: readonly Layer[], note: string): void {
+function removeListedLayers(entry: Entry, layers: readonly Layer[], note: string): void {
   const { activity } = entry;
   const there = layers.filter(({ isGone }) => !isGone);
   if (!activity || there.length === 0) return;
   for (const layer of there) {
     record("layer", entry, () => ({ write: layer.write.name, note }));
-    remove(activity, layer, entry);
+    markRemoved(activity, layer, entry);
   }
   // What they made of the value is made anew; the last of it stays, to keep what did not change.
-  if (activity.layered) activity.layered = { ...activity.layered, over: removed };
-  touch(entry);
+  if (activity.layeredValue) activity.layeredValue = { ...activity.layeredValue, over: removed };
+  markDirty(entry);
 }
 
 /** Stands where no value can: nothing was made of it. */
 const removed = Symbol();
 
-function remove(activity: Activity, layer: Layer, entry: Entry): void {
+function markRemoved(activity: Activity, layer: Layer, entry: Entry): void {
   layer.isGone = true;
   activity.goneLayers++;
   const { write } = layer;
@@ -96,12 +96,16 @@ function remove(activity: Activity, layer: Layer, entry: Entry): void {
 }
 
 /** The list without those that are gone: once for all that went. */
-function closeRanks(activity: Activity): void {
+function compactLayers(activity: Activity): void {
   activity.layers = activity.layers.filter(({ isGone }) => !isGone);
   activity.goneLayers = 0;
 }
 
 /** Rule W2: an answer begun after a write ended tells what came of it. */
-export function liftTold(entry: Entry, began: number): void {
-  lift(entry, ({ write }) => write.settledAt > 0 && write.settledAt < began, "lifted: a later answer has come");
+export function removeConfirmedLayers(entry: Entry, startVersion: number): void {
+  removeLayers(
+    entry,
+    ({ write }) => write.settledAt > 0 && write.settledAt < startVersion,
+    "lifted: a later answer has come",
+  );
 }

@@ -1,20 +1,20 @@
-import { still } from "../ground/answer.js";
+import { partsUnchanged } from "../ground/answer.js";
 import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "../ground/contract.js";
 import { CistaError, Failure } from "../ground/failure.js";
 import { standingOf } from "../ground/freshness.js";
 import type { Cause } from "../ground/journal.js";
 import type { Request } from "../ground/request.js";
 import type { Waiters } from "../ground/waiters.js";
-import { nowOf, refuseDisposed } from "../state/core.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { linksOf, notRead, type Part } from "../state/links.js";
-import { turn } from "../state/turns.js";
 import { forgetReads } from "./dependencies.js";
-import { file, obtain } from "./keeping.js";
-import { heldBy, untilAborted } from "./waiting.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldValue, untilAborted } from "./waiting.js";
 
 /** How a load asks for what it is made of. */
-type Ask = (entry: Entry, cause: Cause, mode: LoadMode | undefined, asked: number) => Waiters;
+type Ask = (entry: Entry, cause: Cause, mode: LoadMode | undefined, askedVersion: number) => Waiters;
 
 /** One try, as it reads its parts: what it still does when it is over is nobody's business. */
 interface Reader {
@@ -39,7 +39,8 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
   const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
-  if (throughParts && entry.links?.parts.length && mode === "default" && (await partsHold(reader))) return still;
+  if (throughParts && entry.links?.parts.length && mode === "default" && (await arePartsUnchanged(reader)))
+    return partsUnchanged;
   signal.throwIfAborted();
   const context: LoadContext = {
     signal,
@@ -51,13 +52,18 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
     ...(entry.held === "value" && forward !== "request" && entry.fits ? { held: heldOf(entry) } : {}),
     read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
       signal.throwIfAborted();
-      refuseDisposed(core);
-      return (await readPart(reader, obtain(core, part, params))) as U;
+      assertNotDisposed(core);
+      return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
     },
   };
   const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
   const proceed = () => source.definition.load(entry.params, context);
-  return core.arounds.reduce<() => unknown>((inner, around) => () => around(call, inner), proceed)();
+  return core.interceptors.reduce<() => unknown>(
+    (inner, { interceptor }) =>
+      () =>
+        interceptor.load ? interceptor.load(call, inner) : inner(),
+    proceed,
+  )();
 }
 
 function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadContext["held"]> {
@@ -71,22 +77,27 @@ function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadCont
 async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   const { entry, request } = reader;
   const activity = entry.active();
-  const { asked, mode } = activity;
+  const { askedVersion, mode } = activity;
   const read = noteRead(reader, part);
-  file(part);
+  reschedule(part);
   // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
-  if (read.readAt >= request.began && read.version === part.changedAt && part.held !== "none" && !part.isInvalidated) {
-    return heldBy(part);
+  if (
+    read.readAt >= request.startVersion &&
+    read.version === part.changedAt &&
+    part.held !== "none" &&
+    !part.isInvalidated
+  ) {
+    return heldValue(part);
   }
   const settled = () => {
     // The whole is made of the oldest value that it has seen; a stream's next value begins anew.
-    if (read.version === notRead || read.readAt < request.began) read.version = part.changedAt;
+    if (read.version === notRead || read.readAt < request.startVersion) read.version = part.changedAt;
     read.readAt = part.shelf.core.version;
   };
   try {
-    return await whileWaiting(reader, part, () => broughtUpToDate(reader, part, asked, mode, settled));
+    return await whileWaiting(reader, part, () => revalidatePart(reader, part, askedVersion, mode, settled));
   } catch (thrown) {
-    if (thrown instanceof Failure) activity.passedOn.add(thrown);
+    if (thrown instanceof Failure) activity.failuresFromParts.add(thrown);
     throw thrown;
   }
 }
@@ -102,20 +113,23 @@ function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
 }
 
 /** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
-function broughtUpToDate(
+function revalidatePart(
   { ask, signal }: Reader,
   part: Entry,
-  asked: number,
+  askedVersion: number,
   mode: LoadMode,
   settled: () => void,
 ): Promise<unknown> {
   const { core } = part.shelf;
-  const known = part.isFresh(nowOf(core)) && (part.version >= asked || (part.policy.immutable && mode !== "reload"));
+  const known =
+    part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
   if (known) {
     settled();
-    return heldBy(part);
+    return heldValue(part);
   }
-  const waiters = turn(core, () => ask(part, asked > 0 ? "asked" : "dependency", asked > 0 ? mode : undefined, asked));
+  const waiters = batch(core, () =>
+    ask(part, askedVersion > 0 ? "asked" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
+  );
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   waiters.count++;
   return untilAborted(part, waiters, waiters.value, signal);
@@ -139,12 +153,12 @@ async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: ()
  * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
  * False at the first that is another than it was.
  */
-async function partsHold(reader: Reader): Promise<boolean> {
+async function arePartsUnchanged(reader: Reader): Promise<boolean> {
   const parts = reader.entry.links?.parts ?? [];
   for (const part of parts) {
     reader.signal.throwIfAborted();
     // That it failed, or is missing, is a matter for the load, if its version changed by it.
-    const brought = () => broughtUpToDate(reader, part.entry, 0, "default", () => {}).catch(() => {});
+    const brought = () => revalidatePart(reader, part.entry, 0, "default", () => {}).catch(() => {});
     await whileWaiting(reader, part.entry, brought);
     if (part.entry.changedAt !== part.version) return false;
   }
@@ -176,7 +190,7 @@ function refuseRing(dependent: Entry, part: Entry): void {
 function ring(entries: readonly Entry[]): CistaError {
   const keys = entries.map(({ key }) => key).join(" → ");
   return new CistaError(
-    "ring",
+    "cycle",
     `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
   );
 }

@@ -2,70 +2,70 @@ import { guarded } from "../ground/journal.js";
 import { keyText } from "../ground/key.js";
 import { type AnyReading, sameReading } from "../ground/reading.js";
 import { mayShow } from "../ground/showing.js";
-import { isOnline, nowOf, refuseDisposed } from "../state/core.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, isOnline, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { turn } from "../state/turns.js";
-import { ask } from "./asking.js";
-import { file, obtain } from "./keeping.js";
-import { holdsStill, layered } from "./layers.js";
+import { joinRequest } from "./asking.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldByWrite, layeredValue } from "./layers.js";
 import { wantsRequest } from "./watching.js";
 
 /** Makes a watched entry's reading anew. */
-export function renew(entry: Entry): void {
-  const reading = known(entry, compose(entry, nowOf(entry.shelf.core), entry.isAsking));
+export function refreshReading(entry: Entry): void {
+  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
   entry.reading = reading;
   const activity = entry.active();
-  activity.prospect = undefined;
-  activity.shown = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
-  if (entry.links) file(entry); // its moments are also those of its parts
+  activity.upcomingReading = undefined;
+  activity.isDisplayed = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
+  if (entry.links) reschedule(entry); // its moments are also those of its parts
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */
-export function lookNow(entry: Entry): AnyReading {
-  const reading = known(entry, compose(entry, nowOf(entry.shelf.core), entry.isAsking));
+export function currentReading(entry: Entry): AnyReading {
+  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
   if (entry.watchers === 0) keep(entry, reading, 0);
   return reading;
 }
 
 /** Rule N3: what a view will show when it has attached, so that its component renders once less. */
-export function lookAhead(entry: Entry): AnyReading {
+export function readingOnceAttached(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
-  if (isKnownUntil(entry, now)) return entry.reading as AnyReading;
-  const reading = known(entry, compose(entry, now, entry.isAsking || wantsRequest(entry, now)));
+  if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
+  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking || wantsRequest(entry, now)));
   if (entry.watchers === 0 && entry.isFresh(now)) keep(entry, reading, entry.staleAt);
-  else entry.active().prospect = reading;
+  else entry.active().upcomingReading = reading;
   return reading;
 }
 
 /** What is held, whatever the allowances. */
-export function lookHeld(entry: Entry): AnyReading {
+export function heldReading(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
-  if (isKnownUntil(entry, now)) return entry.reading as AnyReading;
-  const reading = known(entry, compose(entry, now, entry.isAsking, true));
+  if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
+  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking, true));
   const until = entry.isFresh(now) ? entry.staleAt : 0; // a clock that is put back may make it fresh again
   if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
   return reading;
 }
 
 /** It is fresh, and nothing has happened to it since its last picture was made. */
-function isKnownUntil(entry: Entry, now: number): boolean {
-  return entry.readUntil !== 0 && entry.readUntil > now && entry.reading !== undefined && entry.fits;
+function isReadingCurrent(entry: Entry, now: number): boolean {
+  return entry.readingValidUntil !== 0 && entry.readingValidUntil > now && entry.reading !== undefined && entry.fits;
 }
 
 function keep(entry: Entry, reading: AnyReading, until: number): void {
   entry.reading = reading;
-  entry.readUntil = until;
+  entry.readingValidUntil = until;
 }
 
 /** The object that already shows the same, if there is one. */
-function known(entry: Entry, reading: AnyReading): AnyReading {
+function reusePrevious(entry: Entry, reading: AnyReading): AnyReading {
   if (entry.reading && sameReading(entry.reading, reading)) return entry.reading;
-  const prospect = entry.activity?.prospect;
+  const prospect = entry.activity?.upcomingReading;
   return prospect && sameReading(prospect, reading) ? prospect : reading;
 }
 
-function compose(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
+function computeReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
   const { activity, shelf, reading } = entry;
   const failure = activity?.failure;
   const shows = whatever ? entry.held !== "none" && entry.fits : showsHeld(entry, now, asking);
@@ -82,14 +82,14 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
   return Object.freeze({
     key: entry.key,
     state,
-    value: state === "ready" ? layered(entry) : standIn,
+    value: state === "ready" ? layeredValue(entry) : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
     fresh: shows ? entry.isFresh(now) : undefined,
     storedAt: shows ? entry.bornAt : undefined,
     failure,
     pendingWrites: state === "ready" ? (activity?.pendingWrites.size ?? 0) : undefined,
     request: phaseOf(entry, asking),
-    revalidate: (reading ?? activity?.prospect)?.revalidate ?? (async () => askNow(shelf, entry.params)),
+    revalidate: (reading ?? activity?.upcomingReading)?.revalidate ?? (async () => requestNow(shelf, entry.params)),
   });
 }
 
@@ -97,15 +97,15 @@ function compose(entry: Entry, now: number, asking: boolean, whatever = false): 
 function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
   if (entry.held === "none" || !entry.fits) return false;
   const { activity } = entry;
-  const failure = activity?.cameBeside ? undefined : activity?.failure;
+  const failure = activity?.failureCameWithValue ? undefined : activity?.failure;
   return mayShow({
     standing: entry.standing(now),
     mustRevalidate: entry.mustRevalidate,
-    asking: asking || holdsStill(entry),
+    asking: asking || heldByWrite(entry),
     failed: failure !== undefined,
     coversError: failure !== undefined && entry.covers(failure, now),
-    shown: activity?.shown ?? false,
-    cameStale: activity?.cameStale ?? false,
+    isDisplayed: activity?.isDisplayed ?? false,
+    staleOnArrival: activity?.staleOnArrival ?? false,
   });
 }
 
@@ -113,32 +113,33 @@ function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
 const mostRemembered = 32;
 
 /** Nothing, where there is no entry. */
-export function lookAtNothing(shelf: Shelf, params: unknown): AnyReading {
-  const { nothing } = shelf;
+export function readingWithoutEntry(shelf: Shelf, params: unknown): AnyReading {
+  const { readingsWithoutEntry } = shelf;
   const key = keyText(shelf.source.name, params);
-  const reading = nothing.get(key) ?? emptyReading(shelf, params, key);
-  nothing.delete(key);
-  nothing.set(key, reading); // the last one used stands last
-  for (const [oldest] of nothing) if (nothing.size > mostRemembered) nothing.delete(oldest);
+  const reading = readingsWithoutEntry.get(key) ?? emptyReading(shelf, params, key);
+  readingsWithoutEntry.delete(key);
+  readingsWithoutEntry.set(key, reading); // the last one used stands last
+  for (const [oldest] of readingsWithoutEntry)
+    if (readingsWithoutEntry.size > mostRemembered) readingsWithoutEntry.delete(oldest);
   return reading;
 }
 
 function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
   const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
-  const revalidate = async () => askNow(shelf, params);
+  const revalidate = async () => requestNow(shelf, params);
   return Object.freeze({ key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate });
 }
 
 /** Asks the source now; resolves when the answer has come, whatever it is. */
-export async function askNow(shelf: Shelf, params: unknown): Promise<void> {
+export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
   const { core, source } = shelf;
-  refuseDisposed(core);
-  const entry = obtain(core, source, params);
+  assertNotDisposed(core);
+  const entry = getOrCreateEntry(core, source, params);
   // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
-  const answer = turn(core, () => {
+  const answer = batch(core, () => {
     entry.active().signedOut = false;
-    const waiters = ask(entry, "asked", undefined, core.version + 1);
+    const waiters = joinRequest(entry, "asked", undefined, core.version + 1);
     waiters.count++;
     if (entry.watchers === 0) waiters.patient = true;
     return waiters.confirmed;

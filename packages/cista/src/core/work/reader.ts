@@ -1,31 +1,31 @@
 import type { LoadMode, ReadOptions } from "../ground/contract.js";
-import { CistaError, Failure, ofEntry, shown } from "../ground/failure.js";
+import { CistaError, Failure, ofEntry, preview } from "../ground/failure.js";
 import { type Forward, forwardStatus, hitStatus } from "../ground/journal.js";
 import { keyText } from "../ground/key.js";
+import { batch } from "../state/batches.js";
 import { nowOf, record } from "../state/core.js";
 import { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { turn } from "../state/turns.js";
-import { ask, start } from "./asking.js";
-import { file, obtain } from "./keeping.js";
-import { heldBy, untilAborted } from "./waiting.js";
+import { joinRequest, startRequest } from "./asking.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldValue, untilAborted } from "./waiting.js";
 
 /** One value, once: from what is held, or from the source. */
 export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {
   if (signal?.aborted) return Promise.reject(signal.reason);
-  if (cache === "no-store") return waitFor(apart(shelf, params), cache, signal);
+  if (cache === "no-store") return waitFor(detachedEntry(shelf, params), cache, signal);
   if (cache === "only-if-cached") {
     const held = shelf.core.shelves.find(shelf.source, params);
-    return held && held.held !== "none" && held.fits ? hit(held) : unheld(keyText(shelf.source.name, params));
+    return held && held.held !== "none" && held.fits ? hit(held) : rejectNotCached(keyText(shelf.source.name, params));
   }
-  const entry = obtain(shelf.core, shelf.source, params);
-  const joined = joinedAtOnce(entry, cache, signal);
+  const entry = getOrCreateEntry(shelf.core, shelf.source, params);
+  const joined = joinWaiters(entry, cache, signal);
   if (joined) return joined;
   if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);
   if (cache !== "default" && cache !== "force-cache")
     throw new CistaError(
       "cache",
-      `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${shown(cache)}.`,
+      `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${preview(cache)}.`,
     );
   if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
   const now = nowOf(shelf.core);
@@ -36,7 +36,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
 }
 
 /** The shortest way: nothing held, others wait already, nobody listens to the journal. */
-function joinedAtOnce(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
+function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
   const { activity } = entry;
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.recorder.hears("read")) return undefined;
@@ -48,28 +48,28 @@ function joinedAtOnce(entry: Entry, cache: string, signal: AbortSignal | undefin
 function hit(entry: Entry): Promise<unknown> {
   const freshFor = () => entry.staleAt - nowOf(entry.shelf.core);
   record("read", entry, () => ({ cause: "read", cacheStatus: hitStatus(freshFor()) }));
-  if (entry.isIdle) file(entry);
-  return heldBy(entry);
+  if (entry.isIdle) reschedule(entry);
+  return heldValue(entry);
 }
 
-function unheld(key: string): Promise<never> {
+function rejectNotCached(key: string): Promise<never> {
   const message = `Nothing is held under ${key}, and only-if-cached allows no request.`;
-  return Promise.reject(ofEntry(new Failure("unheld", message), key, 0));
+  return Promise.reject(ofEntry(new Failure("not-cached", message), key, 0));
 }
 
 /** RFC 5861 §3. Runs on, whoever leaves: the reader has already had its value. */
 function revalidateBehind(entry: Entry): void {
   if (entry.request) return;
-  turn(entry.shelf.core, () => start(entry, "read"));
+  batch(entry.shelf.core, () => startRequest(entry, "read"));
   entry.active().runsOn = true;
 }
 
 function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined): Promise<unknown> {
-  return turn(entry.shelf.core, () => {
+  return batch(entry.shelf.core, () => {
     const collapsed = entry.request !== undefined;
     const forward: Forward = mode === "default" ? (entry.held === "none" ? "miss" : "stale") : "request";
     record("read", entry, () => ({ cause: "read", cacheStatus: forwardStatus(forward, { collapsed }) }));
-    const waiters = ask(entry, "read", mode, mode === "default" ? 0 : entry.shelf.core.version + 1);
+    const waiters = joinRequest(entry, "read", mode, mode === "default" ? 0 : entry.shelf.core.version + 1);
     entry.active().signedOut = false;
     const answer = mode === "default" ? waiters.value : waiters.confirmed;
     waiters.count++;
@@ -80,8 +80,8 @@ function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined):
 }
 
 /** An entry that is in no shelf: `no-store` neither reads nor writes the cache. */
-function apart(shelf: Shelf, params: unknown): Entry {
+function detachedEntry(shelf: Shelf, params: unknown): Entry {
   const entry = new Entry(shelf, params, keyText(shelf.source.name, params));
-  entry.gone = true;
+  entry.isRemoved = true;
   return entry;
 }

@@ -1,5 +1,5 @@
 import type { Selector, Source } from "../ground/contract.js";
-import { CistaError, shown } from "../ground/failure.js";
+import { CistaError, preview } from "../ground/failure.js";
 import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { infoOf } from "./info.js";
@@ -20,7 +20,7 @@ export function selected(core: Core, selector: Selector): Entry[] {
   }
   throw new CistaError(
     "selector",
-    `A selector is a source, { source, params }, { key }, { group }, { where } or "all", but it is ${shown(selector)}.`,
+    `A selector is a source, { source, params }, { key }, { group }, { where } or "all", but it is ${preview(selector)}.`,
   );
 }
 

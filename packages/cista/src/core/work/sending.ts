@@ -7,31 +7,31 @@ import { type EventDetails, guarded, type JournalKind } from "../ground/journal.
 import { Outbox, type Outgoing } from "../ground/outbox.js";
 import { Request } from "../ground/request.js";
 import { retryPlan } from "../ground/settings.js";
-import type { Laid } from "../state/activity.js";
+import type { WriteLayers } from "../state/activity.js";
+import { afterChange, batch } from "../state/batches.js";
 import { type Core, nowOf } from "../state/core.js";
-import { afterChange, turn } from "../state/turns.js";
-import { askWatched, distrust } from "./changing.js";
-import { liftOwn } from "./layers.js";
+import { markInvalidated, requestIfWatched } from "./changing.js";
+import { removeOwnLayers } from "./layers.js";
 import { selected } from "./selector.js";
-import { catchUp } from "./watching.js";
+import { resumeAfterWrites } from "./watching.js";
 
 /** For one try of a write that says nothing of it. */
 const usualTimeout: Duration = "2m";
 /** A write does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
 
-/** Sends a change whose layers are laid; settles as `send` does (rule W4). */
+/** Sends a change whose layers lie over the entries already; settles as `send` does (rule W4). */
 export function runWrite(
   core: Core,
   write: Write<any, any>,
   input: unknown,
   options: RunOptions,
-  laid: Laid,
+  layers: WriteLayers,
 ): Promise<unknown> {
   core.outbox ??= new Outbox(core.environment);
-  const run = new Run(core, core.outbox, write, input, options, laid);
-  laid.isSent = true;
-  turn(core, () => run.begin());
+  const run = new Run(core, core.outbox, write, input, options, layers);
+  layers.isSent = true;
+  batch(core, () => run.begin());
   return run.promise;
 }
 
@@ -47,23 +47,30 @@ class Run implements Outgoing {
   readonly #input: unknown;
   readonly #options: RunOptions;
   readonly #idempotencyKey: string;
-  readonly #laid: Laid;
+  readonly #layers: WriteLayers;
   /** What the answer said is no longer to be trusted. */
-  readonly #said: Selector[] = [];
+  readonly #invalidatedByAnswer: Selector[] = [];
   #request: Request | undefined;
   #phase: SendingPhase | undefined;
   #startedAt = 0;
   /** Listens to the signal no longer. */
   #endAbort = (): void => {};
 
-  constructor(core: Core, outbox: Outbox, write: Write<any, any>, input: unknown, options: RunOptions, laid: Laid) {
+  constructor(
+    core: Core,
+    outbox: Outbox,
+    write: Write<any, any>,
+    input: unknown,
+    options: RunOptions,
+    layers: WriteLayers,
+  ) {
     const { lane } = write.definition;
     this.#core = core;
     this.#outbox = outbox;
     this.#write = write;
     this.#input = input;
     this.#options = options;
-    this.#laid = laid;
+    this.#layers = layers;
     this.#idempotencyKey = core.clock.uniqueText();
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
@@ -94,7 +101,7 @@ class Run implements Outgoing {
     this.#request?.abort(new Failure("aborted", "The write was given up."));
     this.#end(
       () => this.#reject(reason),
-      () => this.#refused(sent),
+      () => this.#onRefusal(sent),
       "aborted",
     );
   }
@@ -121,21 +128,21 @@ class Run implements Outgoing {
         defer: (call) => afterChange(core, call),
       },
       {
-        moved: () => this.#moved(),
-        answered: ({ value }) => this.#answered((value as { result: unknown }).result),
-        ended: () => {},
-        retrying: (failure, duration) => {
+        onPhase: () => this.#moved(),
+        onAnswer: ({ value }) => this.#answered((value as { result: unknown }).result),
+        onStreamEnd: () => {},
+        onRetry: (failure, duration) => {
           this.#record("retry", { attempt: this.#request?.attempt ?? 1, failure, duration });
           this.#move("waiting");
         },
-        failed: (failure) => this.#failed(failure),
+        onFailure: (failure) => this.#failed(failure),
       },
     );
     this.#request.start();
   }
 
   #contextFor({ signal, attempt }: Request): SendContext {
-    const invalidate = (selector: Selector) => void this.#said.push(selector);
+    const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
     const { context } = this.#core.options;
     return { signal, attempt, context, idempotencyKey: this.#idempotencyKey, invalidate };
   }
@@ -160,7 +167,7 @@ class Run implements Outgoing {
   #answered(result: unknown): void {
     this.#end(
       () => this.#resolve(result),
-      () => this.#worked(result),
+      () => this.#onSuccess(result),
     );
   }
 
@@ -169,61 +176,61 @@ class Run implements Outgoing {
     const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
     this.#end(
       () => this.#reject(last),
-      () => this.#refused(mayHaveWorked(failure)),
+      () => this.#onRefusal(mayHaveWorked(failure)),
       last,
     );
   }
 
   #end(settle: () => void, change: () => void, failure?: Failure | string): void {
     const core = this.#core;
-    const laid = this.#laid;
+    const layers = this.#layers;
     if (!this.#outbox.remove(this)) return;
     this.#endAbort();
-    turn(core, () => {
-      laid.settle(++core.version);
+    batch(core, () => {
+      layers.settle(++core.version);
       this.#record("settle", {
         duration: nowOf(core) - this.#startedAt,
         ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
       });
       change();
-      for (const entry of laid.entries) if (entry.activity?.pendingWrites.size === 0) catchUp(entry);
+      for (const entry of layers.entries) if (entry.activity?.pendingWrites.size === 0) resumeAfterWrites(entry);
     });
     settle();
-    if (!core.disposed) turn(core, () => this.#outbox.makeWay(this));
+    if (!core.disposed) batch(core, () => this.#outbox.makeWay(this));
   }
 
   /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
-  #worked(result: unknown): void {
+  #onSuccess(result: unknown): void {
     const { definition, name } = this.#write;
     const core = this.#core;
-    const laid = this.#laid;
-    const selectors = [...this.#said];
+    const layers = this.#layers;
+    const selectors = [...this.#invalidatedByAnswer];
     guarded(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
-    const distrusted = new Set(laid.entries);
+    const invalidated = new Set(layers.entries);
     for (const selector of selectors) {
       guarded(() => {
-        for (const entry of selected(core, selector)) distrusted.add(entry);
+        for (const entry of selected(core, selector)) invalidated.add(entry);
       });
     }
-    for (const entry of distrusted) distrust(entry, name);
-    // What it puts is newer than the distrust, so it is not asked for again.
-    guarded(() => definition.settle?.(result, this.#input, core.cache));
-    for (const entry of laid.entries) {
-      const told = entry.version > laid.settledAt && !entry.isInvalidated;
+    for (const entry of invalidated) markInvalidated(entry, name);
+    // What it puts is newer than the invalidation, so it is not asked for again.
+    guarded(() => definition.onSuccess?.(result, this.#input, core.cache));
+    for (const entry of layers.entries) {
+      const told = entry.version > layers.settledAt && !entry.isInvalidated;
       // An answer under way may still be of before: then it stays for that too.
-      if (told || (entry.watchers === 0 && !entry.request)) liftOwn(entry, laid, "lifted: settled");
+      if (told || (entry.watchers === 0 && !entry.request)) removeOwnLayers(entry, layers, "lifted: settled");
     }
-    for (const entry of distrusted) if (entry.isInvalidated) askWatched(entry);
+    for (const entry of invalidated) if (entry.isInvalidated) requestIfWatched(entry);
   }
 
   /** Its own layers go, and nothing else. */
-  #refused(mayHaveWorked: boolean): void {
-    const laid = this.#laid;
-    for (const entry of laid.entries) {
-      liftOwn(entry, laid, "lifted: taken back");
+  #onRefusal(mayHaveWorked: boolean): void {
+    const layers = this.#layers;
+    for (const entry of layers.entries) {
+      removeOwnLayers(entry, layers, "lifted: taken back");
       if (!mayHaveWorked) continue;
-      distrust(entry, laid.name);
-      askWatched(entry);
+      markInvalidated(entry, layers.name);
+      requestIfWatched(entry);
     }
   }
 

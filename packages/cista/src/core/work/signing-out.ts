@@ -1,11 +1,11 @@
 import { Failure } from "../ground/failure.js";
+import { batch, scheduleRelease } from "../state/batches.js";
 import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { leave, turn } from "../state/turns.js";
-import { giveUp } from "./asking.js";
-import { review, setParts } from "./dependencies.js";
-import { changeHeld, evict, file } from "./keeping.js";
-import { lift } from "./layers.js";
+import { abandonRequest } from "./asking.js";
+import { markDependentsOutdated, setParts } from "./dependencies.js";
+import { changeHeld, evict, reschedule } from "./keeping.js";
+import { removeLayers } from "./layers.js";
 
 const note = "somebody signed out";
 
@@ -14,11 +14,11 @@ const note = "somebody signed out";
  * way ends, then nothing is held. Resolves when those who listen for it (stores, for example) have done the same.
  */
 export async function signOut(core: Core): Promise<void> {
-  turn(core, () => {
+  batch(core, () => {
     const entries = [...core.shelves.byKey.values()];
     for (const { activity } of entries) if (activity) activity.signedOut = true;
     core.outbox?.abortAll(new Failure("aborted", "The write was given up: somebody signed out."));
-    for (const entry of [...core.underWay]) giveUp(entry, note); // also what is read without being kept
+    for (const entry of [...core.underWay]) abandonRequest(entry, note); // also what is read without being kept
     core.restored.clear();
     for (const entry of entries) forgetAll(entry);
   });
@@ -27,15 +27,15 @@ export async function signOut(core: Core): Promise<void> {
 }
 
 function forgetAll(entry: Entry): void {
-  if (entry.gone) return;
-  lift(entry, () => true, `lifted: ${note}`);
+  if (entry.isRemoved) return;
+  removeLayers(entry, () => true, `lifted: ${note}`);
   changeHeld(entry, () => entry.forget());
   setParts(entry, []);
-  review(entry);
+  markDependentsOutdated(entry);
   if (entry.isIdle) {
     evict(entry, "deleted");
     return;
   }
-  file(entry);
-  leave(entry);
+  reschedule(entry);
+  scheduleRelease(entry);
 }

@@ -1,13 +1,13 @@
-import { defined } from "../ground/defined.js";
-import { CistaError, shown } from "../ground/failure.js";
+import { CistaError, preview } from "../ground/failure.js";
 import { ageAt } from "../ground/freshness.js";
+import { omitUndefined } from "../ground/omit-undefined.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../ground/stored.js";
+import { batch, markDirty } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { touch, turn } from "../state/turns.js";
-import { review } from "./dependencies.js";
-import { changeHeld, file, obtain } from "./keeping.js";
+import { markDependentsOutdated } from "./dependencies.js";
+import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
 const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
@@ -15,7 +15,7 @@ const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
 /** The entries as data. What is `noStore` (rule S2), or not to be trusted, stays behind. */
 export function takeSnapshot(core: Core, entries: readonly Entry[]): Snapshot {
   const now = nowOf(core);
-  return defined({
+  return omitUndefined({
     format: "cista-snapshot",
     version: 1,
     takenAt: core.clock.now(),
@@ -29,7 +29,7 @@ export function takeSnapshot(core: Core, entries: readonly Entry[]): Snapshot {
 
 function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups } = entry;
-  return defined({
+  return omitUndefined({
     source: entry.shelf.source.name,
     params: entry.params,
     kind: entry.held as StoredEntry["kind"],
@@ -68,13 +68,13 @@ export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
   if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
     throw new CistaError(
       "snapshot",
-      `A snapshot has the format "cista-snapshot" and the version 1, but this is ${shown(snapshot)}.`,
+      `A snapshot has the format "cista-snapshot" and the version 1, but this is ${preview(snapshot)}.`,
     );
   }
   if (snapshot.partition !== core.options.partition) {
     throw new CistaError(
       "snapshot",
-      `The snapshot is of the partition ${shown(snapshot.partition)}, and this cache of ${shown(core.options.partition)}: one user's entries are not another's.`,
+      `The snapshot is of the partition ${preview(snapshot.partition)}, and this cache of ${preview(core.options.partition)}: one user's entries are not another's.`,
     );
   }
   // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
@@ -85,31 +85,31 @@ export function restoreSnapshot(core: Core, snapshot: Snapshot): void {
   const at = nowOf(core);
   let room = core.capacity;
   for (const waiting of core.restored.values()) room -= waiting.length;
-  turn(core, () => {
+  batch(core, () => {
     for (const entry of entries.slice(0, room)) {
       const stored = wellFormed(entry);
-      if (!stored) dropped(core, entry);
-      else place(core, { stored: { ...stored, age: stored.age + since }, at, trusted });
+      if (!stored) recordDropped(core, entry);
+      else restoreOrKeep(core, { stored: { ...stored, age: stored.age + since }, at, trusted });
     }
   });
-  if (entries.length > room) dropped(core, `${entries.length - room} entries over the capacity`);
+  if (entries.length > room) recordDropped(core, `${entries.length - room} entries over the capacity`);
   if (core.restored.size > 0) forgetLater(core);
 }
 
 /** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
 const clockTolerance = 5000;
 
-function dropped(core: Core, what: unknown): void {
-  const note = `Dropped from a snapshot: ${shown(what)}.`;
+function recordDropped(core: Core, what: unknown): void {
+  const note = `Dropped from a snapshot: ${preview(what)}.`;
   if (core.recorder.hears("warning")) core.recorder.record("warning", { note });
 }
 
 /** Where its source is not known yet, kept for it. */
-function place(core: Core, restored: Restored): void {
+function restoreOrKeep(core: Core, restored: Restored): void {
   const { source } = restored.stored;
   const shelf = core.shelves.named(source);
   const waiting = core.restored.get(source);
-  if (shelf) adopt(shelf, restored);
+  if (shelf) restoreEntry(shelf, restored);
   else if (waiting) waiting.push(restored);
   else core.restored.set(source, [restored]);
 }
@@ -129,25 +129,25 @@ export function adoptRestored(shelf: Shelf): void {
   const waiting = core.restored.get(source.name);
   if (!waiting) return;
   core.restored.delete(source.name);
-  turn(core, () => {
-    for (const restored of waiting) adopt(shelf, restored);
+  batch(core, () => {
+    for (const restored of waiting) restoreEntry(shelf, restored);
   });
 }
 
-function adopt(shelf: Shelf, restored: Restored): void {
+function restoreEntry(shelf: Shelf, restored: Restored): void {
   const { core } = shelf;
   const { stored } = restored;
   let entry: Entry;
   try {
-    entry = obtain(core, shelf.source, stored.params);
+    entry = getOrCreateEntry(core, shelf.source, stored.params);
   } catch {
-    dropped(core, stored); // params that can make no key
+    recordDropped(core, stored); // params that can make no key
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
   if (checked) holdRestored(entry, restored, checked.value);
-  else dropped(core, stored);
+  else recordDropped(core, stored);
 }
 
 /** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
@@ -178,12 +178,12 @@ function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: un
     immutable,
     groups: stored.groups ?? [],
     ...(varies ? { varies } : {}),
-    ...(validated ? { validator: defined({ etag, lastModified, lastEventId }) } : {}),
+    ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
   };
   changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
   if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
-  review(entry);
-  touch(entry);
-  file(entry);
+  markDependentsOutdated(entry);
+  markDirty(entry);
+  reschedule(entry);
 }

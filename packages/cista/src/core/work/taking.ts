@@ -1,20 +1,20 @@
-import { type Answer, type AnswerDetails, still } from "../ground/answer.js";
+import { type Answer, type AnswerDetails, partsUnchanged } from "../ground/answer.js";
 import { ofEntry } from "../ground/failure.js";
 import { mostGroups } from "../ground/stored.js";
 import type { Entry } from "../state/entry.js";
-import { liftTold } from "./layers.js";
+import { removeConfirmedLayers } from "./layers.js";
 
 /** Holds what an answer brought. */
-export function take(entry: Entry, answer: Answer<unknown>, began: number, now: number): void {
-  if (answer === still) return;
+export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion: number, now: number): void {
+  if (answer === partsUnchanged) return;
   const { activity } = entry;
   const details = labelled(entry, answer);
-  if (answer.kind === "unchanged") entry.freshen(details, began, now);
-  else entry.hold(answer.kind, answer.value, details, began, now);
-  liftTold(entry, began);
+  if (answer.kind === "unchanged") entry.freshen(details, startVersion, now);
+  else entry.hold(answer.kind, answer.value, details, startVersion, now);
+  removeConfirmedLayers(entry, startVersion);
   if (!activity || !details.failure) return;
   activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
-  activity.cameBeside = true;
+  activity.failureCameWithValue = true;
 }
 
 /** The answer's groups and the definition's own add up (rule F7). */

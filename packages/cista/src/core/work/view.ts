@@ -1,15 +1,15 @@
 import { picked } from "../ground/picking.js";
 import type { AnyReading, Reading, View, ViewOptions } from "../ground/reading.js";
-import { refuseDisposed } from "../state/core.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { turn } from "../state/turns.js";
-import { obtain } from "./keeping.js";
-import { askNow, lookAhead, lookNow } from "./looking.js";
+import { getOrCreateEntry } from "./keeping.js";
+import { currentReading, readingOnceAttached, requestNow } from "./looking.js";
 import { attach, detach, joinWatchers } from "./watching.js";
 
 export class EntryView implements View<any> {
   #entry: Entry;
-  readonly #asks: boolean;
+  readonly #mayRequest: boolean;
   readonly #pick: ((value: any) => unknown) | undefined;
   #attached = 0;
   /** With `pick`: the last part shown, and the whole reading that it is a part of. */
@@ -18,7 +18,7 @@ export class EntryView implements View<any> {
 
   constructor(entry: Entry, options: ViewOptions<any, any> = {}) {
     this.#entry = entry;
-    this.#asks = options.when ?? true;
+    this.#mayRequest = options.when ?? true;
     this.#pick = options.pick;
   }
 
@@ -37,26 +37,26 @@ export class EntryView implements View<any> {
     const heard = this.#pick ? this.#picking(listener) : listener;
     const { core } = entry.shelf;
     // One view is one watcher to be satisfied: who listens to it too is no newcomer, and asks for nothing (rule F3).
-    const asks = this.#asks && this.#attached === 0;
-    if (!joinWatchers(entry, this.#asks)) turn(core, () => attach(entry, this.#asks, asks));
+    const asks = this.#mayRequest && this.#attached === 0;
+    if (!joinWatchers(entry, this.#mayRequest)) batch(core, () => attach(entry, this.#mayRequest, asks));
     const order = ++core.subscriptions;
     const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
     this.#attached++;
-    return this.#leave.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
+    return this.#detach.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
   }
 
   /** Harmless when called again. An attached view's entry stays the same. */
-  #leave(position: number, order: number): void {
+  #detach(position: number, order: number): void {
     if (!this.#entry.activity?.listeners.remove(position, order)) return;
     this.#attached--;
-    detach(this.#entry, this.#asks);
+    detach(this.#entry, this.#mayRequest);
   }
 
   /** The entry, or the one in its place where it was let go. */
   #current(): Entry {
-    const { shelf, params, gone } = this.#entry;
-    refuseDisposed(shelf.core);
-    if (gone) this.#entry = obtain(shelf.core, shelf.source, params);
+    const { shelf, params, isRemoved } = this.#entry;
+    assertNotDisposed(shelf.core);
+    if (isRemoved) this.#entry = getOrCreateEntry(shelf.core, shelf.source, params);
     return this.#entry;
   }
 
@@ -83,13 +83,13 @@ export class EntryView implements View<any> {
   async revalidate(): Promise<Reading<any>> {
     const before = this.get();
     const { shelf, params } = this.#entry;
-    await askNow(shelf, params);
+    await requestNow(shelf, params);
     return shelf.core.disposed ? before : this.get();
   }
 
   #unattached(): AnyReading {
     const entry = this.#current();
-    return this.#asks ? lookAhead(entry) : lookNow(entry);
+    return this.#mayRequest ? readingOnceAttached(entry) : currentReading(entry);
   }
 
   #picked(whole: AnyReading): AnyReading {

@@ -1,8 +1,8 @@
 import { onAbort } from "../ground/abort.js";
 import { missingFailure } from "../ground/reading.js";
 import type { Outcome, Waiters } from "../ground/waiters.js";
+import { scheduleRelease } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
-import { leave } from "../state/turns.js";
 
 /** What those who wait get of what is held now. */
 export function outcomeOf(entry: Entry): Outcome {
@@ -10,7 +10,7 @@ export function outcomeOf(entry: Entry): Outcome {
 }
 
 /** The same, as a reader gets it. */
-export function heldBy(entry: Entry): Promise<unknown> {
+export function heldValue(entry: Entry): Promise<unknown> {
   const outcome = outcomeOf(entry);
   return outcome.failure ? Promise.reject(outcome.failure) : Promise.resolve(outcome.value);
 }
@@ -25,7 +25,7 @@ export function untilAborted(
   if (signal.aborted) {
     waiters.count--;
     answer.catch(() => {}); // nobody waits for it
-    leave(entry);
+    scheduleRelease(entry);
     return Promise.reject(signal.reason);
   }
   const activity = entry.active();
@@ -44,7 +44,7 @@ export function untilAborted(
       if (!leaves()) return;
       waiters.count--;
       reject(signal.reason);
-      leave(entry);
+      scheduleRelease(entry);
     });
     answer.then(
       (value) => leaves() && resolve(value),

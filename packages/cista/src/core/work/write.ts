@@ -1,13 +1,13 @@
 import type { RunOptions, Write, WriteDefinition } from "../ground/contract.js";
 import { milliseconds } from "../ground/duration.js";
-import { CistaError, shown } from "../ground/failure.js";
+import { CistaError, preview } from "../ground/failure.js";
 import { guarded } from "../ground/journal.js";
 import { retryPlan } from "../ground/settings.js";
-import { Laid } from "../state/activity.js";
-import { type Core, refuseDisposed } from "../state/core.js";
-import { turn } from "../state/turns.js";
-import { file, obtain } from "./keeping.js";
-import { lay, liftOwn } from "./layers.js";
+import { WriteLayers } from "../state/activity.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, type Core } from "../state/core.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { addLayer, removeOwnLayers } from "./layers.js";
 import { runWrite } from "./sending.js";
 
 /** A write brings what sends it: programs without writes do not carry that along. */
@@ -30,10 +30,10 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
 export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition: WriteDefinition<I, R>): Write<I, R> {
   const { name, send } = definition;
   if (typeof name !== "string" || name === "") {
-    throw new CistaError("write", `A write's name is text, such as "book", but it is ${shown(name)}.`);
+    throw new CistaError("write", `A write's name is text, such as "book", but it is ${preview(name)}.`);
   }
   if (typeof send !== "function") {
-    throw new CistaError("write", `The write "${name}" needs a send function, but send is ${shown(send)}.`);
+    throw new CistaError("write", `The write "${name}" needs a send function, but send is ${preview(send)}.`);
   }
   retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
   milliseconds(definition.timeout ?? 0, "timeout");
@@ -41,35 +41,35 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
 }
 
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
-function layAll(core: Core, { name, definition }: Write<any, any>, input: unknown): Laid {
-  const laid = new Laid(name);
+function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
+  const layers = new WriteLayers(name);
   const edit = {
     patch: (source: any, params: unknown, change: (value: any) => unknown) => {
-      const entry = obtain(core, source, params);
-      lay(entry, laid, change);
-      file(entry);
+      const entry = getOrCreateEntry(core, source, params);
+      addLayer(entry, layers, change);
+      reschedule(entry);
     },
   };
-  turn(core, () => guarded(() => definition.optimistic?.(input, edit)));
-  return laid;
+  batch(core, () => guarded(() => definition.optimistic?.(input, edit)));
+  return layers;
 }
 
 /** @throws CistaError code "write" for what `write()` has not made */
 export function run(core: Core, write: Write<any, any>, input: unknown, options: RunOptions = {}): Promise<unknown> {
   const sender = (write as Bringing | undefined)?.[sending];
-  if (!sender) throw new CistaError("write", `run takes what write() has made, but it got ${shown(write)}.`);
+  if (!sender) throw new CistaError("write", `run takes what write() has made, but it got ${preview(write)}.`);
   if (options.signal?.aborted) return Promise.reject(options.signal.reason);
-  const laid = layAll(core, write, input);
+  const layers = addLayers(core, write, input);
   /** Only once all of it is known to be in order is it sent. */
   const sendNow = (send: Sender) => {
-    refuseDisposed(core); // by what `optimistic` has done, or while what sends it was loaded
+    assertNotDisposed(core); // by what `optimistic` has done, or while what sends it was loaded
     options.signal?.throwIfAborted();
-    return send(core, write, input, options, laid);
+    return send(core, write, input, options, layers);
   };
   const takeBack = (thrown: unknown): never => {
     if (!core.disposed) {
-      turn(core, () => {
-        for (const entry of laid.entries) liftOwn(entry, laid, "lifted: it could not be sent");
+      batch(core, () => {
+        for (const entry of layers.entries) removeOwnLayers(entry, layers, "lifted: it could not be sent");
       });
     }
     throw thrown;
@@ -77,7 +77,7 @@ export function run(core: Core, write: Write<any, any>, input: unknown, options:
   try {
     const send = sender();
     if (typeof send === "function") return sendNow(send);
-    return send.then(sendNow).catch((thrown) => (laid.isSent ? Promise.reject(thrown) : takeBack(thrown)));
+    return send.then(sendNow).catch((thrown) => (layers.isSent ? Promise.reject(thrown) : takeBack(thrown)));
   } catch (thrown) {
     return takeBack(thrown);
   }

@@ -10,7 +10,7 @@ const mostKeys = 1000;
 export type Entries = ReadonlyMap<string, EntryInfo>;
 
 /** What all lamps of one page look out from: the journal, the entries, the rehearsal. */
-export class Tower {
+export class LampHub {
   readonly cache: Cache;
   readonly #events = new Map<string, JournalEvent[]>();
   readonly #lamps = new Set<{ look(entries: Entries): void }>();

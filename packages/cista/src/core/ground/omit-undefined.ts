@@ -7,6 +7,6 @@ type Given<T> = { [K in keyof T as Optional<T[K]> extends true ? never : K]: T[K
  * The same object without the members that are `undefined`.
  * @internal
  */
-export function defined<const T extends object>(members: T): Given<T> {
+export function omitUndefined<const T extends object>(members: T): Given<T> {
   return Object.fromEntries(Object.entries(members).filter(([, member]) => member !== undefined)) as Given<T>;
 }

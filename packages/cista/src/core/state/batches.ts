@@ -5,28 +5,29 @@ import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 
 /** Notes that an entry's reading may have changed: made anew when the turn ends. To be called within a turn. */
-export function touch(entry: Entry): void {
-  entry.readUntil = 0;
-  if (entry.watchers > 0) entry.shelf.core.touched.push(entry);
+export function markDirty(entry: Entry): void {
+  entry.readingValidUntil = 0;
+  if (entry.watchers > 0) entry.shelf.core.dirty.push(entry);
 }
 
 /** Notes that somebody has left: looked at one macrotask from now, so that what comes back in one go loses nothing (rule R3). */
-export function leave(entry: Entry): void {
+export function scheduleRelease(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
-  core.left.add(entry);
-  core.leaveTimer ??= core.clock.setTimer(() => {
-    core.leaveTimer = undefined;
-    settleAll(core, core.left, (entries) => entries.forEach(core.duties.settleLeft));
+  core.pendingReleases.add(entry);
+  core.releaseTimer ??= core.clock.setTimer(() => {
+    core.releaseTimer = undefined;
+    flush(core, core.pendingReleases, (entries) => entries.forEach(core.callbacks.releaseIfUnused));
   }, 0);
 }
 
 /** Notes that it may be stale through its parts: looked at once, after all that changes in the same turn of the event loop. */
-export function doubt(entry: Entry): void {
+export function scheduleDependencyCheck(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
-  if (core.doubted.size === 0) queueMicrotask(() => settleAll(core, core.doubted, core.duties.settleDoubts));
-  core.doubted.add(entry);
+  if (core.pendingChecks.size === 0)
+    queueMicrotask(() => flush(core, core.pendingChecks, core.callbacks.revalidateIfPartsChanged));
+  core.pendingChecks.add(entry);
 }
 
 /**
@@ -38,10 +39,10 @@ export function afterChange(core: Core, call: () => void): void {
   else guarded(call);
 }
 
-function settleAll(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]) => void): void {
+function flush(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]) => void): void {
   const entries = [...noted];
   noted.clear();
-  turn(core, () => settle(entries));
+  batch(core, () => settle(entries));
 }
 
 /**
@@ -49,39 +50,39 @@ function settleAll(core: Core, noted: Set<Entry>, settle: (entries: readonly Ent
  * and the journal's listeners are run, until nothing more comes of it; last those whose reading changed are told (rule N1).
  * A turn inside a turn is part of it.
  */
-export function turn<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = tellNow): T {
+export function batch<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = notifyNow): T {
   core.depth++;
   try {
     return change();
   } finally {
     if (core.depth > 1) core.depth--;
-    else closeTurn(core, tell);
+    else closeBatch(core, tell);
   }
 }
 
 /** A change that nobody is told of before the next turn ends, or this go of the event loop. */
-export function tellLater(core: Core, change: () => void): void {
+export function batchNotifiedLater(core: Core, change: () => void): void {
   core.depth++;
   try {
     change();
   } finally {
     core.depth--;
-    if (core.depth === 0 && core.recorder.isBehind) queueMicrotask(() => turn(core, () => {}));
+    if (core.depth === 0 && core.recorder.isBehind) queueMicrotask(() => batch(core, () => {}));
   }
 }
 
-function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
+function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   /** What the watchers of each touched entry were shown before. */
-  const before = new Map<Entry, AnyReading | undefined>();
+  const shownBefore = new Map<Entry, AnyReading | undefined>();
   try {
-    while (core.touched.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0) {
+    while (core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0) {
       const overdue = [...core.overdue];
       core.overdue.clear();
-      for (const entry of overdue) if (entry.watchers > 0) core.duties.comeDue(entry); // before anybody sees it
-      const { touched, afterChange } = core;
-      core.touched = [];
+      for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry); // before anybody sees it
+      const { dirty: touched, afterChange } = core;
+      core.dirty = [];
       core.afterChange = [];
-      renewAll(core, touched, before);
+      refreshReadings(core, touched, shownBefore);
       for (const call of afterChange) guarded(call);
       core.recorder.tell("consistent");
     }
@@ -90,28 +91,28 @@ function closeTurn(core: Core, tellAll: (changed: Listeners[]) => void): void {
   }
   // The state is consistent from here on: a listener may change something in a turn of its own.
   const changed: Listeners[] = [];
-  for (const [entry, reading] of before) {
+  for (const [entry, reading] of shownBefore) {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
   }
   core.recorder.tell(); // of what was only written down
   if (changed.length > 0) tellAll(changed);
 }
 
-function renewAll(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {
+function refreshReadings(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {
   const renewed = touched.length > 1 ? new Set(touched) : touched;
   for (const entry of renewed) {
     if (!entry.activity) continue;
     if (!before.has(entry)) before.set(entry, entry.reading);
-    core.duties.renew(entry);
+    core.callbacks.refreshReading(entry);
   }
 }
 
-function tellNow(changed: Listeners[]): void {
+function notifyNow(changed: Listeners[]): void {
   if (changed.length === 1) changed[0]?.callAll();
   else Listeners.callAllOf(changed);
 }
 
 /** For what changes while a component is being rendered: others may be told only when that is over. */
-export function tellSoon(changed: Listeners[]): void {
-  queueMicrotask(() => tellNow(changed));
+export function notifySoon(changed: Listeners[]): void {
+  queueMicrotask(() => notifyNow(changed));
 }
