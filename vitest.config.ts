@@ -20,6 +20,10 @@ const react18 = ["react", "react-dom"].map((name) => ({
   replacement: at(`compat/react-18/node_modules/${name}`),
 }));
 
+/** As in the build of that name; in Node a test may choose the flavour by NODE_ENV. */
+const inNode = { DEVELOPMENT: '(process.env.NODE_ENV !== "production")' };
+const inBrowser = { DEVELOPMENT: "true" };
+
 const browser = () => ({
   enabled: true,
   headless: true,
@@ -36,6 +40,7 @@ export default defineConfig({
     projects: [
       {
         resolve: { alias },
+        define: inNode,
         test: {
           name: "node",
           ...patient,
@@ -46,6 +51,7 @@ export default defineConfig({
       },
       {
         resolve: { alias },
+        define: inBrowser,
         optimizeDeps: { include: react },
         test: {
           name: "browser",
@@ -57,6 +63,7 @@ export default defineConfig({
       {
         // The binding with the oldest React that it is for.
         resolve: { alias: [...alias, ...react18] },
+        define: inBrowser,
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
         test: { name: "react-18", ...patient, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
@@ -64,6 +71,7 @@ export default defineConfig({
       {
         // What people run: the built command and the built board, in a real browser.
         resolve: { alias },
+        define: inNode,
         test: {
           name: "whole",
           ...patient,

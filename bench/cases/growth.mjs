@@ -1,4 +1,4 @@
-import { createCache, source, write } from "cista";
+import { createCache, journalOf, source, write } from "cista";
 import { keep } from "../measure.mjs";
 
 // What must not grow worse than linearly: each the time for ten times the work, over that for the work itself.
@@ -154,7 +154,7 @@ export const journalListeners = () =>
   growth(10_000, async (count) => {
     const cache = roomy();
     return () => {
-      const ends = Array.from({ length: count }, () => cache.journal.subscribe(() => {}, ["warning"]));
+      const ends = Array.from({ length: count }, () => journalOf(cache).subscribe(() => {}, ["warning"]));
       for (const end of ends) end();
     };
   });

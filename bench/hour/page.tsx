@@ -1,4 +1,4 @@
-import { createCache } from "cista";
+import { createCache, journalOf } from "cista";
 import { lightLamps } from "cista/lamp";
 import { CistaProvider } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
@@ -14,7 +14,7 @@ const environment = virtualEnvironment();
 const cache = createCache({ clock, environment });
 if (location.search === "?tally") startTally(cache); // an hour's renders are counted without the strip's own
 const counts = { requests: 0, unchanged: 0, commits: 0 };
-cache.journal.subscribe(
+journalOf(cache).subscribe(
   ({ kind }) => counts[kind === "request" ? "requests" : "unchanged"]++,
   ["request", "unchanged"],
 );
@@ -59,7 +59,7 @@ async function day() {
   const told = [];
   for (const { title, visible, online, length } of parts) {
     const asked: Record<string, number> = {};
-    const leave = cache.journal.subscribe(
+    const leave = journalOf(cache).subscribe(
       ({ source, cause }) => {
         const what = `${source} (${cause})`;
         asked[what] = (asked[what] ?? 0) + 1;

@@ -1,6 +1,6 @@
-import { defineConfig } from "tsdown";
+import { defineConfig, type UserConfig } from "tsdown";
 
-export default defineConfig({
+const common: UserConfig = {
   entry: {
     index: "src/index.ts",
     http: "src/http/index.ts",
@@ -13,8 +13,17 @@ export default defineConfig({
   platform: "neutral",
   target: "es2022",
   fixedExtension: false,
-  dts: true,
-  // For whoever checks libraries' types with an older lib: a cache has Symbol.dispose.
-  banner: { dts: '/// <reference lib="esnext.disposable" />' },
-  publint: true,
-});
+};
+
+/** One build for each export condition, and one for bundlers that only know `process.env.NODE_ENV`; the types stand once. */
+export default defineConfig([
+  {
+    ...common,
+    define: { DEVELOPMENT: '(process.env.NODE_ENV !== "production")' },
+    dts: true,
+    // For whoever checks libraries' types with an older lib: a cache has Symbol.dispose.
+    banner: { dts: '/// <reference lib="esnext.disposable" />' },
+  },
+  { ...common, outDir: "dist/development", define: { DEVELOPMENT: "true" }, dts: false, clean: false },
+  { ...common, outDir: "dist/production", define: { DEVELOPMENT: "false" }, dts: false, clean: false },
+]);

@@ -1,4 +1,5 @@
 import type { Cache } from "cista";
+import { journalOf } from "cista";
 import { useSyncExternalStore } from "react";
 
 /** Reads that the page's components made, against requests that went out for them. */
@@ -12,7 +13,7 @@ const listeners = new Set<() => void>();
 
 /** Counts from the cache's journal. */
 export function startTally(cache: Cache): void {
-  cache.journal.subscribe(
+  journalOf(cache).subscribe(
     ({ kind }) => {
       const name = kind === "request" ? "requests" : "reads";
       tally = { ...tally, [name]: tally[name] + 1 };

@@ -1,4 +1,4 @@
-import { createCache } from "cista";
+import { createCache, journalOf } from "cista";
 import { CistaProvider } from "cista/react";
 import { virtualClock } from "cista/rehearsal";
 import { expect, test, vi } from "vitest";
@@ -82,7 +82,7 @@ test("unchanged answers render nothing on the whole board; one changed hut rende
   await drawn();
 
   const asked: string[] = [];
-  cache.journal.subscribe(({ kind, key = "" }) => kind === "request" && asked.push(key));
+  journalOf(cache).subscribe(({ kind, key = "" }) => kind === "request" && asked.push(key));
   rendered.clear();
   await cache.revalidate({ where: ({ reading }) => reading.state === "ready" });
   await drawn();

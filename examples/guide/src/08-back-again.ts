@@ -1,4 +1,4 @@
-import { createCache } from "cista";
+import { createCache, journalOf } from "cista";
 import { origin } from "cista/http";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { Greyfell, type Hut } from "./greyfell.js";
@@ -16,7 +16,7 @@ const quiet = greyfell.source<void, Hut[]>({
 const clock = virtualClock();
 const environment = virtualEnvironment(); // a page's own is the default
 const cache = createCache({ clock, environment });
-cache.journal.subscribe(({ kind, key, cause, note }) => {
+journalOf(cache).subscribe(({ kind, key, cause, note }) => {
   if (kind === "request" || kind === "retry" || kind === "held-back")
     console.log(`  ${kind} ${key}, because: ${cause} ${note ?? ""}`);
 });

@@ -1,4 +1,4 @@
-import { createCache, jsonForScript } from "cista";
+import { createCache, jsonForScript, restoreSnapshot, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
 import { Greyfell, type Hut } from "./greyfell.js";
@@ -13,7 +13,7 @@ const clock = virtualClock(Date.UTC(2026, 10, 23, 18)); // so that what is print
 async function rendered(): Promise<string> {
   const cache = createCache({ clock });
   const { name, water } = await cache.read(hut, { id: "h-07" });
-  const content = jsonForScript(cache.snapshot());
+  const content = jsonForScript(takeSnapshot(cache));
   cache.dispose();
   return `<p>${name}: ${water} litres</p>\n<script type="application/json" id="cista">${content}</script>`;
 }
@@ -22,7 +22,8 @@ async function rendered(): Promise<string> {
 function hydrated(page: string): void {
   const { content } = Object.assign(document.createElement("template"), { innerHTML: page });
   const snapshot = JSON.parse(content.querySelector("#cista")?.textContent ?? "null");
-  const cache = createCache({ clock, snapshot });
+  const cache = createCache({ clock });
+  restoreSnapshot(cache, snapshot);
   const view = cache.view(hut, { id: "h-07" });
   view.subscribe(() => {});
   const { state, value, fresh, request } = view.get();

@@ -1,4 +1,4 @@
-import { createCache } from "cista";
+import { createCache, journalOf } from "cista";
 import { origin } from "cista/http";
 import { recordJournal, virtualClock } from "cista/rehearsal";
 import { Greyfell, type Hut } from "./greyfell.js";
@@ -9,7 +9,7 @@ const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) =>
 
 const clock = virtualClock();
 const cache = createCache({ clock });
-const recorder = recordJournal(cache.journal); // .text() is all of it as JSON lines, to send along with a report
+const recorder = recordJournal(journalOf(cache)); // .text() is all of it as JSON lines, to send along with a report
 
 const leave = cache.view(hut, { id: "h-07" }).subscribe(() => {});
 cache.view(hut, { id: "h-07" }).subscribe(() => {}); // another component

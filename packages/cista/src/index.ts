@@ -8,7 +8,20 @@ import { type Cache, type CacheOptions, CoreCache, steadyEnvironment } from "./c
 import { systemClock } from "./system-clock.js";
 
 export type * from "./core/index.js";
-export { answer, CistaError, Failure, jsonForScript, match, missing, source, unchanged, write } from "./core/index.js";
+export {
+  answer,
+  CistaError,
+  Failure,
+  journalOf,
+  jsonForScript,
+  match,
+  missing,
+  restoreSnapshot,
+  source,
+  takeSnapshot,
+  unchanged,
+  write,
+} from "./core/index.js";
 
 /**
  * A cache: one per application in a browser, one per request on a server.

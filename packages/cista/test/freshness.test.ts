@@ -1,7 +1,7 @@
 import { answer, type Freshness, missing, source, unchanged } from "cista";
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { ageAt, defaultPolicy, policyWith, standingOf } from "../src/core/ground/freshness.js";
+import { ageAt, defaultPolicy, policyWith, standingOf } from "../src/core/api/freshness.js";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
 const second = fc.integer({ min: 0, max: 100 });

@@ -1,4 +1,4 @@
-import { createCache, source } from "cista";
+import { createCache, restoreSnapshot, source } from "cista";
 import { httpDate, origin, parseCacheControl, parseLink, parseStringList } from "cista/http";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -170,7 +170,7 @@ const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | 
     ({ takenAt, entries }) => {
       const { cache } = stage();
       try {
-        cache.restore({ format: "cista-snapshot", version: 1, takenAt, entries });
+        restoreSnapshot(cache, { format: "cista-snapshot", version: 1, takenAt, entries });
       } catch (thrown: any) {
         expect([thrown.name, thrown.code]).toEqual(["CistaError", "snapshot"]);
       }

@@ -1,4 +1,4 @@
-import { createCache, type Failure, jsonForScript, source } from "cista";
+import { createCache, type Failure, jsonForScript, restoreSnapshot, source, takeSnapshot } from "cista";
 import { appendPage, origin, parseCacheControl, parseLink, parseStringList } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { inShort, stage, watch } from "./stage.js";
@@ -93,7 +93,7 @@ describe("what goes to which origin", () => {
     const list = api.pages<void, any>({ name: "list", url: "/api/list" });
     await cache.read(list);
     await appendPage(cache, list);
-    expect(JSON.stringify(cache.snapshot())).not.toContain("huts.example");
+    expect(JSON.stringify(takeSnapshot(cache))).not.toContain("huts.example");
     expect(cache.peek(list).value?.pages.map(({ url }: any) => url)).toEqual(["/api/list", "/api/list?p=2"]);
   });
 
@@ -152,7 +152,7 @@ describe("whose answer it is", () => {
       expect(await cache.read(whose, id)).toBe("Bearer ada");
       change("Bearer bob");
       expect(cache.peek(whose, id).state).toBe("empty");
-      expect(cache.snapshot().entries).toEqual([]);
+      expect(takeSnapshot(cache).entries).toEqual([]);
       await expect(cache.read(whose, id, { cache: "only-if-cached" })).rejects.toMatchObject({ kind: "not-cached" });
       const { view } = watch(cache, whose, id);
       expect(inShort(view.get())).toBe("loading running");
@@ -168,7 +168,7 @@ describe("whose answer it is", () => {
     const { source: whose, change } = tokens();
     const { cache } = stage();
     await cache.read(whose, id);
-    const snapshot = JSON.parse(JSON.stringify(cache.snapshot()));
+    const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
     expect(JSON.stringify({ ...snapshot.entries[0], value: undefined })).not.toMatch(/bearer|ada/i);
     expect(JSON.stringify(snapshot.entries[0].varies)).not.toContain("ada");
     expect(stage({ snapshot }).cache.peek(whose, id).value).toBe("Bearer ada");
@@ -421,7 +421,7 @@ describe("snapshots", () => {
     const inside = server(() => json(1, { "cache-groups": '"huts"' }), { base: "http://internal:3000" });
     const { cache } = stage();
     await cache.read(inside.api.source<any, number>(hut), id);
-    const snapshot = JSON.parse(JSON.stringify(cache.snapshot()));
+    const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
     expect(JSON.stringify(snapshot)).not.toContain("internal");
     const there = stage({ snapshot });
     const outside = server(() => json(1)).api.source<any, number>(hut);
@@ -458,7 +458,8 @@ describe("snapshots", () => {
       },
     }); // prettier-ignore
     const { cache, events } = stage();
-    cache.restore(
+    restoreSnapshot(
+      cache,
       taken([
         entry({ params: 1 }),
         entry({ params: 2, value: -1 }),
@@ -493,12 +494,12 @@ describe("snapshots", () => {
     watch(cache, secret, id);
     await clock.advance(0);
     cache.put(secret, id, 2);
-    expect(cache.snapshot().entries).toEqual([]);
+    expect(takeSnapshot(cache).entries).toEqual([]);
     let deep: any = 1;
     for (let level = 0; level < 100_000; level++) deep = [deep];
     cache.put(source({ name: "deep", share: false, load: async (): Promise<any> => 1 }), undefined, deep);
     cache.put(source({ name: "flat", load: async () => 1 }), undefined, 1);
-    expect(JSON.parse(JSON.stringify(cache.snapshot())).entries).toHaveLength(1);
+    expect(JSON.parse(JSON.stringify(takeSnapshot(cache))).entries).toHaveLength(1);
   });
 
   test("jsonForScript: nothing in it ends its element, and JSON.parse gives it back", () => {

@@ -1,5 +1,6 @@
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { journalOf } from "cista";
 import { build } from "esbuild";
 import { type Browser, chromium } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
@@ -48,7 +49,7 @@ async function readTwice(expose: readonly string[]) {
     const cache = createCache();
     const hut = origin({ base }).source({ name: "hut", url: "/api/huts/h-07" });
     const kinds: string[] = [];
-    cache.journal.subscribe(({ kind }: { kind: string }) => kinds.push(kind));
+    journalOf(cache).subscribe(({ kind }: { kind: string }) => kinds.push(kind));
     const first = await cache.read(hut);
     const again = await cache.read(hut, undefined, { cache: "no-cache" });
     const [{ groups }] = [...cache.entries()] as [{ groups: string[] }];

@@ -1,5 +1,5 @@
 import { type Notice, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { createCache } from "cista";
+import { createCache, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { expect, test } from "vitest";
 import { inShort, stage } from "./stage.js";
@@ -115,7 +115,7 @@ test("204 says stop; another status or media type fails for good; the snapshot r
   const { source } = streaming(["id: 4\ndata: a\n\n"]);
   here.cache.view(source).subscribe(() => {});
   await here.clock.advance(0);
-  const there = stage({ snapshot: JSON.parse(JSON.stringify(here.cache.snapshot())) });
+  const there = stage({ snapshot: JSON.parse(JSON.stringify(takeSnapshot(here.cache))) });
   const again = streaming(["id: 5\ndata: b\n\n"]);
   const view = there.cache.view(again.source);
   view.subscribe(() => {});

@@ -1,7 +1,7 @@
 import { CistaError, createCache, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
-import { canonicalJson, paramsHash, sameParams } from "../src/core/ground/key.js";
+import { canonicalJson, paramsHash, sameParams } from "../src/core/lib/key.js";
 import { stage } from "./stage.js";
 
 const hut = source({ name: "hut", load: async (params: any) => params });

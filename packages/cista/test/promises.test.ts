@@ -1,6 +1,6 @@
 import { setFlagsFromString } from "node:v8";
 import { runInNewContext } from "node:vm";
-import { answer, CistaError, createCache, Failure, source, write } from "cista";
+import { answer, CistaError, createCache, Failure, journalOf, source, takeSnapshot, write } from "cista";
 import { describe, expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -90,11 +90,11 @@ describe("D1: what a dependent is made of", () => {
     const whole = source({ name: "whole", maxAge: "1d", load: async (_: void, { read }) => await read(part) });
     watch(cache, whole);
     await clock.advance(0);
-    expect(cache.snapshot(whole).entries).toHaveLength(1);
+    expect(takeSnapshot(cache, whole).entries).toHaveLength(1);
     noStore = true;
     watch(cache, part);
     await clock.advance(0);
-    expect(cache.snapshot(whole).entries).toEqual([]);
+    expect(takeSnapshot(cache, whole).entries).toEqual([]);
   });
 
   test("D: a no-store read of a composite keeps nothing", async () => {
@@ -434,13 +434,13 @@ describe("listeners", () => {
       },
     });
     let acts = 3;
-    cache.journal.subscribe(
+    journalOf(cache).subscribe(
       ({ key }) => {
         if (acts-- > 0) cache.prefetch(hut, Number(key?.split(" ")[1]));
       },
       ["evict"],
     );
-    const end = cache.journal.subscribe(() => end());
+    const end = journalOf(cache).subscribe(() => end());
     for (let id = 0; id < 5; id++) cache.put(hut, id, id);
     await clock.advance(0);
     expect(events.map(({ seq }) => seq)).toEqual(events.map((_, at) => at + 1));
@@ -482,7 +482,7 @@ describe("listeners", () => {
           }),
         ),
       (cache: any) => {
-        cache.journal.subscribe(() => cache.dispose(), ["attach"]);
+        journalOf(cache).subscribe(() => cache.dispose(), ["attach"]);
         cache.view(part).subscribe(() => {});
       },
     ];

@@ -46,7 +46,6 @@ test("docs/errors.md has every code of CistaError, and no other", () => {
   const listed = [...readFileSync(at("../../../docs/errors.md"), "utf8").matchAll(/^\| `([a-z-]+)` \|/gm)].map(
     ([, code]) => code,
   );
-  const type =
-    readFileSync(`${src}core/ground/failure.ts`, "utf8").split("type CistaErrorCode =")[1]?.split(";")[0] ?? "";
+  const type = readFileSync(`${src}core/api/failure.ts`, "utf8").split("type CistaErrorCode =")[1]?.split(";")[0] ?? "";
   expect(listed).toEqual([...type.matchAll(/"([a-z-]+)"/g)].map(([, code]) => code));
 });

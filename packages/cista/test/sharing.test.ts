@@ -1,7 +1,7 @@
 import { source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
-import { share, shareKeeping } from "../src/core/ground/share.js";
+import { share, shareKeeping } from "../src/core/lib/share.js";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
 const json = fc.jsonValue({ depthSize: "medium" });

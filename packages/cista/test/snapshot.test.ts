@@ -1,4 +1,4 @@
-import { createCache, type Snapshot, source } from "cista";
+import { createCache, journalOf, restoreSnapshot, type Snapshot, source, takeSnapshot } from "cista";
 import { recordJournal, virtualClock } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -16,30 +16,33 @@ test("a snapshot taken here and restored there: the same values, as old as they 
   here.cache.put(hut, 4, "doubted");
   here.cache.invalidate({ source: hut, params: 4 });
   await here.clock.advance("5s");
-  const snapshot = throughText(here.cache.snapshot());
+  const snapshot = throughText(takeSnapshot(here.cache));
   expect(snapshot.entries).toHaveLength(2); // S2; and what is not trusted stays behind
 
   const there = stage({ clock: virtualClock(snapshot.takenAt + 20_000) });
-  there.cache.restore(snapshot);
+  restoreSnapshot(there.cache, snapshot);
   expect(inShort(there.cache.peek(hut, { id: 1 }))).toBe('ready {"water":90}');
   const [first, second] = [...there.cache.entries()];
   expect(first).toMatchObject({ groups: ["huts"], staleAt: snapshot.takenAt + 20_000 + 25_000 });
   expect(second?.staleAt).toBeUndefined();
-  expect(throughText(there.cache.snapshot()).entries[0]).toEqual({ ...(snapshot.entries[0] as object), age: 35_000 });
+  expect(throughText(takeSnapshot(there.cache)).entries[0]).toEqual({
+    ...(snapshot.entries[0] as object),
+    age: 35_000,
+  });
 
   const slow = stage({ clock: virtualClock(snapshot.takenAt - 3000), snapshot }); // a clock a little behind: no younger
   slow.cache.peek(hut, 1);
-  expect(throughText(slow.cache.snapshot()).entries[0]).toEqual(snapshot.entries[0]);
+  expect(throughText(takeSnapshot(slow.cache)).entries[0]).toEqual(snapshot.entries[0]);
 });
 
 test("what is held is newer than what was put away; entries of a source not used yet wait for it, under retain", async () => {
   const here = stage();
   here.cache.put(hut, 1, "old");
   here.cache.put(hut, 2, "old");
-  const snapshot = here.cache.snapshot({ where: ({ params }) => params === 1 || params === 2 });
+  const snapshot = takeSnapshot(here.cache, { where: ({ params }) => params === 1 || params === 2 });
   const there = stage({ retain: "1m" });
   there.cache.put(hut, 1, "new");
-  there.cache.restore(snapshot);
+  restoreSnapshot(there.cache, snapshot);
   expect([1, 2].map((id) => there.cache.peek(hut, id).value)).toEqual(["new", "old"]);
 
   const waiting = stage({ retain: "1m", snapshot });
@@ -59,7 +62,7 @@ test("what is held is newer than what was put away; entries of a source not used
 test("another partition's snapshot is refused, and one of another form", () => {
   const one = stage({ partition: "ada" });
   one.cache.put(hut, 1, "ada's");
-  const snapshot = one.cache.snapshot();
+  const snapshot = takeSnapshot(one.cache);
   expect(() => stage({ partition: "bram", snapshot })).toThrow(
     'The snapshot is of the partition "ada", and this cache of "bram"',
   );
@@ -73,7 +76,7 @@ test("another partition's snapshot is refused, and one of another form", () => {
     { ...snapshot, takenAt: "now" },
     { ...snapshot, entries: {} },
   ]) {
-    expect(() => one.cache.restore(bad as any)).toThrow(expect.objectContaining({ code: "snapshot" }));
+    expect(() => restoreSnapshot(one.cache, bad as any)).toThrow(expect.objectContaining({ code: "snapshot" }));
   }
 });
 
@@ -118,7 +121,7 @@ test.each<[string, unknown]>([
     takenAt: 0,
     entries: [entry, { ...good, params: 2 }],
   } as Snapshot;
-  cache.restore(snapshot);
+  restoreSnapshot(cache, snapshot);
   expect([...cache.entries()].map(({ params }) => params)).toEqual([2]);
   expect(events.map(({ kind }) => kind).filter((kind) => kind === "warning")).toHaveLength(1);
   expect(({} as any).polluted).toBeUndefined();
@@ -129,10 +132,10 @@ test("prototypes stay as they are, whatever members a snapshot has; never more e
     `{"format":"cista-snapshot","version":1,"takenAt":0,"entries":[{"__proto__":{"polluted":1},"source":"hut","params":{"__proto__":1},"kind":"value","value":{"__proto__":{"polluted":1}},"age":1e999,"age":0,"maxAge":1,"staleWhileRevalidate":0,"staleIfError":0}]}`,
   );
   const { cache, events } = stage({ capacity: 3 });
-  cache.restore(hostile);
+  restoreSnapshot(cache, hostile);
   cache.put(hut, JSON.parse('{"__proto__":1}'), JSON.parse('{"__proto__":{"polluted":2}}'));
   expect(({} as any).polluted).toBeUndefined();
-  cache.restore({
+  restoreSnapshot(cache, {
     format: "cista-snapshot",
     version: 1,
     takenAt: 0,
@@ -143,7 +146,12 @@ test("prototypes stay as they are, whatever members a snapshot has; never more e
   expect(events.find(({ kind }) => kind === "warning")?.note).toContain("47 entries over the capacity");
   const waiting = stage({ capacity: 3 }); // also where they come one by one, and wait for their source
   for (let n = 0; n < 5; n++) {
-    waiting.cache.restore({ format: "cista-snapshot", version: 1, takenAt: 0, entries: [{ ...good, params: n }] });
+    restoreSnapshot(waiting.cache, {
+      format: "cista-snapshot",
+      version: 1,
+      takenAt: 0,
+      entries: [{ ...good, params: n }],
+    });
   }
   waiting.cache.peek(hut, 99);
   expect(waiting.events.filter(({ kind }) => kind === "restore")).toHaveLength(3);
@@ -158,7 +166,7 @@ test("property: any JSON as an entry neither throws nor takes the rest with it",
     fc.property(fc.array(fc.oneof(entry, fc.anything())), (entries) => {
       const { cache } = stage();
       cache.peek(hut, 0);
-      cache.restore({
+      restoreSnapshot(cache, {
         format: "cista-snapshot",
         version: 1,
         takenAt: 0,
@@ -174,7 +182,7 @@ test("property: any JSON as an entry neither throws nor takes the rest with it",
 
 test("the recorder writes the journal a line an event, failures without what caused them", async () => {
   const { cache } = stage();
-  const { text, stop } = recordJournal(cache.journal);
+  const { text, stop } = recordJournal(journalOf(cache));
   const broken = source({
     name: "broken",
     retry: false,
@@ -202,10 +210,10 @@ test("a listener of the journal is told of the kinds that it names; others are n
   const cache = createCache({ clock: virtualClock() });
   const kept: string[] = [];
   const all: string[] = [];
-  const stop = cache.journal.subscribe(({ seq, kind }) => kept.push(`${seq} ${kind}`), ["put", "invalidate"]);
+  const stop = journalOf(cache).subscribe(({ seq, kind }) => kept.push(`${seq} ${kind}`), ["put", "invalidate"]);
   await cache.read(hut, 1);
   cache.put(hut, 1, "another");
-  const stopAll = cache.journal.subscribe(({ seq, kind }) => all.push(`${seq} ${kind}`));
+  const stopAll = journalOf(cache).subscribe(({ seq, kind }) => all.push(`${seq} ${kind}`));
   await cache.read(hut, 1);
   cache.invalidate("all");
   stopAll();

@@ -1,4 +1,14 @@
-import { type Cache, type CacheOptions, createCache, type JournalEvent, type SourceDefinition, source } from "cista";
+import {
+  type Cache,
+  type CacheOptions,
+  createCache,
+  type JournalEvent,
+  journalOf,
+  restoreSnapshot,
+  type Snapshot,
+  type SourceDefinition,
+  source,
+} from "cista";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
 
 /** A cache under a clock and an environment that stand still until a test moves them, with its journal written down. */
@@ -11,12 +21,14 @@ export interface Stage {
   kinds(): string[];
 }
 
-export function stage(options: CacheOptions = {}): Stage {
+/** @param options the cache's, and a snapshot to begin with */
+export function stage({ snapshot, ...options }: CacheOptions & { snapshot?: Snapshot } = {}): Stage {
   const clock = virtualClock(Date.UTC(2026, 10, 23, 18));
   const environment = virtualEnvironment();
   const cache = createCache({ clock, environment, ...options });
+  if (snapshot !== undefined) restoreSnapshot(cache, snapshot);
   const events: JournalEvent[] = [];
-  cache.journal.subscribe((event) => events.push(event));
+  journalOf(cache).subscribe((event) => events.push(event));
   return {
     cache,
     clock,

@@ -1,4 +1,5 @@
 import type { Cache, JournalEvent } from "cista";
+import { journalOf } from "cista";
 import { colours } from "./terminal.js";
 
 const told = new Set([
@@ -11,7 +12,7 @@ export function narrate(cache: Cache, print: (line: string) => void): { reads():
   print(colours.dim(columns("time", "what", "key", "state", "Cache-Status (RFC 9211), and why")));
   let start: number | undefined;
   let reads = 0;
-  cache.journal.subscribe((event) => {
+  journalOf(cache).subscribe((event) => {
     if (event.kind === "read" || event.kind === "attach") reads++;
     if (!told.has(event.kind)) return;
     start ??= event.at;

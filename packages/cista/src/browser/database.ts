@@ -58,7 +58,8 @@ export class Database {
         reject(
           new CistaError(
             "store",
-            `The database "${name}" did not open within ${openTimeout / 1000} s: another tab keeps it in use. The cache works without it.`,
+            DEVELOPMENT &&
+              `The database "${name}" did not open within ${openTimeout / 1000} s: another tab keeps it in use. The cache works without it.`,
           ),
         );
       }, openTimeout);

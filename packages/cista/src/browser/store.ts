@@ -1,6 +1,16 @@
-import { milliseconds } from "../core/ground/duration.js";
-import { keyText } from "../core/ground/key.js";
-import { type Cache, CistaError, type Duration, type JournalEvent, type Source } from "../core/index.js";
+import { milliseconds } from "../core/api/duration.js";
+import {
+  type Cache,
+  CistaError,
+  type Duration,
+  type JournalEvent,
+  journalOf,
+  restoreSnapshot,
+  type Snapshot,
+  type Source,
+  takeSnapshot,
+} from "../core/index.js";
+import { keyText } from "../core/lib/key.js";
 import { type Changes, Database, type StoredRecord } from "./database.js";
 import { pageEnvironment } from "./environment.js";
 import { Era } from "./era.js";
@@ -44,7 +54,8 @@ export async function openStore(cache: Cache, options: StoreOptions = {}): Promi
   if (typeof document === "undefined" || typeof indexedDB === "undefined") {
     throw new CistaError(
       "store",
-      "openStore keeps entries in a page's own database, and there is no page here: call it in the browser only. On a server, take a snapshot and send it along with the page.",
+      DEVELOPMENT &&
+        "openStore keeps entries in a page's own database, and there is no page here: call it in the browser only. On a server, take a snapshot and send it along with the page.",
     );
   }
   const feeding = new Feeding(cache, options);
@@ -65,7 +76,7 @@ class Feeding {
   readonly #capacity: number;
   readonly #maxBytes: number;
   /** Of no entries: what it says of the cache. */
-  readonly #empty: ReturnType<Cache["snapshot"]>;
+  readonly #empty: Snapshot;
   readonly #era: Era;
   /** The one in which it was opened: what was stored in another belongs to somebody else. */
   readonly #ownEra: number;
@@ -89,7 +100,7 @@ class Feeding {
     this.#retain = milliseconds(retain, "retain");
     this.#capacity = capacity;
     this.#maxBytes = maxBytes;
-    this.#empty = cache.snapshot({ where: () => false });
+    this.#empty = takeSnapshot(cache, { where: () => false });
     const { partition } = this.#empty;
     // Neither part has a space in it, so no two stores share a name.
     const own = encodeURIComponent(name);
@@ -104,7 +115,7 @@ class Feeding {
     }
     const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete"] as const;
     try {
-      this.#ends.push(this.#cache.journal.subscribe((event) => this.#note(event), kinds));
+      this.#ends.push(journalOf(this.#cache).subscribe((event) => this.#note(event), kinds));
       this.#ends.push(this.#environment.subscribe(() => this.#pageChanged()));
       this.#ends.push(this.#cache.onSignOut(() => this.#forgetAll()));
       this.#database = await Database.open(this.#name, () => this.#end());
@@ -163,7 +174,7 @@ class Feeding {
     for (const { key, bytes } of good.toReversed()) this.#sizes.set(key, bytes);
     // What happened to one while the database was being opened is newer.
     for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
-      this.#cache.restore({ ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
+      restoreSnapshot(this.#cache, { ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
     }
     if (others.length > 0) await database.write(new Map(others.map((key) => [key, undefined])));
   }
@@ -184,7 +195,7 @@ class Feeding {
   #gathered(): Changes {
     const changes = new Map<string, StoredRecord | undefined>();
     for (const key of this.#changed) {
-      const { takenAt, entries } = this.#cache.snapshot({ key });
+      const { takenAt, entries } = takeSnapshot(this.#cache, { key });
       const bytes = entries.length > 0 ? roughSize(entries[0], this.#maxBytes / 10) : 0;
       const stored = entries.length > 0 && bytes <= this.#maxBytes / 10;
       if (entries.length > 0 && !stored) {

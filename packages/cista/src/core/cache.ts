@@ -1,4 +1,4 @@
-import type { AnswerDetails } from "./ground/answer.js";
+import type { AnswerDetails } from "./api/answer.js";
 import type {
   Cache,
   CacheOptions,
@@ -9,27 +9,25 @@ import type {
   Selector,
   Source,
   Write,
-} from "./ground/contract.js";
-import { Failure, ofEntry } from "./ground/failure.js";
-import { type Journal, report } from "./ground/journal.js";
-import type { Reading, View, ViewOptions } from "./ground/reading.js";
-import type { Clock, Environment } from "./ground/seams.js";
-import type { Snapshot } from "./ground/stored.js";
+} from "./api/contract.js";
+import { Failure, ofEntry } from "./api/failure.js";
+import type { Reading, View, ViewOptions } from "./api/reading.js";
+import type { Clock, Environment } from "./api/seams.js";
+import { report } from "./lib/guarded.js";
+import { abandonRequest, startRequest } from "./operations/asking.js";
+import { forget, invalidate, patch, put, replaceDefinition } from "./operations/changing.js";
+import { infoOf } from "./operations/info.js";
+import { getOrCreateEntry, reschedule } from "./operations/keeping.js";
+import { heldReading, readingWithoutEntry, refreshReading, requestNow } from "./operations/looking.js";
+import { read } from "./operations/reader.js";
+import { selected } from "./operations/selector.js";
+import { signOut } from "./operations/signing-out.js";
+import { EntryView } from "./operations/view.js";
+import { onDue, releaseIfUnused, revalidateIfPartsChanged, revalidateOnTrigger } from "./operations/watching.js";
+import { run } from "./operations/write.js";
 import { batch } from "./state/batches.js";
-import { assertNotDisposed, type Callbacks, Core, nowOf } from "./state/core.js";
+import { assertNotDisposed, type CacheWithCore, type Callbacks, Core, coreKey, nowOf } from "./state/core.js";
 import type { Entry } from "./state/entry.js";
-import { abandonRequest, startRequest } from "./work/asking.js";
-import { forget, invalidate, patch, put, replaceDefinition } from "./work/changing.js";
-import { infoOf } from "./work/info.js";
-import { getOrCreateEntry, reschedule } from "./work/keeping.js";
-import { heldReading, readingWithoutEntry, refreshReading, requestNow } from "./work/looking.js";
-import { read } from "./work/reader.js";
-import { selected } from "./work/selector.js";
-import { signOut } from "./work/signing-out.js";
-import { adoptRestored, restoreSnapshot, takeSnapshot } from "./work/snapshot.js";
-import { EntryView } from "./work/view.js";
-import { onDue, releaseIfUnused, revalidateIfPartsChanged, revalidateOnTrigger } from "./work/watching.js";
-import { run } from "./work/write.js";
 
 const usual: ReadOptions = {};
 
@@ -40,7 +38,8 @@ const callbacks: Callbacks = {
   releaseIfUnused: releaseIfUnused,
   reschedule: reschedule,
   onDue: onDue,
-  onShelfOpened: (shelf, old) => (old ? replaceDefinition(shelf, old) : adoptRestored(shelf)),
+  onShelfOpened: (shelf, old) =>
+    DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),
 };
 
 type AnySource = Source<any, any>;
@@ -50,7 +49,7 @@ type JustParams = [params?: any, options?: never];
  * The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in.
  * @internal
  */
-export class CoreCache implements Cache {
+export class CoreCache implements Cache, CacheWithCore {
   readonly #core: Core;
   readonly #leaveEnvironment: () => void;
 
@@ -66,11 +65,10 @@ export class CoreCache implements Cache {
     this.#leaveEnvironment = () => {
       for (const end of ends) end();
     };
-    if (options.snapshot) restoreSnapshot(this.#core, options.snapshot);
   }
 
-  get journal(): Journal {
-    return this.#core.recorder;
+  get [coreKey](): Core {
+    return this.#core;
   }
 
   read(source: AnySource, params?: unknown, options: ReadOptions = usual): Promise<any> {
@@ -139,15 +137,6 @@ export class CoreCache implements Cache {
     for (const entry of [...this.#core.shelves.byKey.values()]) if (!entry.isRemoved) yield infoOf(entry);
   }
 
-  snapshot(select: Selector = "all"): Snapshot {
-    return takeSnapshot(this.#core, this.#selected(select));
-  }
-
-  restore(snapshot: Snapshot): void {
-    this.#assertUsable();
-    restoreSnapshot(this.#core, snapshot);
-  }
-
   intercept(interceptor: Interceptor): () => void {
     this.#assertUsable();
     const core = this.#core;
@@ -180,7 +169,7 @@ export class CoreCache implements Cache {
     core.clock.stop(); // first: what is called while it ends can set no timer any more
     this.#leaveEnvironment();
     batch(core, () => this.#end());
-    core.recorder.close();
+    core.journal?.close();
   }
 
   #end(): void {
@@ -194,12 +183,12 @@ export class CoreCache implements Cache {
     }
     for (const entry of core.shelves.byKey.values()) entry.isRemoved = true;
     for (const { budget } of core.shelves) budget.stop();
-    for (const timer of [core.releaseTimer, core.restoredTimer]) if (timer !== undefined) core.clock.clearTimer(timer);
+    if (core.releaseTimer !== undefined) core.clock.clearTimer(core.releaseTimer);
+    core.pendingRestores?.clear();
     core.schedule.stop();
     core.shelves.clear();
     core.groups.clear();
-    for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.restored, core.signOuts])
-      set.clear();
+    for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.signOuts]) set.clear();
     core.oldest = core.newest = undefined;
   }
 

@@ -1,8 +1,7 @@
-export { CoreCache } from "./cache.js";
-export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./ground/answer.js";
-export type { OutputOf, StandardSchema } from "./ground/check.js";
-export type * from "./ground/contract.js";
-export type { Duration } from "./ground/duration.js";
+export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./api/answer.js";
+export type { OutputOf, StandardSchema } from "./api/check.js";
+export type * from "./api/contract.js";
+export type { Duration } from "./api/duration.js";
 export {
   CistaError,
   type CistaErrorCode,
@@ -10,12 +9,10 @@ export {
   type FailureDetails,
   type FailureKind,
   type Problem,
-} from "./ground/failure.js";
-export type { Freshness } from "./ground/freshness.js";
-export type { Cause, Journal, JournalEvent, JournalKind } from "./ground/journal.js";
-export { jsonForScript } from "./ground/json-for-script.js";
-export type { Params } from "./ground/key.js";
-export { omitUndefined } from "./ground/omit-undefined.js";
+} from "./api/failure.js";
+export type { Freshness } from "./api/freshness.js";
+export type { Cause, Journal, JournalEvent, JournalKind } from "./api/journal.js";
+export { jsonForScript } from "./api/json-for-script.js";
 export type {
   Branches,
   Empty,
@@ -27,11 +24,16 @@ export type {
   RequestPhase,
   View,
   ViewOptions,
-} from "./ground/reading.js";
-export { match } from "./ground/reading.js";
-export { type Clock, type Environment, steadyEnvironment } from "./ground/seams.js";
-export type { Retry, Trigger } from "./ground/settings.js";
-export { share } from "./ground/share.js";
-export { source } from "./ground/source.js";
-export type { Snapshot } from "./ground/stored.js";
-export { write, writeBy } from "./work/write.js";
+} from "./api/reading.js";
+export { match } from "./api/reading.js";
+export { type Clock, type Environment, steadyEnvironment } from "./api/seams.js";
+export type { Retry, Trigger } from "./api/settings.js";
+export { source } from "./api/source.js";
+export type { Snapshot } from "./api/stored.js";
+export { CoreCache } from "./cache.js";
+export type { Params } from "./lib/key.js";
+export { omitUndefined } from "./lib/omit-undefined.js";
+export { share } from "./lib/share.js";
+export { journalOf } from "./operations/journaling.js";
+export { restoreSnapshot, takeSnapshot } from "./operations/snapshot.js";
+export { write, writeBy } from "./operations/write.js";

@@ -19,7 +19,7 @@ export function absolute(base: string | URL): URL {
   if (page && URL.canParse(given, page)) return new URL(given, page);
   throw new CistaError(
     "base",
-    `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
+    DEVELOPMENT && `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
   );
 }
 
@@ -29,7 +29,8 @@ export function resolved(given: string | URL, base: URL | undefined, name: strin
   if (URL.canParse(String(given), against)) return new URL(given, against);
   throw new CistaError(
     "base",
-    `The url of the source "${name}" is ${JSON.stringify(String(given))}: without a page there is nothing to resolve it against. Give origin({ base }) the server's address.`,
+    DEVELOPMENT &&
+      `The url of the source "${name}" is ${JSON.stringify(String(given))}: without a page there is nothing to resolve it against. Give origin({ base }) the server's address.`,
   );
 }
 

@@ -8,6 +8,7 @@ export function documentText({ name, document }: Pick<GraphqlDefinition<any, any
   if (/[{]/.test(text)) return text;
   throw new CistaError(
     "document",
-    `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
+    DEVELOPMENT &&
+      `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
   );
 }

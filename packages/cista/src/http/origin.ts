@@ -55,11 +55,11 @@ export function origin(options: OriginOptions = {}): Origin {
   };
 }
 
-type Sender = typeof import("../core/work/sender.js").runWrite;
+type Sender = typeof import("../core/operations/sender.js").runWrite;
 let runWrite: Sender | undefined;
 
 async function loadSender(): Promise<Sender> {
-  ({ runWrite } = await import("../core/work/sender.js"));
+  ({ runWrite } = await import("../core/operations/sender.js"));
   return runWrite;
 }
 
@@ -73,7 +73,8 @@ function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
   if (typeof url === "string" || typeof url === "function" || url instanceof URL) return;
   throw new CistaError(
     "url",
-    `"${name}" needs a url: text, a URL, or a function that makes one of the params, but it is ${String(url)}.`,
+    DEVELOPMENT &&
+      `"${name}" needs a url: text, a URL, or a function that makes one of the params, but it is ${String(url)}.`,
   );
 }
 

@@ -70,7 +70,10 @@ export async function appendPage<P, T>(
 ): Promise<void> {
   const list = pagesOf.get(source);
   if (!list) {
-    throw new CistaError("pages", `appendPage takes a source made by origin().pages, but "${source.name}" is none.`);
+    throw new CistaError(
+      "pages",
+      DEVELOPMENT && `appendPage takes a source made by origin().pages, but "${source.name}" is none.`,
+    );
   }
   const { appended } = await import("./list.js");
   const view = cache.view<any, any>(source, params[0]);

@@ -26,6 +26,7 @@ function originOf(url: string | URL): string | undefined {
 export function refuseForeignWrite(name: string, url: URL): never {
   throw new CistaError(
     "origin",
-    `The write "${name}" leads to ${url.origin}, which is not the origin of its server: what it sends was not meant for that one. If it is, name it: origin({ trust: ["${url.origin}"] }).`,
+    DEVELOPMENT &&
+      `The write "${name}" leads to ${url.origin}, which is not the origin of its server: what it sends was not meant for that one. If it is, name it: origin({ trust: ["${url.origin}"] }).`,
   );
 }

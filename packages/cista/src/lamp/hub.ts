@@ -1,4 +1,4 @@
-import { type Cache, CistaError, type EntryInfo, type JournalEvent } from "../core/index.js";
+import { type Cache, CistaError, type EntryInfo, type JournalEvent, journalOf } from "../core/index.js";
 import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
 
 /** Events kept for each entry. */
@@ -21,7 +21,7 @@ export class LampHub {
   constructor(cache: Cache) {
     this.cache = cache;
     const second = setInterval(() => this.#lookSoon(), 1000); // ages grow
-    this.#ends = [cache.journal.subscribe((event) => this.#note(event)), () => clearInterval(second)];
+    this.#ends = [journalOf(cache).subscribe((event) => this.#note(event)), () => clearInterval(second)];
   }
 
   /** Only once somebody rehearses does anything stand around the loads. */

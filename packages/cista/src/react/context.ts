@@ -17,6 +17,7 @@ export function useCache(): Cache {
   if (cache) return cache;
   throw new CistaError(
     "no-provider",
-    "There is no cache here. Wrap the components that read from it: <CistaProvider cache={cache}>…</CistaProvider>.",
+    DEVELOPMENT &&
+      "There is no cache here. Wrap the components that read from it: <CistaProvider cache={cache}>…</CistaProvider>.",
   );
 }

@@ -1,11 +1,9 @@
-import { inDevelopment } from "../core/ground/development.js";
-
 type Warnings = typeof import("./warnings.js");
 let warnings: Warnings | undefined;
 
 /** What developers are told, from a file that production never loads. */
 export function inDevelopmentOnly(tell: (warnings: Warnings) => void): void {
-  if (!inDevelopment()) return;
+  if (!DEVELOPMENT) return;
   if (warnings) tell(warnings);
   else
     void import("./warnings.js").then((loaded) => {

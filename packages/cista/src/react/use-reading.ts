@@ -1,7 +1,7 @@
 import { useRef, useSyncExternalStore } from "react";
-import { picked } from "../core/ground/picking.js";
-import type { AnyReading } from "../core/ground/reading.js";
+import type { AnyReading } from "../core/api/reading.js";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
+import { picked } from "../core/lib/picking.js";
 import { useCache } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
 import { AccessTracker } from "./tracked.js";

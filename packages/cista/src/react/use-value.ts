@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { missingFailure } from "../core/ground/reading.js";
+import { missingFailure } from "../core/api/reading.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";

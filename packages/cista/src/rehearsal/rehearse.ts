@@ -1,4 +1,4 @@
-import { milliseconds } from "../core/ground/duration.js";
+import { milliseconds } from "../core/api/duration.js";
 import {
   type Cache,
   CistaError,

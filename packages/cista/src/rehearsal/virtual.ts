@@ -1,4 +1,4 @@
-import { milliseconds } from "../core/ground/duration.js";
+import { milliseconds } from "../core/api/duration.js";
 import type { Clock, Duration, Environment } from "../core/index.js";
 
 /** A clock that stands still until it is told to go on: nothing that uses it has to sleep. */

@@ -1,4 +1,4 @@
-import { type Cache, CistaError, createCache, Failure, type Source, source, type View, write } from "cista";
+import { type Cache, CistaError, createCache, Failure, journalOf, type Source, source, type View, write } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import fc from "fast-check";
 
@@ -169,7 +169,10 @@ export class Program {
       stream: made("stream", () => this.stream()),
       list: made("list", held("list")),
     };
-    this.cache.journal.subscribe(() => this.react("journal"), ["evict", "abort", "put", "delete", "answer", "stale"]);
+    journalOf(this.cache).subscribe(
+      () => this.react("journal"),
+      ["evict", "abort", "put", "delete", "answer", "stale"],
+    );
   }
 
   stream(): AsyncIterable<unknown> {

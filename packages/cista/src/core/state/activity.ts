@@ -1,11 +1,12 @@
-import type { LoadMode } from "../ground/contract.js";
-import type { Failure } from "../ground/failure.js";
-import type { Standing } from "../ground/freshness.js";
-import type { Cause, Forward } from "../ground/journal.js";
-import { Listeners } from "../ground/listeners.js";
-import type { AnyReading } from "../ground/reading.js";
-import type { Request } from "../ground/request.js";
-import type { Waiters } from "../ground/waiters.js";
+import type { LoadMode } from "../api/contract.js";
+import type { Failure } from "../api/failure.js";
+import type { Standing } from "../api/freshness.js";
+import type { Cause } from "../api/journal.js";
+import type { AnyReading } from "../api/reading.js";
+import type { Forward } from "../lib/cache-status.js";
+import { Listeners } from "../lib/listeners.js";
+import type { Request } from "../lib/request.js";
+import type { Waiters } from "../lib/waiters.js";
 import type { Entry } from "./entry.js";
 import type { Part } from "./links.js";
 

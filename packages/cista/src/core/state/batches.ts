@@ -1,6 +1,6 @@
-import { guarded } from "../ground/journal.js";
-import { Listeners } from "../ground/listeners.js";
-import type { AnyReading } from "../ground/reading.js";
+import type { AnyReading } from "../api/reading.js";
+import { guarded } from "../lib/guarded.js";
+import { Listeners } from "../lib/listeners.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 
@@ -67,7 +67,7 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
     change();
   } finally {
     core.depth--;
-    if (core.depth === 0 && core.recorder.isBehind) queueMicrotask(() => batch(core, () => {}));
+    if (core.depth === 0 && core.journal?.isBehind) queueMicrotask(() => batch(core, () => {}));
   }
 }
 
@@ -84,7 +84,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
       core.afterChange = [];
       refreshReadings(core, touched, shownBefore);
       for (const call of afterChange) guarded(call);
-      core.recorder.tell("consistent");
+      core.journal?.tell("consistent");
     }
   } finally {
     core.depth--;
@@ -94,7 +94,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   for (const [entry, reading] of shownBefore) {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
   }
-  core.recorder.tell(); // of what was only written down
+  core.journal?.tell(); // of what was only written down
   if (changed.length > 0) tellAll(changed);
 }
 

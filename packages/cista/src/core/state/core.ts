@@ -1,16 +1,16 @@
-import { CacheClock } from "../ground/cache-clock.js";
-import type { Cache, CacheOptions, Interceptor } from "../ground/contract.js";
-import { milliseconds } from "../ground/duration.js";
-import { CistaError, preview } from "../ground/failure.js";
-import { Groups } from "../ground/groups.js";
-import { type EventDetails, guarded, type JournalKind, Recorder } from "../ground/journal.js";
-import type { Outbox } from "../ground/outbox.js";
-import { Schedule } from "../ground/schedule.js";
-import type { Clock, Environment } from "../ground/seams.js";
-import { settingsOf } from "../ground/settings.js";
-import type { Restored } from "../ground/stored.js";
+import type { Cache, CacheOptions, Interceptor } from "../api/contract.js";
+import { CistaError, preview } from "../api/failure.js";
+import type { JournalKind } from "../api/journal.js";
+import type { Clock, Environment } from "../api/seams.js";
+import { settingsOf } from "../api/settings.js";
+import { CacheClock } from "../lib/cache-clock.js";
+import { Groups } from "../lib/groups.js";
+import { guarded } from "../lib/guarded.js";
+import type { Outbox } from "../lib/outbox.js";
+import { Schedule } from "../lib/schedule.js";
 import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
+import type { Facts, JournalWriter } from "./facts.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
@@ -29,6 +29,21 @@ export interface Callbacks {
   onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
 }
 
+/** Entries that wait for their source to be used. */
+export interface PendingRestores {
+  /** A source is used for the first time: it gets what waits for it. */
+  adopt(shelf: Shelf): void;
+  clear(): void;
+}
+
+/** By it a function that takes a cache finds its core, also one out of another copy of the library. */
+export const coreKey: unique symbol = Symbol.for("cista.core") as never;
+
+/** A cache that was made by `createCache`. */
+export interface CacheWithCore {
+  readonly [coreKey]: Core;
+}
+
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
@@ -41,7 +56,8 @@ export class Core {
   readonly shelves: Shelves = new Shelves(this);
   readonly groups: Groups<Entry> = new Groups();
   readonly schedule: Schedule<Entry>;
-  readonly recorder: Recorder;
+  /** Writes down what happens, once somebody has asked for the journal. */
+  journal: JournalWriter | undefined;
 
   /** Where the hashes of params begin (see `paramsHash`). */
   readonly hashSeed: number;
@@ -74,10 +90,8 @@ export class Core {
   outbox: Outbox | undefined;
   /** Around every load, the outermost last. */
   interceptors: readonly { readonly interceptor: Interceptor }[] = [];
-  /** Restored entries of sources that have not been used yet, by the source's name, and how long they are kept. */
-  readonly restored: Map<string, Restored[]> = new Map();
-  restoredTimer: unknown;
-  readonly retain: number;
+  /** Restored entries of sources that have not been used yet: there once a snapshot was restored. */
+  pendingRestores: PendingRestores | undefined;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
@@ -87,10 +101,13 @@ export class Core {
   disposed = false;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Callbacks) {
-    const { environment, capacity = 10_000, retain = "5m" } = options;
+    const { environment, capacity = 10_000 } = options;
     const clock = new CacheClock(options.clock);
     if (!(typeof capacity === "number" && capacity >= 0)) {
-      throw new CistaError("capacity", `capacity is a number of entries, 0 or more, but it is ${preview(capacity)}.`);
+      throw new CistaError(
+        "capacity",
+        DEVELOPMENT && `capacity is a number of entries, 0 or more, but it is ${preview(capacity)}.`,
+      );
     }
     this.options = options;
     this.cache = cache;
@@ -105,20 +122,28 @@ export class Core {
       (entries) => batch(this, () => entries.forEach(duties.onDue)),
       () => this.watched.forEach(duties.reschedule),
     );
-    this.recorder = new Recorder(
-      () => clock.now(),
-      () => this.depth > 0,
-    );
     settingsOf({}, options); // refuses what cannot be where it was written
     this.capacity = capacity;
-    this.retain = milliseconds(retain, "retain");
   }
+}
+
+/** @throws CistaError code "not-a-cache" for what `createCache` has not made */
+export function coreOf(cache: Cache): Core {
+  const core = (cache as Partial<CacheWithCore> | undefined)?.[coreKey];
+  if (core) return core;
+  throw new CistaError(
+    "not-a-cache",
+    DEVELOPMENT && `A cache was expected, as createCache() makes it, but it is ${preview(cache)}.`,
+  );
 }
 
 /** @throws CistaError code "disposed" */
 export function assertNotDisposed(core: Core): void {
   if (!core.disposed) return;
-  throw new CistaError("disposed", "This cache has been disposed of. Make another one with createCache().");
+  throw new CistaError(
+    "disposed",
+    DEVELOPMENT && "This cache has been disposed of. Make another one with createCache().",
+  );
 }
 
 /** Rule R6, also where only this source is made to wait. */
@@ -142,8 +167,11 @@ export function nowOf(core: Core): number {
   return core.clock.now() - core.epoch;
 }
 
-/** Records what happened to an entry, if anybody listens. */
-export function record(kind: JournalKind, entry: Entry, details?: () => EventDetails): void {
-  const { core, source } = entry.shelf;
-  if (core.recorder.hears(kind)) core.recorder.record(kind, { key: entry.key, source: source.name, ...details?.() });
+/** Notes what happened to an entry, if the cache has a journal. */
+export function record<K extends JournalKind>(
+  kind: K,
+  entry: Entry,
+  ...facts: K extends keyof Facts ? Facts[K] : []
+): void {
+  entry.shelf.core.journal?.note(kind, entry, ...facts);
 }

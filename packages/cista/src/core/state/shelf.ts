@@ -1,11 +1,10 @@
-import { Budget } from "../ground/budget.js";
-import type { Source } from "../ground/contract.js";
-import { inDevelopment } from "../ground/development.js";
-import { CistaError, preview } from "../ground/failure.js";
-import { type Policy, samePolicy } from "../ground/freshness.js";
-import { keyText, paramsHash, sameParams } from "../ground/key.js";
-import type { AnyReading } from "../ground/reading.js";
-import { type Settings, settingsOf } from "../ground/settings.js";
+import type { Source } from "../api/contract.js";
+import { CistaError, preview } from "../api/failure.js";
+import { type Policy, samePolicy } from "../api/freshness.js";
+import type { AnyReading } from "../api/reading.js";
+import { type Settings, settingsOf } from "../api/settings.js";
+import { Budget } from "../lib/budget.js";
+import { keyText, paramsHash, sameParams } from "../lib/key.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 
@@ -14,7 +13,7 @@ export class Shelf {
   readonly core: Core;
   readonly source: Source<any, any>;
   readonly settings: Settings;
-  readonly budget: Budget;
+  readonly budget: Budget<Entry>;
   /** Entries by their place (see `placeOf`); those in one place are chained as twins, a few at most. */
   readonly #byBucket = new Map<unknown, Entry>();
   /** Entries that only the key's text finds: no place can be told, or too many others have the same. */
@@ -27,7 +26,9 @@ export class Shelf {
     this.core = core;
     this.source = source;
     this.settings = settingsOf(source.definition, core.options);
-    this.budget = new Budget(source.name, this.settings.requestBudget, core.clock, core.recorder);
+    this.budget = new Budget<Entry>(source.name, this.settings.requestBudget, core.clock, (entry, cause, note) =>
+      core.journal?.note("held-back", entry, cause, note()),
+    );
     this.#lastPolicy = this.settings.policy;
   }
 
@@ -126,10 +127,11 @@ export class Shelves {
   #open(source: Source<any, any>): Shelf {
     if (typeof source.definition?.load !== "function") refuse(source);
     const old = this.#byName.get(source.name);
-    if (old && !inDevelopment()) {
+    if (old && !DEVELOPMENT) {
       throw new CistaError(
         "name",
-        `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
+        DEVELOPMENT &&
+          `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
       );
     }
     const shelf = new Shelf(this.#core, source);
@@ -159,6 +161,6 @@ function isCrowded(first: Entry | undefined): boolean {
 function refuse(given: unknown): never {
   throw new CistaError(
     "source",
-    `A source was expected, as source({ name, load }) makes it, but it is ${preview(given)}.`,
+    DEVELOPMENT && `A source was expected, as source({ name, load }) makes it, but it is ${preview(given)}.`,
   );
 }

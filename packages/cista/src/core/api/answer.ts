@@ -1,0 +1,92 @@
+import type { Duration } from "./duration.js";
+import { Failure, preview } from "./failure.js";
+import type { Freshness } from "./freshness.js";
+
+/** What makes a conditional request possible (RFC 9110 §8.8). */
+export interface Validator {
+  etag?: string;
+  lastModified?: string;
+  /** Of an event stream: where it goes on from (WHATWG HTML §9.2). */
+  lastEventId?: string;
+}
+
+/** What a load may say beside the value. Anything left out falls back to the source's own policy. */
+export interface AnswerDetails extends Freshness {
+  /** The age already spent on the way (RFC 9111 §5.1). HTTP's is in seconds; here a number is milliseconds. */
+  age?: Duration;
+  validator?: Validator;
+  /** Labels by which it can be invalidated with others (RFC 9875). Of each answer the first 1,000 count. */
+  groups?: readonly string[];
+  /**
+   * What the request said where the answer depends on it (RFC 9111 §4.1), by the field's name: a digest, never the text,
+   * which may be a secret. Where the source's `fits` finds it otherwise, the value is not held for whoever asks then.
+   */
+  varies?: Readonly<Record<string, string>>;
+  /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
+  status?: number;
+  /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */
+  failure?: Failure;
+}
+
+declare const brand: unique symbol;
+export interface Answer<T> {
+  readonly [brand]: true;
+  readonly kind: "value" | "unchanged" | "missing";
+  readonly value?: T;
+  readonly details: AnswerDetails;
+}
+
+/** Registered by name, so that answers are known even where two copies of the library meet. */
+const mark: unique symbol = Symbol.for("cista.answer") as never;
+
+function make<T>(kind: Answer<T>["kind"], value: T | undefined, details: AnswerDetails): Answer<T> {
+  return { [mark]: true, kind, value, details } as unknown as Answer<T>;
+}
+
+/** A value with its own freshness, validator or groups. */
+export function answer<T>(value: T, details: AnswerDetails = {}): Answer<T> {
+  return make("value", value, details);
+}
+
+/** The held value still holds (HTTP 304): it becomes fresh again and nobody is notified of a new value. */
+export function unchanged(details: AnswerDetails = {}): Answer<never> {
+  return make<never>("unchanged", undefined, details);
+}
+
+/** The source knows that there is no such thing (HTTP 404, 410): a state of its own, not an error. Cached like a value. */
+export function missing(details: AnswerDetails = {}): Answer<never> {
+  return make<never>("missing", undefined, details);
+}
+
+/** What a load is spared: all that the value was made of is as it was. It becomes no younger by that. */
+export const partsUnchanged: Answer<never> = unchanged();
+
+export function isAnswer(value: unknown): value is Answer<unknown> {
+  return typeof value === "object" && value !== null && mark in value;
+}
+
+/**
+ * What a load came back with, as an answer.
+ * @throws Failure kind "no-value" (rule R8): `undefined`, or `unchanged()` where nothing is held
+ */
+export function asAnswer(came: unknown, holds: boolean): Answer<unknown> {
+  const given = isAnswer(came) ? came : answer(came);
+  if (given === partsUnchanged) return given;
+  if (given.kind === "unchanged" && !holds) {
+    throw new Failure(
+      "no-value",
+      DEVELOPMENT
+        ? "The load answered unchanged(), but nothing is held that could be unchanged. Answer so only when context.held is there."
+        : "The load answered unchanged(), but nothing is held.",
+    );
+  }
+  if (given.kind === "value" && given.value === undefined) {
+    throw new Failure(
+      "no-value",
+      DEVELOPMENT
+        ? `The load came back with ${isAnswer(came) ? "answer(undefined)" : preview(came)}. Is a "return" or an "await" missing in it? Return null for "nothing", or missing() for "no such thing".`
+        : "The load came back with undefined.",
+    );
+  }
+  return given;
+}

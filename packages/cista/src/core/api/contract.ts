@@ -1,0 +1,258 @@
+import type { Answer, AnswerDetails, Validator } from "./answer.js";
+import type { StandardSchema } from "./check.js";
+import type { Duration } from "./duration.js";
+import type { Cause } from "./journal.js";
+import type { Reading, View, ViewOptions } from "./reading.js";
+import type { Clock, Environment } from "./seams.js";
+import type { Defaults, Retry, SourceSettings } from "./settings.js";
+
+// What programs are written against: sources, writes, and the cache that both are used in.
+
+// ── Sources ──────────────────────────────────────────────────────────────────
+
+/** P: the params; R: what `load` returns. T, the value, follows from R. */
+export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
+  /** Unique in one cache; begins the key. Without white space. */
+  name: string;
+  /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
+  load(params: P, context: LoadContext): R;
+  /** False: takes none, though `load` names a first argument to come by its second. Needed only where a binding must tell "none" from "not known yet". */
+  params?: false;
+  /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */
+  check?: StandardSchema<unknown, T>;
+  /** Labels of the entry, by which it can be invalidated with others (RFC 9875). */
+  groups?(value: T, params: P): readonly string[];
+  /** Labels that every entry bears, made of its params: an answer need not name them, and snapshots leave them out. */
+  labels?(params: P): readonly string[];
+  /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
+  fits?(varies: Readonly<Record<string, string>>, params: P, context: unknown): boolean;
+  /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
+  accepts?(value: unknown): boolean;
+  /** Shown until the first answer; marked `provisional`; never stored. */
+  standIn?(params: P, cache: Cache): T | undefined;
+  /** Keep the old reference for every part that did not change. Default true for plain JSON values. */
+  share?: boolean | ((previous: T, next: T) => T);
+}
+
+/** Where one kind of value comes from; defined once, used in any cache. */
+export interface Source<P, T> {
+  readonly name: string;
+  readonly definition: SourceDefinition<P, any, T>;
+}
+
+/** How far the caches on the way may be used (WHATWG Fetch, request cache mode). */
+export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
+
+/** What the cache may offer a load to make it conditional, and what a load may ask of the cache. */
+export interface LoadContext {
+  /** Aborted when nobody waits any more, on `timeout`, or when the load is superseded. Pass it on to `fetch`. */
+  readonly signal: AbortSignal;
+  /** What `createCache` was given as `context`: on a server, whose request this cache is for. */
+  readonly context: unknown;
+  readonly cause: Cause;
+  /** 1 for the first try. */
+  readonly attempt: number;
+  /** Pass it to `fetch` as `cache`, so that "now" is not answered by the browser's own. */
+  readonly mode: LoadMode;
+  /** What is held now, for a conditional request. */
+  readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number };
+  /** Reads another source through the same cache: collapsed and cached like any read. */
+  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
+}
+
+/** One load, as an interceptor sees it. */
+export interface LoadCall {
+  readonly key: string;
+  readonly source: string;
+  readonly params: unknown;
+  readonly context: LoadContext;
+}
+
+/** Stands around every load of one cache: see `Cache.intercept`. */
+export interface Interceptor {
+  /** Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next interceptor. */
+  load?(call: LoadCall, proceed: () => unknown): unknown;
+  /** Whether there is to be no network for a source, by its name: its requests wait for it (rule R6), until the removal. */
+  isOffline?(source: string): boolean;
+}
+
+/** The value type behind what a load returns: a value, an Answer, a promise of either, or an AsyncIterable of either. */
+export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
+type Valued<V> = V extends Answer<infer T> ? T : V;
+
+/** Params come first, then options: a source without params takes `undefined` there when options follow. */
+export type ArgumentsOf<P, O = never> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? [params?: undefined, options?: O]
+    : undefined extends P
+      ? [params?: P, options?: O]
+      : [params: P, options?: O];
+
+// ── Writes ───────────────────────────────────────────────────────────────────
+
+/** What a write may ask of the cache while it is sent. */
+export interface SendContext {
+  /** Aborted on `timeout`, when whoever runs it aborts, and when the cache is disposed of. Pass it on to `fetch`. */
+  readonly signal: AbortSignal;
+  /** 1 for the first try. */
+  readonly attempt: number;
+  /** What `createCache` was given as `context`. */
+  readonly context: unknown;
+  /** One for each run, the same over its tries; unpredictable. */
+  readonly idempotencyKey: string;
+  /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
+  invalidate(selector: Selector): void;
+}
+
+/** Lays layers over entries. */
+export interface LayerEditor {
+  /** `change` returns the new value and leaves the old one as it is; it is applied anew to whatever comes in beneath. */
+  patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): void;
+}
+
+export interface WriteDefinition<I, R> {
+  /** For the journal. */
+  name: string;
+  /** Any asynchronous work. What it throws is a refusal, or a failure like any other. */
+  send(input: I, context: SendContext): Promise<R>;
+  /** Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change is already there. */
+  optimistic?(input: I, edit: LayerEditor): void;
+  /** Puts what the answer already tells into the cache. */
+  onSuccess?(result: R, input: I, cache: Cache): void;
+  /** What the write makes untrustworthy, beside the entries that it lies on. */
+  invalidates?(input: I, result: R): Selector | readonly Selector[];
+  /** Runs in one lane go one at a time, in order. Default: none. */
+  lane?: string | ((input: I) => string);
+  /** Default false: a write that was sent once may have worked. */
+  retry?: Retry | false;
+  /** For one try. Default "2m"; `Infinity` for none. */
+  timeout?: Duration;
+}
+
+/** A change to be sent; defined once, run in any cache. */
+export interface Write<I, R> {
+  readonly name: string;
+  readonly definition: WriteDefinition<I, R>;
+}
+
+/** How far a run has come: under way, or waiting for its turn or another try, or for the network. */
+export type SendingPhase = "sending" | "waiting" | "offline";
+
+export interface RunOptions {
+  /** Ends the run. What had been sent may have worked: the entries that it lies on are asked about. */
+  signal?: AbortSignal;
+  /** Told each time that it goes on to another phase. */
+  onPhase?(phase: SendingPhase): void;
+}
+
+/** Params of `run`: the input first, then options. */
+export type RunArguments<I> = 0 extends 1 & I
+  ? [input?: any, options?: RunOptions]
+  : [I] extends [void]
+    ? [input?: undefined, options?: RunOptions]
+    : unknown extends I
+      ? [input?: I, options?: RunOptions]
+      : [input: I, options?: RunOptions];
+
+// ── The cache ────────────────────────────────────────────────────────────────
+
+export interface CacheOptions extends Defaults {
+  /** Unwatched entries kept at most; the least recently used go first. Default 10,000. */
+  capacity?: number;
+  /** Keeps one user's entries apart from another's in snapshots, stores and tabs. */
+  partition?: string;
+  /** Handed to every load and write, and to `headers` of `cista/http`: on a server, the request that is being answered. */
+  context?: unknown;
+  /** Default: the platform's own. */
+  clock?: Clock;
+  /** Default: the page's own; on a server always visible and online. */
+  environment?: Environment;
+}
+
+export interface ReadOptions {
+  /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
+  cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
+  /** Ends this reader's wait; the request goes on while others wait or watch. */
+  signal?: AbortSignal;
+}
+
+/** Which entries are meant. */
+export type Selector =
+  | Source<any, any>
+  | { source: Source<any, any>; params?: unknown }
+  | { key: string }
+  | { group: string }
+  | { where(entry: EntryInfo): boolean }
+  | "all";
+
+/** The box that holds entries: one per application in a browser, one per request on a server. */
+export interface Cache {
+  /**
+   * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates behind); rejects with a
+   * `Failure` (kind "missing" where there is no such thing), with the signal's reason, or with a `CistaError` for a key that cannot be.
+   */
+  read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadOptions>): Promise<T>;
+  /** What is held now, whatever the allowances. Never starts a request. */
+  peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<P>): Reading<T>;
+  /** A handle on one entry for a component: see `View`. */
+  view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ViewOptions<T, U>>): View<U>;
+  /** Loads before anyone attaches, unless a usable value is held. The request runs on, whoever comes and goes. */
+  prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<P>): void;
+  /**
+   * Holds a value from now on; a request under way is aborted, and those who wait get this value.
+   * The value becomes the cache's own: parts of it that did not change are replaced by the held ones (a frozen value is copied).
+   */
+  put<P, T>(source: Source<P, T>, params: P, value: T, details?: AnswerDetails): void;
+  /** Changes the held value, which stays as old as it was; false where none is held. `change` returns the new one. */
+  patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): boolean;
+  /**
+   * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
+   * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
+   */
+  run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
+  /** Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many. */
+  invalidate(selector: Selector): number;
+  /**
+   * Asks the source again for every watched match. Resolves when all have settled; never rejects.
+   * @throws CistaError code "selector" for one of another form
+   */
+  revalidate(selector: Selector): Promise<void>;
+  /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
+  delete(selector: Selector): number;
+  entries(): IterableIterator<EntryInfo>;
+  /**
+   * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
+   */
+  intercept(interceptor: Interceptor): () => void;
+  /**
+   * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
+   * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is
+   * watched is `empty` until a component attaches, or somebody asks, anew.
+   * Resolves when the stores are empty; rejects with what they say where they could not be emptied.
+   */
+  signOut(): Promise<void>;
+  /** Calls back at each `signOut`, also one in another tab, which waits for what it returns. Returns its own end. */
+  onSignOut(callback: () => unknown): () => void;
+  /** Aborts, stops every timer and listener, forgets everything. Using the cache afterwards is a `CistaError`; a second `dispose` is harmless. */
+  dispose(): void;
+  [Symbol.dispose](): void;
+}
+
+/** One entry, for lists and selectors. Moments are milliseconds since the Unix epoch; undefined where never. */
+export interface EntryInfo {
+  readonly key: string;
+  readonly source: string;
+  readonly params: unknown;
+  /** What is held, whatever the allowances. */
+  readonly reading: Reading<unknown>;
+  /** What its watchers are shown, where there are any. */
+  readonly shown?: Reading<unknown>;
+  readonly watchers: number;
+  readonly groups: readonly string[];
+  /** The keys of the entries that it was made of. */
+  readonly dependsOn: readonly string[];
+  readonly staleAt?: number;
+  readonly expiredAt?: number;
+  readonly releasedAt?: number;
+}

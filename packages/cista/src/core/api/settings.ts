@@ -1,0 +1,92 @@
+import { type Duration, milliseconds } from "./duration.js";
+import { CistaError, type Failure, preview } from "./failure.js";
+import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
+
+/** What makes a *stale* value be revalidated while it is watched. */
+export type Trigger = "attach" | "visible" | "online";
+
+export interface Retry {
+  /** Tries after the first. Default 3. */
+  times?: number;
+  /** Delay before try n+1, full jitter under an exponential ceiling: random × min(most, first × 2^(n-1)). Defaults "500ms" and "30s". */
+  first?: Duration;
+  most?: Duration;
+  /** Default: `failure.retryable` (rule R5). A failure's own `retryAfter` overrides the delay. */
+  when?(failure: Failure): boolean;
+}
+
+/** Defaults for every source of one cache. */
+export interface Defaults extends Freshness {
+  /** How long an entry that nobody watches is kept. Default "5m". */
+  retain?: Duration;
+  /** Default: three more tries, rule R5. */
+  retry?: Retry | false;
+  /** For one try. Default "30s". */
+  timeout?: Duration;
+  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are left alone. A network that is back while nobody looks at the page counts when somebody does. */
+  triggers?: readonly Trigger[];
+}
+
+/** What of a source's definition is a matter of settings; what is left out is as the cache's defaults say. */
+export interface SourceSettings extends Defaults {
+  /** False: needs no network and runs offline too. Default true. */
+  network?: boolean;
+  /** While watched and the page is visible, revalidate this often. Default: never. */
+  revalidateEvery?: Duration;
+  /** A bucket of bursts, refilled evenly over `per`; a burst is all that this source starts in one turn. Past it requests are held back and the journal says why. Default { bursts: 100, per: "10s" }. */
+  requestBudget?: { bursts: number; per: Duration } | false;
+}
+
+/** Retrying, with every member decided. */
+export interface RetryPlan {
+  readonly times: number;
+  readonly first: number;
+  readonly most: number;
+  when(failure: Failure): boolean;
+}
+
+/** All that a source's definition and the cache's defaults decide, lengths of time in milliseconds. */
+export interface Settings {
+  readonly policy: Policy;
+  readonly retain: number;
+  readonly triggers: readonly Trigger[];
+  readonly revalidateEvery: number;
+  readonly retry: RetryPlan;
+  readonly timeout: number;
+  readonly usesNetwork: boolean;
+  /** Rule R7; `per` in milliseconds. */
+  readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
+}
+
+export function settingsOf(definition: SourceSettings, defaults: Defaults): Settings {
+  return {
+    policy: policyWith(policyWith(defaultPolicy, defaults), definition),
+    retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),
+    triggers: definition.triggers ?? defaults.triggers ?? ["attach", "visible", "online"],
+    revalidateEvery: milliseconds(definition.revalidateEvery ?? Number.POSITIVE_INFINITY, "revalidateEvery"),
+    retry: retryPlan(definition.retry ?? defaults.retry ?? {}),
+    timeout: milliseconds(definition.timeout ?? defaults.timeout ?? "30s", "timeout"),
+    usesNetwork: definition.network ?? true,
+    requestBudget: budgetOf(definition.requestBudget ?? { bursts: 100, per: "10s" }),
+  };
+}
+
+function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["requestBudget"] {
+  if (budget === false) return false;
+  if (budget.bursts >= 1) return { bursts: budget.bursts, per: milliseconds(budget.per, "requestBudget.per") };
+  throw new CistaError(
+    "budget",
+    DEVELOPMENT &&
+      `requestBudget.bursts is a number, 1 or more, but it is ${preview(budget.bursts)}. For no limit, write requestBudget: false.`,
+  );
+}
+
+export function retryPlan(retry: Retry | false): RetryPlan {
+  if (retry === false) return { times: 0, first: 0, most: 0, when: () => false };
+  return {
+    times: retry.times ?? 3,
+    first: milliseconds(retry.first ?? "500ms", "retry.first"),
+    most: milliseconds(retry.most ?? "30s", "retry.most"),
+    when: (failure) => (retry.when ? retry.when(failure) : failure.retryable),
+  };
+}

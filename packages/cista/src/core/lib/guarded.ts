@@ -1,0 +1,18 @@
+/** Runs a foreign callback: what it throws is reported as uncaught, and the caller goes on. */
+export function guarded(callback: () => void): void {
+  try {
+    callback();
+  } catch (thrown) {
+    report(thrown);
+  }
+}
+
+/** As for an error that nobody caught: `reportError` where there is one (WHATWG HTML §8.1.4.3), else the console. */
+export function report(thrown: unknown): void {
+  const { reportError, console } = globalThis as {
+    reportError?: (thrown: unknown) => void;
+    console: { error(thrown: unknown): void };
+  };
+  if (reportError) reportError(thrown);
+  else console.error(thrown);
+}

@@ -1,0 +1,287 @@
+import { type Answer, asAnswer } from "../api/answer.js";
+import { asFailure, Failure } from "../api/failure.js";
+import type { RequestPhase } from "../api/reading.js";
+import type { Clock } from "../api/seams.js";
+import type { Settings } from "../api/settings.js";
+
+/** What a request needs of the cache. */
+export interface RequestPlan {
+  readonly clock: Clock;
+  /** Whether there is a network now. */
+  online(): boolean;
+  readonly settings: Pick<Settings, "usesNetwork" | "retry" | "timeout">;
+  /** The next number of the cache's counter that only goes up. */
+  nextVersion(): number;
+  /** Whether a value is held that an answer could leave unchanged. */
+  holds(): boolean;
+  /** Calls the load once. May throw. */
+  load(request: Request): unknown;
+  /** Makes sure that the value is what the source promises. May throw, or take its time. */
+  check(value: unknown): unknown;
+  /** Whether another try is to be made. @param delay the length of the pause before it, in milliseconds */
+  retries(failure: Failure, delay: number): boolean;
+  /** Runs foreign code, the load or the signal's listeners, once all that changes in the same go has changed. */
+  defer(call: () => void): void;
+}
+
+/** What a request tells. After `ended`, `failed`, or `answered` with nothing open, it says nothing more. */
+export interface RequestListener {
+  /** `phase` or `attempt` has another value. */
+  onPhase(): void;
+  /** @param open more answers may follow */
+  onAnswer(answer: Answer<unknown>, open: boolean): void;
+  /** A stream of answers has ended well. */
+  onStreamEnd(): void;
+  onRetry(failure: Failure, delay: number): void;
+  onFailure(failure: Failure): void;
+}
+
+/**
+ * One request for one value, or for a stream of them: its tries, the pauses between them (rule R5), the wait for a
+ * network (R6), its end. Knows nothing of keys and watchers.
+ */
+export class Request {
+  phase: RequestPhase = "none";
+  /** 1 for the first try. */
+  attempt = 0;
+  /** The version at which the try under way began: what was invalidated or put later is newer (rule R2). */
+  startVersion = 0;
+  readonly #plan: RequestPlan;
+  readonly #listener: RequestListener;
+  /** Of the try under way. */
+  #abort = new AbortController();
+  /** The time-out of a try, or the pause before the next. */
+  #timer: unknown;
+  /** What is left of the time-out, and since when that counts; what stands still has no timer. */
+  #left = 0;
+  #since = 0;
+  #pauses = 0;
+  /** Of the try under way: when it began, and whether a stream has brought a value. */
+  #triedAt = 0;
+  #streamed = false;
+  #held = false;
+  #over = false;
+
+  constructor(plan: RequestPlan, listener: RequestListener) {
+    this.#plan = plan;
+    this.#listener = listener;
+  }
+
+  get signal(): AbortSignal {
+    return this.#abort.signal;
+  }
+
+  start(): void {
+    if (this.#over) return;
+    this.#held = false;
+    if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");
+    else this.#try();
+  }
+
+  /** Waits until it is started by whoever holds it back. */
+  hold(): void {
+    this.#held = true;
+    this.#move("waiting");
+  }
+
+  /** Ends a pause between tries at once (rule R5); a wait for the network ends when there is one. */
+  hurry(): void {
+    if (this.#held || (this.phase !== "waiting" && this.phase !== "offline")) return;
+    this.#clearTimer();
+    this.start();
+  }
+
+  /** Ends without an answer. Nobody is told: whoever aborts knows. */
+  abort(reason: Failure): void {
+    const { phase } = this;
+    this.#over = true;
+    this.phase = "none";
+    this.#clearTimer();
+    const abort = this.#abort;
+    if (phase === "running" || phase === "none") this.#plan.defer(() => abort.abort(reason)); // else no load is under way
+  }
+
+  get isOver(): boolean {
+    return this.#over;
+  }
+
+  // ── The time-out stands still while the load waits for its parts (rule D5) ──
+
+  /** @returns what lets it go on; harmless once another try has begun, or when called again */
+  pauseTimeout(): () => void {
+    const abort = this.#abort;
+    if (this.#pauses++ === 0 && this.#timer !== undefined) {
+      this.#left -= Math.min(this.#left, Math.max(0, this.#plan.clock.now() - this.#since));
+      this.#clearTimer();
+    }
+    let resumed = false;
+    return () => {
+      if (resumed || abort !== this.#abort) return;
+      resumed = true;
+      if (--this.#pauses === 0 && this.phase === "running") this.#limit();
+    };
+  }
+
+  #limit(): void {
+    if (this.#left === Number.POSITIVE_INFINITY || this.#pauses > 0) return;
+    this.#since = this.#plan.clock.now();
+    const abort = this.#abort;
+    this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#left, true);
+  }
+
+  // ── One try ────────────────────────────────────────────────────────────────
+
+  #try(): void {
+    const abort = new AbortController();
+    this.#abort = abort;
+    this.attempt++;
+    this.startVersion = this.#plan.nextVersion();
+    this.#left = this.#plan.settings.timeout;
+    this.#pauses = 0;
+    this.#triedAt = this.#plan.clock.now();
+    this.#streamed = false;
+    this.#move("running");
+    if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
+    this.#limit();
+    this.#plan.defer(() => {
+      if (this.#over || abort !== this.#abort || abort.signal.aborted) return; // ended before it began
+      this.#load(abort).catch((thrown) => {
+        if (this.#counts(abort)) this.#fail(asFailure(thrown));
+      });
+    });
+  }
+
+  async #load(abort: AbortController): Promise<void> {
+    const came = await this.#plan.load(this);
+    if (isIterable(came)) return this.#follow(came, abort);
+    const answer = await this.#answerOf(came);
+    if (this.#counts(abort)) this.#finish(() => this.#listener.onAnswer(answer, false));
+  }
+
+  /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
+  async #follow(stream: AsyncIterable<unknown>, abort: AbortController): Promise<void> {
+    const iterator = stream[Symbol.asyncIterator]();
+    let ended = false;
+    const close = () => {
+      if (!ended) void closed(iterator);
+      ended = true;
+    };
+    // Whoever iterates may be waiting for an event that never comes: told to end, not waited for.
+    if (abort.signal.aborted) close();
+    else abort.signal.addEventListener("abort", close, { once: true });
+    try {
+      for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
+        const answer = await this.#answerOf(next.value);
+        if (!this.#counts(abort)) return;
+        this.#streamAnswered(answer);
+      }
+      ended = true;
+    } finally {
+      abort.signal.removeEventListener("abort", close);
+      close();
+    }
+    if (!this.#counts(abort)) return;
+    if (!this.#streamed) {
+      throw new Failure("no-value", "The stream ended before its first value.", { retryable: true });
+    }
+    this.#finish(() => this.#listener.onStreamEnd());
+  }
+
+  #streamAnswered(answer: Answer<unknown>): void {
+    if (this.#streamed) this.startVersion = this.#plan.nextVersion();
+    this.#streamed = true;
+    // What breaks after it has held for longer than a pause is tried again from the beginning.
+    if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
+    this.phase = "none";
+    this.#listener.onAnswer(answer, true);
+  }
+
+  async #answerOf(came: unknown): Promise<Answer<unknown>> {
+    const answer = asAnswer(came, this.#plan.holds());
+    if (answer.kind !== "value") return answer;
+    const value = await this.#plan.check(answer.value);
+    return value === answer.value ? answer : { ...answer, value };
+  }
+
+  /** Whether this try is still the one that counts; if so, its time-out has ended. Late results of earlier tries end here. */
+  #counts(abort: AbortController): boolean {
+    if (this.#over || abort !== this.#abort || abort.signal.aborted) return false;
+    this.#clearTimer();
+    return true;
+  }
+
+  /** Also for a load that ignores its signal: the try is over for us, whatever it still does. */
+  #timeOut(abort: AbortController): void {
+    const { timeout } = this.#plan.settings;
+    const failure = new Failure("timeout", `No answer came within ${timeout} ms (the source's timeout, for one try).`);
+    this.#timer = undefined;
+    this.#fail(failure);
+    abort.abort(failure);
+  }
+
+  #fail(failure: Failure): void {
+    const { retry } = this.#plan.settings;
+    let last = failure;
+    let again = this.attempt <= retry.times;
+    const delay = again ? this.#delayAfter(failure) : 0;
+    try {
+      again &&= this.#plan.retries(failure, delay);
+    } catch (thrown) {
+      again = false;
+      last = asFailure(thrown); // the definition's own mistake is shown, not lost
+    }
+    if (this.#over) return; // the definition has ended it
+    if (again) this.#pauseThenTry(failure, delay);
+    else this.#finish(() => this.#listener.onFailure(last));
+  }
+
+  /** Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3). */
+  #delayAfter({ retryAfter }: Failure): number {
+    if (retryAfter !== undefined && !this.#streamed) return retryAfter;
+    const delay = this.#plan.clock.random() * this.#longestPause();
+    // A stream says once how long to wait (HTML §9.2); where it breaks again and again, the pauses grow all the same.
+    return Math.max(delay, retryAfter ?? 0);
+  }
+
+  #longestPause(): number {
+    const { most, first } = this.#plan.settings.retry;
+    return Math.min(most, first * 2 ** (this.attempt - 1));
+  }
+
+  #pauseThenTry(failure: Failure, delay: number): void {
+    const start = () => {
+      this.#timer = undefined;
+      this.start();
+    };
+    this.#timer = this.#plan.clock.setTimer(start, delay, true);
+    this.phase = "waiting";
+    this.#listener.onRetry(failure, delay);
+  }
+
+  #finish(tell: () => void): void {
+    this.#over = true;
+    this.phase = "none";
+    tell();
+  }
+
+  #move(phase: RequestPhase): void {
+    this.phase = phase;
+    this.#listener.onPhase();
+  }
+
+  #clearTimer(): void {
+    if (this.#timer !== undefined) this.#plan.clock.clearTimer(this.#timer);
+    this.#timer = undefined;
+  }
+}
+
+function isIterable(came: unknown): came is AsyncIterable<unknown> {
+  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
+}
+
+/** Tells a stream to end. What it throws then is nobody's business: its answers are not wanted any more. */
+async function closed(iterator: AsyncIterator<unknown>): Promise<void> {
+  try {
+    await iterator.return?.();
+  } catch {}
+}

@@ -1,0 +1,59 @@
+import type { Failure } from "../api/failure.js";
+
+/** How a request ended, for those who waited for its value. */
+export type Outcome =
+  | { readonly value: unknown; readonly failure?: undefined }
+  | {
+      readonly failure: Failure;
+      /** What may be used in its place (RFC 5861 §4). */
+      readonly instead?: { readonly value: unknown } | undefined;
+    };
+
+/** Those who wait for one answer, behind two promises that they share, however many they are. */
+export class Waiters {
+  /** One of them, at least, waits for good: it has no signal by which it could be told to leave. */
+  patient = false;
+  /** How many of them have not left. */
+  count = 0;
+  #lenient: Promised | undefined;
+  #strict: Promised | undefined;
+  readonly #told: (() => void)[] = [];
+
+  /** Calls back when the outcome is there, before anything else can happen to the entry. */
+  onSettled(callback: () => void): void {
+    this.#told.push(callback);
+  }
+
+  /** The value, or what may be used in its place if the request fails. */
+  get value(): Promise<unknown> {
+    this.#lenient ??= new Promised();
+    return this.#lenient.promise;
+  }
+
+  /** The value as the source gives it now, or the failure. */
+  get confirmed(): Promise<unknown> {
+    this.#strict ??= new Promised();
+    return this.#strict.promise;
+  }
+
+  settle(outcome: Outcome): void {
+    for (const tell of this.#told) tell();
+    if (!outcome.failure) {
+      this.#lenient?.resolve(outcome.value);
+      this.#strict?.resolve(outcome.value);
+      return;
+    }
+    if (outcome.instead) this.#lenient?.resolve(outcome.instead.value);
+    else this.#lenient?.reject(outcome.failure);
+    this.#strict?.reject(outcome.failure);
+  }
+}
+
+class Promised {
+  resolve!: (value: unknown) => void;
+  reject!: (failure: Failure) => void;
+  readonly promise: Promise<unknown> = new Promise((resolve, reject) => {
+    this.resolve = resolve;
+    this.reject = reject;
+  });
+}

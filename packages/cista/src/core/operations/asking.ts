@@ -1,0 +1,268 @@
+import { type Answer, partsUnchanged } from "../api/answer.js";
+import { checked } from "../api/check.js";
+import type { LoadMode } from "../api/contract.js";
+import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
+import type { Cause } from "../api/journal.js";
+import { steadyEnvironment } from "../api/seams.js";
+import type { Forward } from "../lib/cache-status.js";
+import { Request } from "../lib/request.js";
+import { type Outcome, Waiters } from "../lib/waiters.js";
+import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
+import { type Core, isOnline, nowOf, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { discardReads, forgetReads, markDependentsOutdated, recheckParts, setParts } from "./dependencies.js";
+import { changeHeld, reschedule } from "./keeping.js";
+import { load } from "./loading.js";
+import { applyAnswer } from "./taking.js";
+import { outcomeOf } from "./waiting.js";
+
+/** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
+const longestWait = 120_000;
+
+/** Begins a request; there must be none under way (rule R1). @param askedVersion the version at which somebody asked, 0 if nobody did */
+export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
+  const activity = entry.active();
+  const { core, settings, budget } = entry.shelf;
+  const request = new Request(
+    {
+      clock: core.clock,
+      online: () => isOnline(entry.shelf),
+      // A composite runs offline too: its parts wait, not it (rule R6).
+      settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
+      nextVersion: () => ++core.version,
+      holds: () => entry.held === "value",
+      load: (request) => load(entry, request, joinRequest),
+      check: (value) => {
+        const { check } = entry.shelf.source.definition;
+        return check ? checked(check, value) : value;
+      },
+      // Rule D5: what failed for a part was tried again there.
+      retries: (failure, delay) =>
+        !activity.failuresFromParts.has(failure) &&
+        settings.retry.when(failure) &&
+        (delay <= longestWait || activity.requestingWatchers > 0), // nobody is kept waiting for long: rule R5
+      defer: (call) => afterChange(core, call),
+    },
+    {
+      onPhase: () => batch(core, () => noteAttempt(entry, request)),
+      onAnswer: (answer, open) => batch(core, () => takeAnswer(entry, request, answer, open)),
+      onStreamEnd: () => batch(core, () => noteStreamEnd(entry, request)),
+      onRetry: (failure, delay) => batch(core, () => noteRetry(entry, request, failure, delay)),
+      onFailure: (failure) => batch(core, () => takeFailure(entry, request, failure)),
+    },
+  );
+  activity.request = request;
+  core.underWay.add(entry);
+  if (DEVELOPMENT && entry.held !== "none" && !entry.fits) noticeOtherUser(core);
+  activity.cause = cause;
+  activity.mode = mode;
+  activity.forward = forwardReason(entry, nowOf(core));
+  activity.askedVersion = askedVersion;
+  activity.requestedAt = nowOf(core);
+  reschedule(entry);
+  batch(core, () => {
+    markDirty(entry);
+    if (budget.admits(entry, cause)) request.start();
+    else request.hold();
+  });
+}
+
+/** What is held was asked for otherwise. In a page a token was renewed; on a server somebody else uses the cache. */
+function noticeOtherUser(core: Core): void {
+  if (core.environment !== steadyEnvironment || core.otherUserNoticed) return;
+  core.otherUserNoticed = true;
+  const note =
+    "one cache is used with different request headers (Authorization, or what Vary names). On a server make a cache for each request, and hand the request over as createCache({ context }).";
+  console.warn(`Cista: ${note}`);
+  core.journal?.noteOther("warning", { note });
+}
+
+/** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
+export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): Waiters {
+  const activity = entry.active();
+  const { request } = activity;
+  // A stream that is open is opened anew; a reload is not to be answered by a cache on the way, as what is under way may be.
+  if (request && (activity.isOpen || (mode === "reload" && activity.mode !== "reload")))
+    abortRequest(entry, "it was asked for anew");
+  if (!activity.request) startRequest(entry, cause, mode, askedVersion);
+  else if (endsPauses.has(cause)) activity.request.hurry();
+  if (activity.request?.phase === "running" && activity.request.startVersion < entry.invalidatedAt) {
+    activity.nextWaiters ??= new Waiters();
+    return activity.nextWaiters;
+  }
+  activity.waiters ??= new Waiters();
+  return activity.waiters;
+}
+
+/** Ends the request under way, if any, because something newer takes its place; those who wait go on waiting. */
+function abortRequest(entry: Entry, note: string): void {
+  const { activity } = entry;
+  if (!activity?.request) return;
+  const { request } = activity;
+  clearRequest(entry);
+  request.abort(new Failure("aborted", `The request was given up: ${note}.`));
+  activity.runsOn = false;
+  record("abort", entry, request, note);
+  markDirty(entry);
+  if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
+}
+
+/** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
+export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
+  if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);
+  if (outcome) settleWaiters(entry, outcome, true);
+}
+
+/** What is patched is newer than a try under way: that is begun anew, for all who wait for it. */
+export function restartRequest(entry: Entry, note: string): void {
+  const { activity } = entry;
+  if (!activity || activity.isOpen || activity.request?.phase !== "running") return;
+  const { cause, mode, askedVersion, runsOn } = activity;
+  abortRequest(entry, note);
+  startRequest(entry, cause, mode, askedVersion);
+  activity.runsOn = runsOn;
+}
+
+/** Gives the request up because nobody waits for it any more, or the cache ends. */
+export function abandonRequest(entry: Entry, note: string): void {
+  abortRequest(entry, note);
+  forgetReads(entry);
+  markDependentsOutdated(entry);
+  settleWaiters(
+    entry,
+    { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) },
+    true,
+  );
+}
+
+// ── What a request tells ─────────────────────────────────────────────────────
+
+function noteAttempt(entry: Entry, request: Request): void {
+  const activity = entry.active();
+  markDirty(entry);
+  if (request.phase !== "running") return;
+  activity.tryStartedAt = nowOf(entry.shelf.core);
+  record("request", entry, request);
+}
+
+function noteRetry(entry: Entry, request: Request, failure: Failure, delay: number): void {
+  const activity = entry.active();
+  activity.isOpen = false;
+  activity.failure = ofEntry(failure, entry.key, request.attempt);
+  activity.failureCameWithValue = false;
+  record("retry", entry, request, failure, delay);
+  // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
+  if (delay > longestWait) settleWaiters(entry, failedOutcome(entry, activity.failure), true);
+  reschedule(entry);
+  markDirty(entry);
+}
+
+function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
+  const activity = entry.active();
+  const { core } = entry.shelf;
+  try {
+    changeHeld(entry, () => applyAnswer(entry, answer, request.startVersion, nowOf(core)));
+  } catch (thrown) {
+    // The definition's own groups or share, or the answer's details: a mistake shown where it was made.
+    if (open) request.abort(new Failure("aborted", "What the stream brought could not be taken."));
+    takeFailure(entry, request, asFailure(thrown));
+    return;
+  }
+  activity.isOpen = open;
+  if (!open) clearRequest(entry);
+  if (answer === partsUnchanged) recheckParts(entry);
+  else setParts(entry, activity.partsRead);
+  noteArrival(entry);
+  markDependentsOutdated(entry);
+  record("answer", entry, request, answer);
+  finishRequest(entry, request, outcomeOf(entry));
+}
+
+/** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
+function noteArrival(entry: Entry): void {
+  const activity = entry.active();
+  if (activity.watchers === 0 || activity.isOpen || entry.held === "none" || entry.isInvalidated) return;
+  if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
+  activity.isDisplayed = true;
+  activity.staleOnArrival = true;
+  activity.announcedStanding = "expired";
+}
+
+function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
+  const activity = entry.active();
+  const failure = ofEntry(thrown, entry.key, request.attempt);
+  clearRequest(entry);
+  discardReads(entry, request.startVersion);
+  record("failure", entry, request, failure);
+  if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
+  activity.failure = failure;
+  activity.failureCameWithValue = false;
+  markDependentsOutdated(entry);
+  finishRequest(entry, request, failedOutcome(entry, failure));
+}
+
+/** Whoever asks may not see it: what is held of it is not theirs any more. */
+function forgetRefused(entry: Entry): void {
+  changeHeld(entry, () => entry.forget());
+  setParts(entry, []);
+  markDependentsOutdated(entry);
+  record("delete", entry, "access was refused");
+}
+
+/** RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5). */
+function failedOutcome(entry: Entry, failure: Failure): Outcome {
+  const now = nowOf(entry.shelf.core);
+  const covered = entry.held === "value" && !entry.isInvalidated && entry.covers(failure, now);
+  return covered ? { failure, instead: { value: entry.value } } : { failure };
+}
+
+/** A stream has ended: its last answer is kept as a plain one. */
+function noteStreamEnd(entry: Entry, request: Request): void {
+  clearRequest(entry);
+  forgetReads(entry);
+  finishRequest(entry, request, outcomeOf(entry));
+}
+
+function clearRequest(entry: Entry): void {
+  const activity = entry.active();
+  activity.request = undefined;
+  activity.isOpen = false;
+  activity.failuresFromParts = new WeakSet();
+  entry.shelf.core.underWay.delete(entry);
+}
+
+function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
+  const activity = entry.active();
+  const outdated = request.startVersion < entry.invalidatedAt && !activity.isOpen;
+  activity.runsOn = false;
+  settleWaiters(entry, outcome, !outdated);
+  markDirty(entry);
+  reschedule(entry);
+  // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
+  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0)) startRequest(entry, "invalidated");
+  if (activity.watchers === 0) scheduleRelease(entry);
+}
+
+function settleWaiters(entry: Entry, outcome: Outcome, all: boolean): void {
+  const { activity } = entry;
+  if (!activity) return;
+  const { waiters, nextWaiters } = activity;
+  activity.waiters = all ? undefined : nextWaiters;
+  activity.nextWaiters = undefined;
+  waiters?.settle(outcome);
+  if (all) nextWaiters?.settle(outcome);
+}
+
+/** Rule R5: what somebody wants now does not wait for a pause between tries to end. */
+const endsPauses: ReadonlySet<Cause> = new Set<Cause>(["asked", "invalidated", "visible", "online"]);
+
+/** What is asked for, and what is no longer trusted, is not to be answered by a cache on the way. */
+function modeOf(cause: Cause): LoadMode {
+  return cause === "asked" || cause === "invalidated" ? "no-cache" : "default";
+}
+
+/** RFC 9211 §2.2: why what is held does not do: nothing is there, the one who asks wants it so, or it is fresh no longer. */
+export function forwardReason(entry: Entry, now: number): Forward {
+  if (entry.held === "none") return "miss";
+  return entry.isFresh(now) ? "request" : "stale";
+}

@@ -1,0 +1,128 @@
+import type { AnswerDetails } from "../api/answer.js";
+import { CistaError } from "../api/failure.js";
+import { batch, markDirty, notifySoon, scheduleRelease } from "../state/batches.js";
+import { nowOf, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { restartRequest, startRequest, supersede } from "./asking.js";
+import { markDependentsOutdated, setParts } from "./dependencies.js";
+import { changeHeld, evict, reschedule } from "./keeping.js";
+import { heldByWrite, removeConfirmedLayers } from "./layers.js";
+import { outcomeOf } from "./waiting.js";
+
+/**
+ * Holds a value that the program gives.
+ * @throws CistaError code "value" for `undefined`; what the definition's `groups` or `share` throws
+ */
+export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): void {
+  refuseUndefined(
+    value,
+    DEVELOPMENT &&
+      `A value was expected to put under ${entry.key}, but it is undefined. Put null for "nothing", or delete the entry.`,
+  );
+  const { core, source } = entry.shelf;
+  batch(core, () => {
+    const own = source.definition.groups?.(value, entry.params);
+    const all = own ? { ...details, groups: [...new Set([...(details.groups ?? []), ...own])] } : details;
+    // What the server would not have stored is not stored either because a program puts it.
+    const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
+    const version = ++core.version;
+    changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
+    removeConfirmedLayers(entry, version); // rule W2: it is newer than what came of any write that has ended
+    setParts(entry, []);
+    supersede(entry, outcomeOf(entry), "a value was put");
+    afterPut(entry, "a value was put");
+  });
+}
+
+/** The value stays as old as it was, and as trusted; a try that was under way may not know of the change, and is begun anew. */
+export function patch(entry: Entry, change: (value: any) => unknown): boolean {
+  if (entry.held !== "value") return false;
+  const value = change(entry.value);
+  refuseUndefined(
+    value,
+    DEVELOPMENT &&
+      `The change of ${entry.key} returned undefined. Return the new value: a patch changes nothing in place.`,
+  );
+  const { core } = entry.shelf;
+  batch(core, () => {
+    changeHeld(entry, () => entry.replace(value, nowOf(core)));
+    restartRequest(entry, "the value was patched");
+    afterPut(entry, "the value was patched");
+    if (entry.isInvalidated) requestIfWatched(entry);
+  });
+  return true;
+}
+
+function refuseUndefined(value: unknown, message: string | false): void {
+  if (value === undefined) throw new CistaError("value", message);
+}
+
+function afterPut(entry: Entry, note: string): void {
+  record("put", entry, note);
+  markDependentsOutdated(entry);
+  reschedule(entry);
+  if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);
+}
+
+/** RFC 9111 §4.4. Says whether there was anything to invalidate. */
+export function invalidate(entry: Entry): boolean {
+  if (!markInvalidated(entry)) return false;
+  requestIfWatched(entry);
+  return true;
+}
+
+/** The same, but nothing is asked for yet. @param write the one that it comes of */
+export function markInvalidated(entry: Entry, write?: string): boolean {
+  if (entry.held === "none" && !entry.isAsking) return false;
+  entry.invalidatedAt = ++entry.shelf.core.version;
+  if (entry.activity) entry.activity.invalidatedBy = write;
+  record("invalidate", entry, write);
+  markDirty(entry);
+  markDependentsOutdated(entry);
+  return true;
+}
+
+/** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
+export function requestIfWatched(entry: Entry): void {
+  const { activity } = entry;
+  if (!activity || activity.signedOut || (heldByWrite(entry) && !activity.request)) return;
+  if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
+  if (activity.request) activity.request.hurry();
+  else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");
+}
+
+/** Forgets what is held; the entry itself goes too where nobody watches it, waits for it or is made of it. */
+export function forget(entry: Entry): boolean {
+  changeHeld(entry, () => entry.forget());
+  supersede(entry, undefined, "the entry was deleted");
+  setParts(entry, []);
+  markDependentsOutdated(entry);
+  record("delete", entry);
+  const { activity } = entry;
+  if (activity && (activity.requestingWatchers > 0 || activity.isAwaited)) {
+    startRequest(entry, "attach");
+  } else if (entry.isIdle) {
+    evict(entry, "deleted");
+  }
+  return true;
+}
+
+/** In development a newer definition takes a name over: what the old one brought is forgotten, and loaded anew where it is watched. */
+export function replaceDefinition(shelf: Shelf, old: Shelf): void {
+  const { core, source } = shelf;
+  const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
+  console.warn(`Cista: ${note}`);
+  core.journal?.noteOther("warning", { source: source.name, note });
+  const takeAll = () => {
+    for (const entry of [...core.shelves.byKey.values()]) {
+      if (entry.shelf !== old) continue;
+      old.remove(entry);
+      entry.shelf = shelf;
+      entry.policy = shelf.settings.policy;
+      shelf.add(entry);
+      forget(entry);
+    }
+  };
+  batch(core, takeAll, notifySoon);
+}

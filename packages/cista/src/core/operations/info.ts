@@ -1,0 +1,26 @@
+import type { EntryInfo } from "../api/contract.js";
+import type { Reading } from "../api/reading.js";
+import { omitUndefined } from "../lib/omit-undefined.js";
+import { never } from "../lib/schedule.js";
+import type { Entry } from "../state/entry.js";
+import { heldReading } from "./looking.js";
+
+/** An entry as lists and selectors show it. */
+export function infoOf(entry: Entry): EntryInfo {
+  const { epoch } = entry.shelf.core;
+  const holds = entry.held !== "none";
+  const moment = (ever: boolean, at: number) => (ever && at < Number.POSITIVE_INFINITY ? epoch + at : undefined);
+  return omitUndefined({
+    key: entry.key,
+    source: entry.shelf.source.name,
+    params: entry.params,
+    reading: heldReading(entry) as Reading<unknown>,
+    shown: entry.watchers > 0 ? (entry.reading as Reading<unknown> | undefined) : undefined,
+    watchers: entry.watchers,
+    groups: entry.groups,
+    dependsOn: entry.links?.parts.map((part) => part.entry.key) ?? [],
+    staleAt: moment(holds, entry.staleAt),
+    expiredAt: moment(holds, entry.expiredAt),
+    releasedAt: moment(entry.isIdle && entry.due !== never, entry.due),
+  });
+}

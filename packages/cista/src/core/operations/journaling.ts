@@ -1,0 +1,107 @@
+/**
+ * The journal of one cache: the facts that the core notes, as events with a Cache-Status (RFC 9211). A program that asks for
+ * no journal does not carry this along.
+ */
+import { partsUnchanged } from "../api/answer.js";
+import type { Cache } from "../api/contract.js";
+import type { EventDetails, Journal, JournalKind } from "../api/journal.js";
+import { type ForwardEnd, forwardStatus, hitStatus } from "../lib/cache-status.js";
+import { Recorder } from "../lib/recorder.js";
+import type { Request } from "../lib/request.js";
+import { type Core, coreOf, nowOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Facts, JournalWriter } from "../state/facts.js";
+import { forwardReason } from "./asking.js";
+
+/**
+ * The ordered record of all that happens in a cache, from now on: what was asked, why, and what came of it.
+ * Costs nothing while nobody listens.
+ * @example
+ * const end = journalOf(cache).subscribe(({ kind, key, cause, cacheStatus }) => console.log(kind, key, cause, cacheStatus));
+ */
+export function journalOf(cache: Cache): Journal {
+  const core = coreOf(cache);
+  core.journal ??= new Writer(core);
+  return core.journal as Writer;
+}
+
+class Writer extends Recorder implements JournalWriter {
+  constructor(core: Core) {
+    super(
+      () => core.clock.now(),
+      () => core.depth > 0,
+    );
+  }
+
+  note<K extends JournalKind>(kind: K, entry: Entry, ...facts: K extends keyof Facts ? Facts[K] : []): void {
+    if (!this.hears(kind === "answer" ? answerKind(facts) : kind)) return;
+    const describe = (describers as Partial<Record<JournalKind, (...all: any[]) => EventDetails>>)[kind];
+    const about = { key: entry.key, source: entry.shelf.source.name };
+    this.record(kind === "answer" ? answerKind(facts) : kind, { ...about, ...describe?.(entry, ...facts) });
+  }
+
+  noteOther(kind: JournalKind, details: EventDetails): void {
+    if (this.hears(kind)) this.record(kind, details);
+  }
+}
+
+/** What came: a value, that it is as it was, or that there is none. */
+function answerKind(facts: readonly unknown[]): JournalKind {
+  const { kind } = (facts as Facts["answer"])[1];
+  return kind === "value" ? "answer" : kind;
+}
+
+const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => EventDetails } = {
+  attach: (entry, mayRequest, now) => ({ cause: "attach", cacheStatus: attachStatus(entry, mayRequest, now) }),
+  read: (entry, mode, now) => ({
+    cause: "read",
+    cacheStatus: mode
+      ? forwardStatus(forwardReason(entry, now), { collapsed: entry.request !== undefined })
+      : hitStatus(entry.staleAt - now),
+  }),
+  request: (entry, request) => {
+    const { cause, invalidatedBy } = entry.active();
+    return {
+      ...tryDetails(entry, request),
+      ...(cause === "invalidated" && invalidatedBy !== undefined ? { write: invalidatedBy } : {}),
+    };
+  },
+  retry: (entry, request, failure, duration) => ({ ...tryDetails(entry, request, failure), failure, duration }),
+  answer: (entry, request, answer) => ({
+    ...tryDetails(entry, request, {
+      status: answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined),
+      stored: !entry.noStore,
+    }),
+    duration: sinceTry(entry),
+    ...(answer === partsUnchanged ? { note: "all its parts are as they were" } : {}),
+  }),
+  failure: (entry, request, failure) => ({
+    ...tryDetails(entry, request, failure),
+    failure,
+    duration: sinceTry(entry),
+  }),
+  abort: (entry, request, note) => ({ ...tryDetails(entry, request, { detail: "aborted" }), note }),
+  "held-back": (_, cause, note) => ({ cause, note }),
+  put: (_, note) => ({ note }),
+  delete: (_, note) => (note === undefined ? {} : { note }),
+  evict: (_, note) => ({ note }),
+  invalidate: (_, write) => (write === undefined ? {} : { write }),
+  layer: (_, write, note) => ({ write, note }),
+  warning: (_, note, write) => (write === undefined ? { note } : { note, write }),
+};
+
+/** What every event about a try says. */
+function tryDetails(entry: Entry, { attempt }: Request, end: ForwardEnd = {}): EventDetails {
+  const { cause, forward } = entry.active();
+  return { cause, attempt, cacheStatus: forwardStatus(forward, end) };
+}
+
+function sinceTry(entry: Entry): number {
+  return nowOf(entry.shelf.core) - entry.active().tryStartedAt;
+}
+
+function attachStatus(entry: Entry, mayRequest: boolean, now: number): string {
+  if (entry.isUsable(now)) return hitStatus(entry.staleAt - now);
+  if (!mayRequest) return forwardStatus("bypass", { detail: "starts-nothing" });
+  return forwardStatus(forwardReason(entry, now), { collapsed: entry.request !== undefined });
+}

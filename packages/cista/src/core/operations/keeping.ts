@@ -1,0 +1,138 @@
+import type { Source } from "../api/contract.js";
+import { keyText } from "../lib/key.js";
+import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches.js";
+import { type Core, nowOf, record } from "../state/core.js";
+import { Entry } from "../state/entry.js";
+
+/** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
+export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {
+  const shelf = shelves.of(source);
+  const found = shelf.find(params);
+  if (found) return found;
+  const key = keyText(source.name, params);
+  const spelledOtherwise = shelves.byKey.get(key);
+  if (spelledOtherwise) return spelledOtherwise;
+  if (DEVELOPMENT) deepFreeze(params);
+  const entry = new Entry(shelf, params, key);
+  // What has to go for it is told of later: whoever asks for the entry is to use it before anybody else acts.
+  batchNotifiedLater(shelf.core, () => {
+    shelf.add(entry);
+    shelves.byKey.set(key, entry);
+    reschedule(entry);
+  });
+  return entry;
+}
+
+/** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */
+function deepFreeze(params: unknown): void {
+  if (typeof params !== "object" || params === null || Object.isFrozen(params) || "toJSON" in params) return;
+  Object.freeze(params);
+  Object.values(params).forEach(deepFreeze);
+}
+
+/** After an entry was used, or its occupation or freshness changed: when it next needs looking after (rule F8). */
+export function reschedule(entry: Entry): void {
+  if (entry.isRemoved) return;
+  const { core, settings } = entry.shelf;
+  if (!entry.isIdle) {
+    removeFromIdle(entry);
+    const now = nowOf(core);
+    const next = nextMoment(entry, now);
+    core.schedule.set(entry, next);
+    if (next <= now) core.overdue.add(entry);
+    return;
+  }
+  // Its last use is now. While it is idle, its one moment is that of letting it go.
+  core.schedule.set(entry, nowOf(core) + settings.retain);
+  addToIdle(entry);
+  if (core.idle <= core.capacity || !core.oldest) return;
+  // The one that is being used now goes last, and not before whoever uses it has had time to attach.
+  if (core.oldest === entry) scheduleRelease(entry);
+  else evict(core.oldest, "over capacity");
+}
+
+/** Lets go of what nobody has come to use, where not even that is to be kept. */
+export function evictBeyondCapacity(core: Core): void {
+  while (core.idle > core.capacity && core.oldest) evict(core.oldest, "over capacity");
+}
+
+/** Lets an entry go. */
+export function evict(entry: Entry, note: string): void {
+  const { core } = entry.shelf;
+  removeFromIdle(entry);
+  core.schedule.remove(entry);
+  core.groups.move(entry, entry.groups, []);
+  for (const part of entry.links?.parts ?? []) releasePart(part.entry, entry);
+  core.shelves.remove(entry);
+  entry.releaseReferences();
+  record("evict", entry, note);
+}
+
+/** What was made of this part is so no longer. */
+export function releasePart(part: Entry, dependent: Entry): void {
+  part.links?.dependents.delete(dependent);
+  scheduleRelease(part);
+}
+
+/** Changes what an entry holds, with what follows from it: its labels are filed anew, its watchers told. */
+export function changeHeld(entry: Entry, change: () => void): void {
+  const before = entry.groups;
+  change();
+  if (!entry.isRemoved) entry.shelf.core.groups.move(entry, before, entry.groups);
+  markDirty(entry);
+}
+
+/** When what a watched entry shows may change by time alone, or when it is to be asked for. */
+function nextMoment(entry: Entry, now: number): number {
+  const { activity, shelf } = entry;
+  let next = Number.POSITIVE_INFINITY;
+  if (!activity || activity.watchers === 0) return next; // a request under way has timers of its own
+  /** @param told whether what happens then has been told already; else it is overdue, and comes at once */
+  const consider = (moment: number, told: boolean) => {
+    if (moment > now) next = Math.min(next, moment);
+    else if (!told) next = Math.min(next, now);
+  };
+  if (entry.held !== "none" && !activity.isOpen) {
+    consider(entry.staleAt, activity.announcedStanding !== "fresh");
+    consider(entry.expiredAt, activity.announcedStanding === "expired");
+    if (activity.failure) consider(entry.coveredUntil, true);
+  }
+  // Paused while nobody looks; overdue when somebody does again: at once.
+  const { visible } = shelf.core.environment;
+  if (visible && activity.requestingWatchers > 0) consider(Math.max(now + 1, nextInterval(entry, now)), true);
+  return next;
+}
+
+/** When `revalidateEvery` next asks: counted from when it was last asked for, or held, also by those who have left. */
+export function nextInterval(entry: Entry, now: number): number {
+  const activity = entry.active();
+  // A clock that was put back: what lies ahead of it counts as now.
+  if (activity.requestedAt > now) activity.requestedAt = now;
+  const heldSince = entry.storedAt <= now ? entry.storedAt : Number.NEGATIVE_INFINITY;
+  return Math.max(activity.requestedAt, heldSince) + entry.shelf.settings.revalidateEvery;
+}
+
+// ── The line of the idle, least recently used first ──────────────────────────
+
+function addToIdle(entry: Entry): void {
+  const { core } = entry.shelf;
+  removeFromIdle(entry);
+  entry.older = core.newest;
+  if (core.newest) core.newest.newer = entry;
+  else core.oldest = entry;
+  core.newest = entry;
+  core.idle++;
+}
+
+/** Harmless for one that is not idle. */
+function removeFromIdle(entry: Entry): void {
+  const core: Core = entry.shelf.core;
+  if (!entry.older && !entry.newer && core.oldest !== entry) return;
+  if (entry.older) entry.older.newer = entry.newer;
+  else core.oldest = entry.newer;
+  if (entry.newer) entry.newer.older = entry.older;
+  else core.newest = entry.older;
+  entry.older = undefined;
+  entry.newer = undefined;
+  core.idle--;
+}

@@ -1,0 +1,211 @@
+import { partsUnchanged } from "../api/answer.js";
+import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "../api/contract.js";
+import { CistaError, Failure } from "../api/failure.js";
+import { standingOf } from "../api/freshness.js";
+import type { Cause } from "../api/journal.js";
+import type { Request } from "../lib/request.js";
+import type { Waiters } from "../lib/waiters.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, nowOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { linksOf, notRead, type Part } from "../state/links.js";
+import { forgetReads } from "./dependencies.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldValue, untilAborted } from "./waiting.js";
+
+/** How a load asks for what it is made of. */
+type Ask = (entry: Entry, cause: Cause, mode: LoadMode | undefined, askedVersion: number) => Waiters;
+
+/** One try, as it reads its parts: what it still does when it is over is nobody's business. */
+interface Reader {
+  readonly entry: Entry;
+  readonly request: Request;
+  readonly signal: AbortSignal;
+  readonly ask: Ask;
+  /** What it has read so far: each part once, however often it is read. */
+  readonly parts: Part[];
+  readonly partOf: Map<Entry, Part>;
+}
+
+/** Calls the source once, or is spared it. */
+export async function load(entry: Entry, request: Request, ask: Ask): Promise<unknown> {
+  const { signal } = request;
+  const { core, source } = entry.shelf;
+  const activity = entry.active();
+  const { cause, mode } = activity;
+  if (activity.partsRead.length > 0) forgetReads(entry); // of a try that failed
+  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map() };
+  activity.partsRead = reader.parts;
+  // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
+  const own = standingOf(entry.policy, entry.age(nowOf(core)));
+  const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
+  if (throughParts && entry.links?.parts.length && mode === "default" && (await arePartsUnchanged(reader)))
+    return partsUnchanged;
+  signal.throwIfAborted();
+  const context: LoadContext = {
+    signal,
+    context: core.options.context,
+    cause,
+    attempt: request.attempt,
+    mode,
+    ...(entry.held === "value" && !ignoresHeld(mode) && entry.fits ? { held: heldOf(entry) } : {}),
+    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
+      signal.throwIfAborted();
+      assertNotDisposed(core);
+      return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
+    },
+  };
+  const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
+  const proceed = () => source.definition.load(entry.params, context);
+  return core.interceptors.reduce<() => unknown>(
+    (inner, { interceptor }) =>
+      () =>
+        interceptor.load ? interceptor.load(call, inner) : inner(),
+    proceed,
+  )();
+}
+
+/** What is held makes no request conditional where a load is to see nothing of any cache (WHATWG Fetch). */
+function ignoresHeld(mode: LoadMode): boolean {
+  return mode === "reload" || mode === "no-store";
+}
+
+function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, storedAt };
+  return extra?.validator ? { ...held, validator: extra.validator } : held;
+}
+
+// ── What it is made of ───────────────────────────────────────────────────────
+
+/** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
+async function readPart(reader: Reader, part: Entry): Promise<unknown> {
+  const { entry, request } = reader;
+  const activity = entry.active();
+  const { askedVersion, mode } = activity;
+  const read = noteRead(reader, part);
+  reschedule(part);
+  // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
+  if (
+    read.readAt >= request.startVersion &&
+    read.version === part.changedAt &&
+    part.held !== "none" &&
+    !part.isInvalidated
+  ) {
+    return heldValue(part);
+  }
+  const settled = () => {
+    // The whole is made of the oldest value that it has seen; a stream's next value begins anew.
+    if (read.version === notRead || read.readAt < request.startVersion) read.version = part.changedAt;
+    read.readAt = part.shelf.core.version;
+  };
+  try {
+    return await whileWaiting(reader, part, () => revalidatePart(reader, part, askedVersion, mode, settled));
+  } catch (thrown) {
+    if (thrown instanceof Failure) activity.failuresFromParts.add(thrown);
+    throw thrown;
+  }
+}
+
+function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
+  const known = partOf.get(part);
+  if (known) return known;
+  const read: Part = { entry: part, version: notRead, readAt: notRead };
+  partOf.set(part, read);
+  parts.push(read);
+  if (parts === entry.active().partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
+  return read;
+}
+
+/** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
+function revalidatePart(
+  { ask, signal }: Reader,
+  part: Entry,
+  askedVersion: number,
+  mode: LoadMode,
+  settled: () => void,
+): Promise<unknown> {
+  const { core } = part.shelf;
+  const known =
+    part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
+  if (known) {
+    settled();
+    return heldValue(part);
+  }
+  const waiters = batch(core, () =>
+    ask(part, askedVersion > 0 ? "asked" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
+  );
+  waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
+  waiters.count++;
+  return untilAborted(part, waiters, waiters.value, signal);
+}
+
+/** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */
+async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
+  const { awaited } = entry.active();
+  refuseRing(entry, part);
+  awaited.add(part);
+  const resume = request.pauseTimeout();
+  try {
+    return await wait();
+  } finally {
+    awaited.delete(part);
+    resume();
+  }
+}
+
+/**
+ * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
+ * False at the first that is another than it was.
+ */
+async function arePartsUnchanged(reader: Reader): Promise<boolean> {
+  const parts = reader.entry.links?.parts ?? [];
+  for (const part of parts) {
+    reader.signal.throwIfAborted();
+    // That it failed, or is missing, is a matter for the load, if its version changed by it.
+    const brought = () => revalidatePart(reader, part.entry, 0, "default", () => {}).catch(() => {});
+    await whileWaiting(reader, part.entry, brought);
+    if (!isAsRead(part)) return false;
+  }
+  return parts.every(isAsRead); // one that was looked at first may have changed while the others were waited for
+}
+
+/** A part that could not be brought up to date, and is not to be trusted, is for the load to say something about. */
+function isAsRead({ entry, version }: Part): boolean {
+  return entry.changedAt === version && !entry.isInvalidated;
+}
+
+/**
+ * Rule D4: a load that waits for what waits for it would wait for ever. Whoever waits has a smaller rank than what it waits
+ * for, so only one that is to wait for a smaller rank has to be looked into; what that waits for, directly or not, gets
+ * greater ranks than all others then, in their order.
+ */
+function refuseRing(dependent: Entry, part: Entry): void {
+  const above = dependent.active();
+  const below = part.active();
+  const { core } = part.shelf;
+  above.rank ||= ++core.rank;
+  if (below.awaited.size === 0) below.rank = ++core.rank; // it waits for nothing
+  if (below.rank > above.rank) return;
+  const before = new Map<Entry, Entry | undefined>([[part, undefined]]);
+  for (const [entry] of before) {
+    if (entry === dependent) throw ring([dependent, ...wayTo(entry, before)]);
+    for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
+  }
+  const reached = [...before.keys()].map((entry) => entry.active()).sort((one, other) => one.rank - other.rank);
+  for (const activity of reached) activity.rank = ++core.rank;
+}
+
+function ring(entries: readonly Entry[]): CistaError {
+  const keys = entries.map(({ key }) => key).join(" → ");
+  return new CistaError(
+    "cycle",
+    DEVELOPMENT &&
+      `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
+  );
+}
+
+function wayTo(end: Entry, before: ReadonlyMap<Entry, Entry | undefined>): Entry[] {
+  const way: Entry[] = [];
+  for (let entry: Entry | undefined = end; entry; entry = before.get(entry)) way.unshift(entry);
+  return way;
+}

@@ -1,0 +1,175 @@
+import { type AnyReading, sameReading } from "../api/reading.js";
+import { guarded } from "../lib/guarded.js";
+import { keyText } from "../lib/key.js";
+import { mayShow } from "../lib/showing.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, isOnline, nowOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { joinRequest } from "./asking.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldByWrite, layeredValue } from "./layers.js";
+import { wantsRequest } from "./watching.js";
+
+/** Makes a watched entry's reading anew. */
+export function refreshReading(entry: Entry): void {
+  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
+  entry.reading = reading;
+  const activity = entry.active();
+  activity.upcomingReading = undefined;
+  activity.isDisplayed = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
+  if (entry.links) reschedule(entry); // its moments are also those of its parts
+}
+
+/** The reading now, for a view that is not attached and starts nothing. */
+export function currentReading(entry: Entry): AnyReading {
+  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
+  if (entry.watchers === 0) keep(entry, reading, 0);
+  return reading;
+}
+
+/** Rule N3: what a view will show when it has attached, so that its component renders once less. */
+export function readingOnceAttached(entry: Entry): AnyReading {
+  const now = nowOf(entry.shelf.core);
+  if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
+  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking || wantsRequest(entry, now)));
+  if (entry.watchers === 0 && entry.isFresh(now)) keep(entry, reading, entry.staleAt);
+  else entry.active().upcomingReading = reading;
+  return reading;
+}
+
+/** What is held, whatever the allowances. */
+export function heldReading(entry: Entry): AnyReading {
+  const now = nowOf(entry.shelf.core);
+  if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
+  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking, true));
+  const until = entry.isFresh(now) ? entry.staleAt : 0; // a clock that is put back may make it fresh again
+  if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
+  return reading;
+}
+
+/** It is fresh, and nothing has happened to it since its last picture was made. */
+function isReadingCurrent(entry: Entry, now: number): boolean {
+  return entry.readingValidUntil !== 0 && entry.readingValidUntil > now && entry.reading !== undefined && entry.fits;
+}
+
+function keep(entry: Entry, reading: AnyReading, until: number): void {
+  entry.reading = reading;
+  entry.readingValidUntil = until;
+}
+
+/** The object that already shows the same, if there is one. */
+function reusePrevious(entry: Entry, reading: AnyReading): AnyReading {
+  if (entry.reading && sameReading(entry.reading, reading)) return entry.reading;
+  const prospect = entry.activity?.upcomingReading;
+  return prospect && sameReading(prospect, reading) ? prospect : reading;
+}
+
+function computeReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
+  const { activity, shelf, reading } = entry;
+  const failure = activity?.failure;
+  const shows = whatever ? entry.held !== "none" && entry.fits : showsHeld(entry, now, asking);
+  const standIn = !shows && asking ? standInOf(entry) : undefined;
+  const state = shows
+    ? entry.held === "value"
+      ? "ready"
+      : "missing"
+    : asking
+      ? "loading"
+      : failure
+        ? "failed"
+        : "empty";
+  return Object.freeze({
+    key: entry.key,
+    state,
+    value: state === "ready" ? layeredValue(entry) : standIn,
+    provisional: standIn === undefined ? undefined : "stand-in",
+    fresh: shows ? entry.isFresh(now) : undefined,
+    storedAt: shows ? entry.bornAt : undefined,
+    failure,
+    pendingWrites: state === "ready" ? (activity?.pendingWrites.size ?? 0) : undefined,
+    request: phaseOf(entry, asking),
+    revalidate: (reading ?? activity?.upcomingReading)?.revalidate ?? (async () => requestNow(shelf, entry.params)),
+  });
+}
+
+/** @param asking as if a request were under way, or not */
+function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
+  if (entry.held === "none" || !entry.fits) return false;
+  const { activity } = entry;
+  const failure = activity?.failureCameWithValue ? undefined : activity?.failure;
+  return mayShow({
+    standing: entry.standing(now),
+    mustRevalidate: entry.mustRevalidate,
+    asking: asking || heldByWrite(entry),
+    failed: failure !== undefined,
+    coversError: failure !== undefined && entry.covers(failure, now),
+    isDisplayed: activity?.isDisplayed ?? false,
+    staleOnArrival: activity?.staleOnArrival ?? false,
+  });
+}
+
+/** Pictures of nothing that are remembered for each source, so that looking twice shows one object. */
+const mostRemembered = 32;
+
+/** Nothing, where there is no entry. */
+export function readingWithoutEntry(shelf: Shelf, params: unknown): AnyReading {
+  const { readingsWithoutEntry } = shelf;
+  const key = keyText(shelf.source.name, params);
+  const reading = readingsWithoutEntry.get(key) ?? emptyReading(shelf, params, key);
+  readingsWithoutEntry.delete(key);
+  readingsWithoutEntry.set(key, reading); // the last one used stands last
+  for (const [oldest] of readingsWithoutEntry)
+    if (readingsWithoutEntry.size > mostRemembered) readingsWithoutEntry.delete(oldest);
+  return reading;
+}
+
+function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
+  const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
+  const revalidate = async () => requestNow(shelf, params);
+  return Object.freeze({ key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate });
+}
+
+/** Asks the source now; resolves when the answer has come, whatever it is. */
+export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
+  const { core, source } = shelf;
+  assertNotDisposed(core);
+  const entry = getOrCreateEntry(core, source, params);
+  // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
+  if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
+  const answer = batch(core, () => {
+    entry.active().signedOut = false;
+    const waiters = joinRequest(entry, "asked", undefined, core.version + 1);
+    waiters.count++;
+    if (entry.watchers === 0) waiters.patient = true;
+    return waiters.confirmed;
+  });
+  await answer.then(ignore, ignore);
+}
+
+/** Of the request under way, or of the one that attaching would begin. */
+function phaseOf(entry: Entry, asking: boolean): AnyReading["request"] {
+  if (!asking) return "none";
+  const phase = entry.request?.phase ?? "none";
+  if (phase !== "none") return phase;
+  const { settings } = entry.shelf;
+  return settings.usesNetwork && !isOnline(entry.shelf) && !entry.links?.parts.length ? "offline" : "running";
+}
+
+/** A source's stand-in, made once for each time that there is nothing else to show. */
+function standInOf(entry: Entry): unknown {
+  const { core, source } = entry.shelf;
+  const { standIn } = source.definition;
+  if (!standIn) return undefined;
+  const activity = entry.active();
+  if (!activity.standIn) {
+    let value: unknown;
+    guarded(() => {
+      value = standIn(entry.params, core.cache);
+    });
+    activity.standIn = { value };
+  }
+  return activity.standIn.value;
+}
+
+function ignore(): void {}

@@ -1,0 +1,84 @@
+import type { LoadMode, ReadOptions } from "../api/contract.js";
+import { CistaError, Failure, ofEntry, preview } from "../api/failure.js";
+import { keyText } from "../lib/key.js";
+import { batch } from "../state/batches.js";
+import { nowOf, record } from "../state/core.js";
+import { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { joinRequest, startRequest } from "./asking.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { heldValue, untilAborted } from "./waiting.js";
+
+/** One value, once: from what is held, or from the source. */
+export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {
+  if (signal?.aborted) return Promise.reject(signal.reason);
+  if (cache === "no-store") return waitFor(detachedEntry(shelf, params), cache, signal);
+  if (cache === "only-if-cached") {
+    const held = shelf.core.shelves.find(shelf.source, params);
+    return held && held.held !== "none" && held.fits ? hit(held) : rejectNotCached(keyText(shelf.source.name, params));
+  }
+  const entry = getOrCreateEntry(shelf.core, shelf.source, params);
+  const joined = joinWaiters(entry, cache, signal);
+  if (joined) return joined;
+  if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);
+  if (cache !== "default" && cache !== "force-cache")
+    throw new CistaError(
+      "cache",
+      DEVELOPMENT &&
+        `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${preview(cache)}.`,
+    );
+  if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
+  const now = nowOf(shelf.core);
+  if (!entry.isUsable(now)) return waitFor(entry, "default", signal);
+  const value = hit(entry);
+  if (!entry.isFresh(now)) revalidateBehind(entry);
+  return value;
+}
+
+/** The shortest way: nothing held, others wait already, nobody listens to the journal. */
+function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
+  const { activity } = entry;
+  if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
+  if (cache !== "default" || signal || entry.shelf.core.journal?.hears("read")) return undefined;
+  activity.waiters.patient = true;
+  activity.waiters.count++;
+  return activity.waiters.value;
+}
+
+function hit(entry: Entry): Promise<unknown> {
+  record("read", entry, undefined, nowOf(entry.shelf.core));
+  if (entry.isIdle) reschedule(entry);
+  return heldValue(entry);
+}
+
+function rejectNotCached(key: string): Promise<never> {
+  const message = `Nothing is held under ${key}, and only-if-cached allows no request.`;
+  return Promise.reject(ofEntry(new Failure("not-cached", message), key, 0));
+}
+
+/** RFC 5861 §3. Runs on, whoever leaves: the reader has already had its value. */
+function revalidateBehind(entry: Entry): void {
+  if (entry.request) return;
+  batch(entry.shelf.core, () => startRequest(entry, "read"));
+  entry.active().runsOn = true;
+}
+
+function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined): Promise<unknown> {
+  return batch(entry.shelf.core, () => {
+    record("read", entry, mode, nowOf(entry.shelf.core));
+    const waiters = joinRequest(entry, "read", mode, mode === "default" ? 0 : entry.shelf.core.version + 1);
+    entry.active().signedOut = false;
+    const answer = mode === "default" ? waiters.value : waiters.confirmed;
+    waiters.count++;
+    if (signal) return untilAborted(entry, waiters, answer, signal);
+    waiters.patient = true;
+    return answer;
+  });
+}
+
+/** An entry that is in no shelf: `no-store` neither reads nor writes the cache. */
+function detachedEntry(shelf: Shelf, params: unknown): Entry {
+  const entry = new Entry(shelf, params, keyText(shelf.source.name, params));
+  entry.isRemoved = true;
+  return entry;
+}

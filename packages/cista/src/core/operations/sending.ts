@@ -1,0 +1,251 @@
+import { answer } from "../api/answer.js";
+import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "../api/contract.js";
+import { type Duration, milliseconds } from "../api/duration.js";
+import { Failure } from "../api/failure.js";
+import type { EventDetails, JournalKind } from "../api/journal.js";
+import { retryPlan } from "../api/settings.js";
+import { onAbort } from "../lib/abort.js";
+import { guarded } from "../lib/guarded.js";
+import { Outbox, type Outgoing } from "../lib/outbox.js";
+import { Request } from "../lib/request.js";
+import type { WriteLayers } from "../state/activity.js";
+import { afterChange, batch } from "../state/batches.js";
+import { type Core, nowOf } from "../state/core.js";
+import { markInvalidated, requestIfWatched } from "./changing.js";
+import { removeOwnLayers } from "./layers.js";
+import { selected } from "./selector.js";
+import { resumeAfterWrites } from "./watching.js";
+
+/** For one try of a write that says nothing of it. */
+const usualTimeout: Duration = "2m";
+/** A write does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
+const longestWait = 120_000;
+
+/** Sends a change whose layers lie over the entries already; settles as `send` does (rule W4). */
+export function runWrite(
+  core: Core,
+  write: Write<any, any>,
+  input: unknown,
+  options: RunOptions,
+  layers: WriteLayers,
+): Promise<unknown> {
+  core.outbox ??= new Outbox(core.environment);
+  const run = new Run(core, core.outbox, write, input, options, layers);
+  layers.isSent = true;
+  batch(core, () => run.begin());
+  return run.promise;
+}
+
+/** One run of a write: its layers, its tries, its end. */
+class Run implements Outgoing {
+  readonly lane: string | undefined;
+  readonly promise: Promise<unknown>;
+  #resolve!: (result: unknown) => void;
+  #reject!: (reason: unknown) => void;
+  readonly #core: Core;
+  readonly #outbox: Outbox;
+  readonly #write: Write<any, any>;
+  readonly #input: unknown;
+  readonly #options: RunOptions;
+  readonly #idempotencyKey: string;
+  readonly #layers: WriteLayers;
+  /** What the answer said is no longer to be trusted. */
+  readonly #invalidatedByAnswer: Selector[] = [];
+  #request: Request | undefined;
+  #phase: SendingPhase | undefined;
+  #startedAt = 0;
+  /** Listens to the signal no longer. */
+  #endAbort = (): void => {};
+
+  constructor(
+    core: Core,
+    outbox: Outbox,
+    write: Write<any, any>,
+    input: unknown,
+    options: RunOptions,
+    layers: WriteLayers,
+  ) {
+    const { lane } = write.definition;
+    this.#core = core;
+    this.#outbox = outbox;
+    this.#write = write;
+    this.#input = input;
+    this.#options = options;
+    this.#layers = layers;
+    this.#idempotencyKey = core.clock.uniqueText();
+    this.lane = typeof lane === "function" ? lane(input) : lane;
+    this.promise = new Promise((resolve, reject) => {
+      this.#resolve = resolve;
+      this.#reject = reject;
+    });
+  }
+
+  begin(): void {
+    this.#startedAt = nowOf(this.#core);
+    const { signal } = this.#options;
+    if (signal) this.#endAbort = onAbort(signal, () => this.abort(signal.reason));
+    this.#outbox.add(this);
+  }
+
+  hurry(): void {
+    this.#request?.hurry();
+  }
+
+  waits(phase: SendingPhase, note: string): void {
+    this.#move(phase, note);
+  }
+
+  /** Ends it from outside. */
+  abort(reason: unknown): void {
+    this.promise.catch(() => {}); // whoever gave it up knows
+    const sent = !this.#core.disposed && this.#request !== undefined && this.#request.attempt > 0;
+    this.#request?.abort(new Failure("aborted", "The write was given up."));
+    this.#end(
+      () => this.#reject(reason),
+      () => this.#onRefusal(sent),
+      "aborted",
+    );
+  }
+
+  send(): void {
+    const core = this.#core;
+    const { definition } = this.#write;
+    const { retry, timeout } = definition;
+    const plan = retryPlan(retry ?? false);
+    this.#request = new Request(
+      {
+        clock: core.clock,
+        online: () => core.environment.online,
+        settings: {
+          usesNetwork: true,
+          retry: plan,
+          timeout: milliseconds(timeout ?? usualTimeout, "timeout"),
+        },
+        nextVersion: () => ++core.version,
+        holds: () => false,
+        load: async (request) => answer({ result: await definition.send(this.#input, this.#contextFor(request)) }),
+        check: (boxed) => boxed,
+        retries: (failure, delay) => plan.when(failure) && delay <= longestWait,
+        defer: (call) => afterChange(core, call),
+      },
+      {
+        onPhase: () => this.#moved(),
+        onAnswer: ({ value }) => this.#answered((value as { result: unknown }).result),
+        onStreamEnd: () => {},
+        onRetry: (failure, duration) => {
+          this.#record("retry", { attempt: this.#request?.attempt ?? 1, failure, duration });
+          this.#move("waiting");
+        },
+        onFailure: (failure) => this.#failed(failure),
+      },
+    );
+    this.#request.start();
+  }
+
+  #contextFor({ signal, attempt }: Request): SendContext {
+    const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
+    const { context } = this.#core.options;
+    return { signal, attempt, context, idempotencyKey: this.#idempotencyKey, invalidate };
+  }
+
+  #moved(): void {
+    const request = this.#request;
+    if (request?.phase === "running") this.#move("sending");
+    else if (request?.phase === "offline") this.#move("offline", "waits for the network");
+  }
+
+  #move(phase: SendingPhase, note?: string): void {
+    const attempt = this.#request?.attempt ?? 0;
+    if (phase === "sending") this.#record("write", { attempt });
+    else if (note && phase !== this.#phase) this.#record("write", { note });
+    if (phase === this.#phase) return;
+    this.#phase = phase;
+    guarded(() => this.#options.onPhase?.(phase));
+  }
+
+  // ── Its end ────────────────────────────────────────────────────────────────
+
+  #answered(result: unknown): void {
+    this.#end(
+      () => this.#resolve(result),
+      () => this.#onSuccess(result),
+    );
+  }
+
+  #failed(failure: Failure): void {
+    const attempts = this.#request?.attempt ?? 0;
+    const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
+    this.#end(
+      () => this.#reject(last),
+      () => this.#onRefusal(mayHaveWorked(failure)),
+      last,
+    );
+  }
+
+  #end(settle: () => void, change: () => void, failure?: Failure | string): void {
+    const core = this.#core;
+    const layers = this.#layers;
+    if (!this.#outbox.remove(this)) return;
+    this.#endAbort();
+    batch(core, () => {
+      layers.settle(++core.version);
+      this.#record("settle", {
+        duration: nowOf(core) - this.#startedAt,
+        ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
+      });
+      change();
+      for (const entry of layers.entries) if (entry.activity?.pendingWrites.size === 0) resumeAfterWrites(entry);
+    });
+    settle();
+    if (!core.disposed) batch(core, () => this.#outbox.makeWay(this));
+  }
+
+  /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
+  #onSuccess(result: unknown): void {
+    const { definition, name } = this.#write;
+    const core = this.#core;
+    const layers = this.#layers;
+    const selectors = [...this.#invalidatedByAnswer];
+    guarded(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
+    const invalidated = new Set(layers.entries);
+    for (const selector of selectors) {
+      guarded(() => {
+        for (const entry of selected(core, selector)) invalidated.add(entry);
+      });
+    }
+    for (const entry of invalidated) markInvalidated(entry, name);
+    // What it puts is newer than the invalidation, so it is not asked for again.
+    guarded(() => definition.onSuccess?.(result, this.#input, core.cache));
+    for (const entry of layers.entries) {
+      const told = entry.version > layers.settledAt && !entry.isInvalidated;
+      // An answer under way may still be of before: then it stays for that too.
+      if (told || (entry.watchers === 0 && !entry.request)) removeOwnLayers(entry, layers, "lifted: settled");
+    }
+    for (const entry of invalidated) if (entry.isInvalidated) requestIfWatched(entry);
+  }
+
+  /** Its own layers go, and nothing else. */
+  #onRefusal(mayHaveWorked: boolean): void {
+    const layers = this.#layers;
+    for (const entry of layers.entries) {
+      removeOwnLayers(entry, layers, "lifted: taken back");
+      if (!mayHaveWorked) continue;
+      markInvalidated(entry, layers.name);
+      requestIfWatched(entry);
+    }
+  }
+
+  #record(kind: JournalKind, details: EventDetails): void {
+    this.#core.journal?.noteOther(kind, { write: this.#write.name, ...details });
+  }
+}
+
+/** Without an answer that could be read nobody knows; nor does a redirection that was not followed tell (RFC 9110 §15.4). */
+function mayHaveWorked({ kind, status }: Failure): boolean {
+  return kind === "network" || kind === "timeout" || kind === "shape" || (kind === "http" && (status ?? 0) < 400);
+}
+
+function listOf(selectors: Selector | readonly Selector[] | undefined): readonly Selector[] {
+  if (selectors === undefined) return [];
+  return Array.isArray(selectors) ? selectors : [selectors as Selector];
+}

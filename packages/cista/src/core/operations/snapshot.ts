@@ -1,0 +1,233 @@
+import type { Cache, Selector } from "../api/contract.js";
+import { milliseconds } from "../api/duration.js";
+import { CistaError, preview } from "../api/failure.js";
+import { ageAt } from "../api/freshness.js";
+import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
+import { omitUndefined } from "../lib/omit-undefined.js";
+import { batch, markDirty } from "../state/batches.js";
+import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { markDependentsOutdated } from "./dependencies.js";
+import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
+import { selected } from "./selector.js";
+
+const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
+const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
+
+/**
+ * The content of a cache as data, for a file, a page rendered on a server, or another cache: see docs/snapshot-format.md.
+ * What is `noStore` (rule S2), or not to be trusted, stays behind.
+ * @param select which entries; default: all of them
+ * @throws CistaError code "selector"
+ * @example
+ * const text = JSON.stringify(takeSnapshot(cache, { group: "huts" }));
+ */
+export function takeSnapshot(cache: Cache, select: Selector = "all"): Snapshot {
+  const core = coreOf(cache);
+  assertNotDisposed(core);
+  const entries = selected(core, select);
+  const now = nowOf(core);
+  return omitUndefined({
+    format: "cista-snapshot",
+    version: 1,
+    takenAt: core.clock.now(),
+    partition: core.options.partition,
+    entries: entries
+      .filter((entry) => entry.held !== "none" && !entry.noStore && !entry.isInvalidated)
+      .filter(({ value }) => !isTooDeep(value))
+      .map((entry) => stored(entry, now)),
+  });
+}
+
+function stored(entry: Entry, now: number): StoredEntry {
+  const { policy, extra, ownGroups: groups } = entry;
+  return omitUndefined({
+    source: entry.shelf.source.name,
+    params: entry.params,
+    kind: entry.held as StoredEntry["kind"],
+    value: entry.value,
+    age: entry.age(now),
+    maxAge: finite(policy.maxAge),
+    staleWhileRevalidate: finite(policy.staleWhileRevalidate),
+    staleIfError: finite(policy.staleIfError),
+    mustRevalidate: entry.mustRevalidate || undefined,
+    immutable: policy.immutable || undefined,
+    ...extra?.validator,
+    groups: groups.length > 0 ? groups : undefined,
+    varies: extra?.varies,
+  });
+}
+
+/** Deeper values than this cannot be made text of, or be stored, everywhere. */
+const deepest = 1000;
+
+function isTooDeep(value: unknown): boolean {
+  let level = [value];
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > deepest) return true;
+    level = level.flatMap((each) => (typeof each === "object" && each !== null ? Object.values(each) : []));
+  }
+  return false;
+}
+
+/**
+ * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
+ * never the rest. Entries of a source that has not been used yet wait for it.
+ * @throws CistaError code "snapshot" for one of another form, version or partition
+ * @example
+ * const cache = createCache();
+ * restoreSnapshot(cache, JSON.parse(text));
+ */
+export function restoreSnapshot(cache: Cache, snapshot: Snapshot): void {
+  const core = coreOf(cache);
+  assertNotDisposed(core);
+  const { format, version, takenAt, entries } = (snapshot ?? {}) as Snapshot;
+  if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
+    throw new CistaError(
+      "snapshot",
+      DEVELOPMENT && `A snapshot has the format "cista-snapshot" and the version 1, but this is ${preview(snapshot)}.`,
+    );
+  }
+  if (snapshot.partition !== core.options.partition) {
+    throw new CistaError(
+      "snapshot",
+      DEVELOPMENT &&
+        `The snapshot is of the partition ${preview(snapshot.partition)}, and this cache of ${preview(core.options.partition)}: one user's entries are not another's.`,
+    );
+  }
+  // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
+  const elapsed = core.clock.now() - takenAt;
+  // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
+  const trusted = elapsed >= -clockTolerance;
+  const since = Math.max(0, elapsed);
+  const at = nowOf(core);
+  const pending = pendingOf(core);
+  const room = core.capacity - pending.size;
+  batch(core, () => {
+    for (const entry of entries.slice(0, room)) {
+      const stored = wellFormed(entry);
+      if (!stored) recordDropped(core, entry);
+      else restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted });
+    }
+  });
+  if (entries.length > room) recordDropped(core, `${entries.length - room} entries over the capacity`);
+  if (pending.size > 0) pending.forgetLater();
+}
+
+/** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
+const clockTolerance = 5000;
+
+function recordDropped(core: Core, what: unknown): void {
+  core.journal?.noteOther("warning", { note: `Dropped from a snapshot: ${preview(what)}.` });
+}
+
+/** Where its source is not known yet, kept for it. */
+function restoreOrKeep(pending: Pending, restored: Restored): void {
+  const shelf = pending.core.shelves.named(restored.stored.source);
+  if (shelf) restoreEntry(shelf, restored);
+  else pending.add(restored);
+}
+
+function pendingOf(core: Core): Pending {
+  core.pendingRestores ??= new Pending(core);
+  return core.pendingRestores as Pending;
+}
+
+/** Restored entries of sources that have not been used yet, kept for as long as an entry that nobody uses. */
+class Pending implements PendingRestores {
+  readonly core: Core;
+  /** How many there are. */
+  size = 0;
+  readonly #bySource = new Map<string, Restored[]>();
+  #timer: unknown;
+
+  constructor(core: Core) {
+    this.core = core;
+  }
+
+  add(restored: Restored): void {
+    const { source } = restored.stored;
+    const waiting = this.#bySource.get(source);
+    if (waiting) waiting.push(restored);
+    else this.#bySource.set(source, [restored]);
+    this.size++;
+  }
+
+  adopt(shelf: Shelf): void {
+    const waiting = this.#bySource.get(shelf.source.name);
+    if (!waiting) return;
+    this.#bySource.delete(shelf.source.name);
+    this.size -= waiting.length;
+    batch(this.core, () => {
+      for (const restored of waiting) restoreEntry(shelf, restored);
+    });
+  }
+
+  forgetLater(): void {
+    const { clock, options } = this.core;
+    if (this.#timer !== undefined) clock.clearTimer(this.#timer);
+    this.#timer = clock.setTimer(() => this.clear(), milliseconds(options.retain ?? "5m", "retain"));
+  }
+
+  clear(): void {
+    if (this.#timer !== undefined) this.core.clock.clearTimer(this.#timer);
+    this.#timer = undefined;
+    this.#bySource.clear();
+    this.size = 0;
+  }
+}
+
+function restoreEntry(shelf: Shelf, restored: Restored): void {
+  const { core } = shelf;
+  const { stored } = restored;
+  let entry: Entry;
+  try {
+    entry = getOrCreateEntry(core, shelf.source, stored.params);
+  } catch {
+    recordDropped(core, stored); // params that can make no key
+    return;
+  }
+  if (entry.held !== "none") return; // what is here is newer than what was put away
+  const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
+  if (checked) holdRestored(entry, restored, checked.value);
+  else recordDropped(core, stored);
+}
+
+/** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
+function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
+  const { check, accepts } = source.definition;
+  try {
+    if (accepts && !accepts(value)) return undefined;
+    if (!check) return { value };
+    const result = check["~standard"].validate(value) as { value?: unknown; issues?: readonly unknown[] };
+    return result instanceof Promise || result.issues || result.value === undefined
+      ? undefined
+      : { value: result.value };
+  } catch {
+    return undefined;
+  }
+}
+
+function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: unknown): void {
+  const { core } = entry.shelf;
+  const { kind, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false, varies } = stored;
+  const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
+  const details = {
+    age: ageAt(nowOf(core), at, stored.age),
+    maxAge: forever(stored.maxAge),
+    staleWhileRevalidate: forever(stored.staleWhileRevalidate),
+    staleIfError: forever(stored.staleIfError),
+    mustRevalidate,
+    immutable,
+    groups: stored.groups ?? [],
+    ...(varies ? { varies } : {}),
+    ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
+  };
+  changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
+  if (!trusted) entry.invalidatedAt = ++core.version;
+  record("restore", entry);
+  markDependentsOutdated(entry);
+  markDirty(entry);
+  reschedule(entry);
+}

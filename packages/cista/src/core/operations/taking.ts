@@ -1,0 +1,33 @@
+import { type Answer, type AnswerDetails, partsUnchanged } from "../api/answer.js";
+import { ofEntry } from "../api/failure.js";
+import { mostGroups } from "../api/stored.js";
+import type { Entry } from "../state/entry.js";
+import { removeConfirmedLayers } from "./layers.js";
+
+/** Holds what an answer brought. */
+export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion: number, now: number): void {
+  if (answer === partsUnchanged) return;
+  const { activity } = entry;
+  const details = labelled(entry, answer);
+  if (answer.kind === "unchanged") entry.freshen(details, startVersion, now);
+  else entry.hold(answer.kind, answer.value, details, startVersion, now);
+  removeConfirmedLayers(entry, startVersion);
+  if (!activity || !details.failure) return;
+  activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
+  activity.failureCameWithValue = true;
+}
+
+/** The answer's groups and the definition's own add up (rule F7). */
+function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
+  const { groups } = entry.shelf.source.definition;
+  const { kind, details } = answer;
+  // What an unchanged answer does not say of groups stays as it was.
+  if (!groups || kind === "missing" || (kind === "unchanged" && !details.groups)) {
+    return (details.groups?.length ?? 0) > mostGroups
+      ? { ...details, groups: details.groups?.slice(0, mostGroups) ?? [] }
+      : details;
+  }
+  const value = kind === "value" ? answer.value : entry.value;
+  const all = new Set([...(details.groups ?? []), ...groups(value, entry.params)]);
+  return { ...details, groups: [...all].slice(0, mostGroups) };
+}

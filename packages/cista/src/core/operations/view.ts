@@ -1,0 +1,102 @@
+import type { AnyReading, Reading, View, ViewOptions } from "../api/reading.js";
+import { picked } from "../lib/picking.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { getOrCreateEntry } from "./keeping.js";
+import { currentReading, readingOnceAttached, requestNow } from "./looking.js";
+import { attach, detach, joinWatchers } from "./watching.js";
+
+export class EntryView implements View<any> {
+  #entry: Entry;
+  readonly #mayRequest: boolean;
+  readonly #pick: ((value: any) => unknown) | undefined;
+  #attached = 0;
+  /** With `pick`: the last part shown, and the whole reading that it is a part of. */
+  #part: AnyReading | undefined;
+  #whole: AnyReading | undefined;
+
+  constructor(entry: Entry, options: ViewOptions<any, any> = {}) {
+    this.#entry = entry;
+    this.#mayRequest = options.when ?? true;
+    this.#pick = options.pick;
+  }
+
+  get key(): string {
+    return this.#entry.key;
+  }
+
+  get(): Reading<any> {
+    // Of an attached view's entry the reading is kept right: this is a field read.
+    const whole = this.#attached > 0 && this.#entry.reading ? this.#entry.reading : this.#unattached();
+    return (this.#pick ? this.#picked(whole) : whole) as Reading<any>;
+  }
+
+  subscribe(listener: () => void): () => void {
+    const entry = this.#current();
+    const heard = this.#pick ? this.#picking(listener) : listener;
+    const { core } = entry.shelf;
+    // One view is one watcher to be satisfied: who listens to it too is no newcomer, and asks for nothing (rule F3).
+    const asks = this.#mayRequest && this.#attached === 0;
+    if (!joinWatchers(entry, this.#mayRequest)) batch(core, () => attach(entry, this.#mayRequest, asks));
+    const order = ++core.subscriptions;
+    const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
+    this.#attached++;
+    return this.#detach.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
+  }
+
+  /** Harmless when called again. An attached view's entry stays the same. */
+  #detach(position: number, order: number): void {
+    if (!this.#entry.activity?.listeners.remove(position, order)) return;
+    this.#attached--;
+    detach(this.#entry, this.#mayRequest);
+  }
+
+  /** The entry, or the one in its place where it was let go. */
+  #current(): Entry {
+    const { shelf, params, isRemoved } = this.#entry;
+    assertNotDisposed(shelf.core);
+    if (isRemoved) this.#entry = getOrCreateEntry(shelf.core, shelf.source, params);
+    return this.#entry;
+  }
+
+  /** Rule N2: each listener is told of what is another part than it was told of last. */
+  #picking(listener: () => void): () => void {
+    let told = this.#look();
+    return () => {
+      const part = this.#look();
+      if (part === told && part !== undefined) return;
+      told = part;
+      listener();
+    };
+  }
+
+  /** `undefined` where `pick` throws: the listener's own look will show it. */
+  #look(): unknown {
+    try {
+      return this.get();
+    } catch {
+      return undefined;
+    }
+  }
+
+  async revalidate(): Promise<Reading<any>> {
+    const before = this.get();
+    const { shelf, params } = this.#entry;
+    await requestNow(shelf, params);
+    return shelf.core.disposed ? before : this.get();
+  }
+
+  #unattached(): AnyReading {
+    const entry = this.#current();
+    return this.#mayRequest ? readingOnceAttached(entry) : currentReading(entry);
+  }
+
+  #picked(whole: AnyReading): AnyReading {
+    if (this.#pick && (!this.#part || whole !== this.#whole)) {
+      this.#part = picked(whole, this.#pick, this.#part);
+      this.#whole = whole;
+    }
+    return this.#part ?? whole;
+  }
+}

@@ -1,0 +1,197 @@
+import type { Cause } from "../api/journal.js";
+import type { Trigger } from "../api/settings.js";
+import { batch, markDirty, scheduleRelease } from "../state/batches.js";
+import { type Core, nowOf, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { currentLinks } from "../state/links.js";
+import { abandonRequest, startRequest } from "./asking.js";
+import { requestIfWatched } from "./changing.js";
+import { setParts } from "./dependencies.js";
+import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
+import { heldByWrite, removeLayers } from "./layers.js";
+
+/** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
+export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
+  const { activity } = entry;
+  if (!activity || activity.requestingWatchers === 0 || activity.signedOut || !entry.reading?.fresh) return false;
+  const { core } = entry.shelf;
+  if (core.journal?.hears("attach") || (core.lastFoundFresh !== entry && !isFreshNow(entry, core))) return false;
+  activity.watchers++;
+  if (mayRequest) activity.requestingWatchers++;
+  return true;
+}
+
+/** By the clock, which is read once for all who join it in one go: its timer may ring late. */
+function isFreshNow(entry: Entry, core: Core): boolean {
+  if (entry.staleAt <= nowOf(core)) return false;
+  if (!core.lastFoundFresh) {
+    queueMicrotask(() => {
+      core.lastFoundFresh = undefined;
+    });
+  }
+  core.lastFoundFresh = entry;
+  return true;
+}
+
+/**
+ * A view attaches.
+ * @param mayRequest false for one that starts nothing by itself
+ * @param requestsNow false for one that has been satisfied already
+ */
+export function attach(entry: Entry, mayRequest: boolean, requestsNow: boolean = mayRequest): void {
+  const activity = entry.active();
+  const { core } = entry.shelf;
+  const now = nowOf(core);
+  const first = activity.watchers === 0;
+  if (first) {
+    activity.announcedStanding = activity.staleOnArrival || entry.held === "none" ? "expired" : entry.ageing(now);
+    core.watched.add(entry);
+  }
+  activity.watchers++;
+  if (mayRequest) {
+    activity.requestingWatchers++;
+    activity.signedOut = false;
+  }
+  if (first) markDirty(entry);
+  record("attach", entry, mayRequest, now);
+  if (requestsNow && !activity.request && wantsRequest(entry, now)) startRequest(entry, "attach");
+  else if (first || (mayRequest && activity.requestingWatchers === 1)) reschedule(entry);
+}
+
+export function detach(entry: Entry, couldRequest: boolean): void {
+  const { activity } = entry;
+  const { core } = entry.shelf;
+  if (!activity || core.disposed) return;
+  activity.watchers--;
+  if (couldRequest) activity.requestingWatchers--;
+  record("detach", entry);
+  if (activity.watchers === 0) scheduleRelease(entry);
+  else if (couldRequest && activity.requestingWatchers === 0) reschedule(entry);
+}
+
+/** The single step by which an entry is left: one macrotask after the last one went (rule R3). */
+export function releaseIfUnused(entry: Entry): void {
+  releaseEntry(entry);
+  evictBeyondCapacity(entry.shelf.core);
+}
+
+function releaseEntry(entry: Entry): void {
+  const { activity } = entry;
+  if (entry.watchers > 0) return;
+  entry.shelf.core.watched.delete(entry);
+  if (activity) activity.isDisplayed = activity.staleOnArrival = false;
+  if (activity?.readers || entry.links?.dependents.size) return;
+  if (activity) {
+    if (activity.request && !activity.isPinned) abandonRequest(entry, "nobody waits for it any more");
+    if (activity.request) return; // prefetched, or somebody waits for good: it runs on
+    removeLayers(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");
+  }
+  if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
+    // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
+    changeHeld(entry, () => entry.forget());
+    setParts(entry, []);
+  }
+  if (!activity?.failure && !activity?.hasLayers) {
+    entry.activity = undefined;
+    entry.reading = undefined;
+  }
+  reschedule(entry);
+}
+
+// ── Time ─────────────────────────────────────────────────────────────────────
+
+/** Its moment has come. */
+export function onDue(entry: Entry): void {
+  if (entry.isRemoved) return;
+  if (entry.isIdle) evict(entry, "unused for as long as it is retained");
+  else if (entry.watchers > 0) advanceAge(entry, nowOf(entry.shelf.core));
+}
+
+/** A watched entry has grown older. */
+function advanceAge(entry: Entry, now: number): void {
+  const activity = entry.active();
+  markDirty(entry);
+  const standing = entry.held === "none" || activity.staleOnArrival ? "expired" : entry.ageing(now);
+  const announced = activity.announcedStanding;
+  activity.announcedStanding = standing;
+  if (standing !== "fresh" && announced === "fresh") record("stale", entry);
+  if (standing === "expired" && announced !== "expired") {
+    record("expire", entry);
+    requestUnprompted(entry, "expired");
+  }
+  if (now >= nextInterval(entry, now)) requestUnprompted(entry, "interval");
+  reschedule(entry);
+}
+
+/** After the last write on it has ended: what was put off meanwhile. */
+export function resumeAfterWrites(entry: Entry): void {
+  if (entry.shelf.core.disposed) return;
+  if (entry.watchers === 0) scheduleRelease(entry);
+  else if (entry.isInvalidated) requestIfWatched(entry);
+  else if (entry.ageing(nowOf(entry.shelf.core)) === "expired" && !entry.activity?.staleOnArrival)
+    requestUnprompted(entry, "expired");
+  reschedule(entry);
+}
+
+/** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
+function requestUnprompted(entry: Entry, cause: Cause): void {
+  const activity = entry.active();
+  if (activity.requestingWatchers === 0 || activity.request || activity.signedOut || heldByWrite(entry)) return;
+  if (entry.shelf.core.environment.visible) startRequest(entry, cause);
+  else if (cause === "expired") activity.expiredWhileHidden = true;
+}
+
+/** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
+export function revalidateIfPartsChanged(entries: readonly Entry[]): void {
+  const doubtful = entries.filter(
+    (entry) => !entry.isRemoved && (currentLinks(entry)?.partsStanding ?? "none") !== "none",
+  );
+  for (const entry of entries) if (!entry.isRemoved && entry.noStore && entry.watchers === 0) scheduleRelease(entry);
+  const wanted = wantedAmong(doubtful);
+  for (const entry of doubtful) if (wanted.has(entry) && !entry.request) startRequest(entry, "dependency");
+}
+
+/** Those that a component watches, or that something is made of, directly or not, that one watches: each looked at once. */
+function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
+  const above = new Set(entries);
+  for (const { links } of above) for (const dependent of links?.dependents ?? []) above.add(dependent);
+  const wanted = new Set<Entry>();
+  for (const entry of above)
+    if ((entry.activity?.requestingWatchers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
+  for (const { links } of wanted)
+    for (const { entry: part } of links?.parts ?? []) if (above.has(part)) wanted.add(part);
+  return wanted;
+}
+
+// ── The page ─────────────────────────────────────────────────────────────────
+
+/** The page is looked at again, or the network is back. */
+export function revalidateOnTrigger(core: Core, trigger: Exclude<Trigger, "attach">): void {
+  batch(core, () => {
+    const now = nowOf(core);
+    core.outbox?.wake();
+    for (const entry of [...core.underWay]) entry.request?.hurry();
+    if (!core.environment.visible) return; // nobody looks: what is stale is asked for when somebody does
+    for (const entry of [...core.watched]) revalidateEntryOnTrigger(entry, trigger, now);
+  });
+}
+
+function revalidateEntryOnTrigger(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number): void {
+  const { activity } = entry;
+  if (!activity || activity.request || activity.requestingWatchers === 0 || activity.signedOut || heldByWrite(entry))
+    return;
+  const wanted = entry.shelf.settings.triggers.includes(trigger) && !entry.isFresh(now);
+  if (wanted) startRequest(entry, trigger);
+  else if (activity.expiredWhileHidden && trigger === "visible") startRequest(entry, "expired");
+  if (trigger === "visible") activity.expiredWhileHidden = false;
+  reschedule(entry);
+}
+
+/** Whether a newcomer that may ask starts a request (rule F2). A failure is no reason to be content. */
+export function wantsRequest(entry: Entry, now: number): boolean {
+  if (entry.held === "none") return true;
+  const standing = entry.standing(now);
+  if ((standing === "stale" || entry.activity?.isDisplayed) && heldByWrite(entry)) return false;
+  if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
+  return standing !== "fresh";
+}

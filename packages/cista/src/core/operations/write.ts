@@ -1,0 +1,88 @@
+import type { RunOptions, Write, WriteDefinition } from "../api/contract.js";
+import { milliseconds } from "../api/duration.js";
+import { CistaError, preview } from "../api/failure.js";
+import { retryPlan } from "../api/settings.js";
+import { guarded } from "../lib/guarded.js";
+import { WriteLayers } from "../state/activity.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, type Core } from "../state/core.js";
+import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { addLayer, removeOwnLayers } from "./layers.js";
+import { runWrite } from "./sending.js";
+
+/** A write brings what sends it: programs without writes do not carry that along. */
+const sending: unique symbol = Symbol.for("cista.sending") as never;
+type Sender = typeof runWrite;
+type Bringing = { readonly [sending]?: () => Sender | Promise<Sender> };
+
+/**
+ * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
+ * @throws CistaError code "write": a name or `send` that cannot be
+ */
+export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>): Write<I, R> {
+  return writeBy(() => runWrite, definition);
+}
+
+/**
+ * The same, with what sends it loaded only where a write is defined.
+ * @internal
+ */
+export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition: WriteDefinition<I, R>): Write<I, R> {
+  const { name, send } = definition;
+  if (typeof name !== "string" || name === "") {
+    throw new CistaError("write", DEVELOPMENT && `A write's name is text, such as "book", but it is ${preview(name)}.`);
+  }
+  if (typeof send !== "function") {
+    throw new CistaError(
+      "write",
+      DEVELOPMENT && `The write "${name}" needs a send function, but send is ${preview(send)}.`,
+    );
+  }
+  retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
+  milliseconds(definition.timeout ?? 0, "timeout");
+  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: sender });
+}
+
+/** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
+function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
+  const layers = new WriteLayers(name);
+  const edit = {
+    patch: (source: any, params: unknown, change: (value: any) => unknown) => {
+      const entry = getOrCreateEntry(core, source, params);
+      addLayer(entry, layers, change);
+      reschedule(entry);
+    },
+  };
+  batch(core, () => guarded(() => definition.optimistic?.(input, edit)));
+  return layers;
+}
+
+/** @throws CistaError code "write" for what `write()` has not made */
+export function run(core: Core, write: Write<any, any>, input: unknown, options: RunOptions = {}): Promise<unknown> {
+  const sender = (write as Bringing | undefined)?.[sending];
+  if (!sender)
+    throw new CistaError("write", DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`);
+  if (options.signal?.aborted) return Promise.reject(options.signal.reason);
+  const layers = addLayers(core, write, input);
+  /** Only once all of it is known to be in order is it sent. */
+  const sendNow = (send: Sender) => {
+    assertNotDisposed(core); // by what `optimistic` has done, or while what sends it was loaded
+    options.signal?.throwIfAborted();
+    return send(core, write, input, options, layers);
+  };
+  const takeBack = (thrown: unknown): never => {
+    if (!core.disposed) {
+      batch(core, () => {
+        for (const entry of layers.entries) removeOwnLayers(entry, layers, "lifted: it could not be sent");
+      });
+    }
+    throw thrown;
+  };
+  try {
+    const send = sender();
+    if (typeof send === "function") return sendNow(send);
+    return send.then(sendNow).catch((thrown) => (layers.isSent ? Promise.reject(thrown) : takeBack(thrown)));
+  } catch (thrown) {
+    return takeBack(thrown);
+  }
+}

@@ -1,0 +1,43 @@
+/**
+ * What the core notes when something happens, for a journal. Nothing is put together here: a journal makes events of it,
+ * and is there only in programs that ask for one (operations/journaling.ts).
+ */
+import type { Answer } from "../api/answer.js";
+import type { LoadMode } from "../api/contract.js";
+import type { Failure } from "../api/failure.js";
+import type { Cause, EventDetails, JournalKind } from "../api/journal.js";
+import type { Request } from "../lib/request.js";
+import type { Entry } from "./entry.js";
+
+/** What is known of each kind of event about an entry, beside the entry. A kind that is left out has no facts of its own. */
+export interface Facts {
+  attach: [mayRequest: boolean, now: number];
+  /** @param mode undefined where it was answered from what is held */
+  read: [mode: LoadMode | undefined, now: number];
+  request: [request: Request];
+  retry: [request: Request, failure: Failure, delay: number];
+  answer: [request: Request, answer: Answer<unknown>];
+  failure: [request: Request, failure: Failure];
+  abort: [request: Request, note: string];
+  "held-back": [cause: Cause, note: string];
+  put: [note: string];
+  delete: [note?: string];
+  evict: [note: string];
+  invalidate: [write: string | undefined];
+  layer: [write: string, note: string];
+  warning: [note: string, write?: string];
+}
+
+/** Writes down what happens in one cache. */
+export interface JournalWriter {
+  /** Whether anybody listens to events of this kind. */
+  hears(kind: JournalKind): boolean;
+  note<K extends JournalKind>(kind: K, entry: Entry, ...facts: K extends keyof Facts ? Facts[K] : []): void;
+  /** Something that is of no entry. */
+  noteOther(kind: JournalKind, details: EventDetails): void;
+  /** Tells what has been written down. @param state "consistent" in the middle of a change whose state is all there */
+  tell(state?: "consistent"): void;
+  /** Something has been written down and not been told. */
+  readonly isBehind: boolean;
+  close(): void;
+}
