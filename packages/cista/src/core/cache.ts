@@ -10,7 +10,7 @@ import type {
   Source,
   Write,
 } from "./api/contract.js";
-import { Failure, ofEntry } from "./api/failure.js";
+import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
 import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
 import { report } from "./lib/guarded.js";
@@ -24,9 +24,8 @@ import { selected } from "./operations/selector.js";
 import { signOut } from "./operations/signing-out.js";
 import { EntryView } from "./operations/view.js";
 import { onDue, releaseIfUnused, revalidateIfPartsChanged, revalidateOnTrigger } from "./operations/watching.js";
-import { run } from "./operations/write.js";
 import { batch } from "./state/batches.js";
-import { assertNotDisposed, type CacheWithCore, type Callbacks, Core, coreKey, nowOf } from "./state/core.js";
+import { assertNotDisposed, type Callbacks, Core, coreKey, nowOf, type RunWith, runKey } from "./state/core.js";
 import type { Entry } from "./state/entry.js";
 
 const usual: ReadOptions = {};
@@ -49,13 +48,14 @@ type JustParams = [params?: any, options?: never];
  * The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in.
  * @internal
  */
-export class CoreCache implements Cache, CacheWithCore {
+export class CoreCache implements Cache {
   readonly #core: Core;
   readonly #leaveEnvironment: () => void;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
-    this.#core = new Core(options, this, callbacks);
-    const core = this.#core;
+    const core = new Core(options, this, callbacks);
+    this.#core = core;
+    Object.defineProperty(this, coreKey, { value: core });
     const ends = [followEnvironment(core)];
     const { others } = core.environment;
     const heard = (partition: string | undefined) => {
@@ -65,10 +65,6 @@ export class CoreCache implements Cache, CacheWithCore {
     this.#leaveEnvironment = () => {
       for (const end of ends) end();
     };
-  }
-
-  get [coreKey](): Core {
-    return this.#core;
   }
 
   read(source: AnySource, params?: unknown, options: ReadOptions = usual): Promise<any> {
@@ -108,10 +104,12 @@ export class CoreCache implements Cache, CacheWithCore {
     return entry !== undefined && patch(entry, change);
   }
 
-  run(write: Write<any, any>, input?: unknown, options?: RunOptions): Promise<any> {
+  run(write: Write<any, any>, input?: unknown, options: RunOptions = {}): Promise<any> {
     try {
       this.#assertUsable();
-      return run(this.#core, write, input, options);
+      const runWith = (write as { readonly [runKey]?: RunWith } | undefined)?.[runKey];
+      if (runWith) return runWith(this.#core, write, input, options);
+      throw new CistaError("write", DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`);
     } catch (thrown) {
       return Promise.reject(thrown);
     }
@@ -189,7 +187,7 @@ export class CoreCache implements Cache, CacheWithCore {
     core.shelves.clear();
     core.groups.clear();
     for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.signOuts]) set.clear();
-    core.oldest = core.newest = undefined;
+    core.idle.clear();
   }
 
   [Symbol.dispose](): void {

@@ -7,7 +7,6 @@ import type { Shelf } from "../state/shelf.js";
 import { restartRequest, startRequest, supersede } from "./asking.js";
 import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, evict, reschedule } from "./keeping.js";
-import { heldByWrite, removeConfirmedLayers } from "./layers.js";
 import { outcomeOf } from "./waiting.js";
 
 /**
@@ -28,7 +27,7 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
-    removeConfirmedLayers(entry, version); // rule W2: it is newer than what came of any write that has ended
+    entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
     setParts(entry, []);
     supersede(entry, outcomeOf(entry), "a value was put");
     afterPut(entry, "a value was put");
@@ -86,7 +85,7 @@ export function markInvalidated(entry: Entry, write?: string): boolean {
 /** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
 export function requestIfWatched(entry: Entry): void {
   const { activity } = entry;
-  if (!activity || activity.signedOut || (heldByWrite(entry) && !activity.request)) return;
+  if (!activity || activity.signedOut || (entry.isHeldByWrite && !activity.request)) return;
   if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
   if (activity.request) activity.request.hurry();
   else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");

@@ -35,7 +35,7 @@ export function reschedule(entry: Entry): void {
   if (entry.isRemoved) return;
   const { core, settings } = entry.shelf;
   if (!entry.isIdle) {
-    removeFromIdle(entry);
+    core.idle.remove(entry);
     const now = nowOf(core);
     const next = nextMoment(entry, now);
     core.schedule.set(entry, next);
@@ -44,22 +44,22 @@ export function reschedule(entry: Entry): void {
   }
   // Its last use is now. While it is idle, its one moment is that of letting it go.
   core.schedule.set(entry, nowOf(core) + settings.retain);
-  addToIdle(entry);
-  if (core.idle <= core.capacity || !core.oldest) return;
+  core.idle.add(entry);
+  if (core.idle.size <= core.capacity || !core.idle.oldest) return;
   // The one that is being used now goes last, and not before whoever uses it has had time to attach.
-  if (core.oldest === entry) scheduleRelease(entry);
-  else evict(core.oldest, "over capacity");
+  if (core.idle.oldest === entry) scheduleRelease(entry);
+  else evict(core.idle.oldest, "over capacity");
 }
 
 /** Lets go of what nobody has come to use, where not even that is to be kept. */
 export function evictBeyondCapacity(core: Core): void {
-  while (core.idle > core.capacity && core.oldest) evict(core.oldest, "over capacity");
+  while (core.idle.size > core.capacity && core.idle.oldest) evict(core.idle.oldest, "over capacity");
 }
 
 /** Lets an entry go. */
 export function evict(entry: Entry, note: string): void {
   const { core } = entry.shelf;
-  removeFromIdle(entry);
+  core.idle.remove(entry);
   core.schedule.remove(entry);
   core.groups.move(entry, entry.groups, []);
   for (const part of entry.links?.parts ?? []) releasePart(part.entry, entry);
@@ -110,29 +110,4 @@ export function nextInterval(entry: Entry, now: number): number {
   if (activity.requestedAt > now) activity.requestedAt = now;
   const heldSince = entry.storedAt <= now ? entry.storedAt : Number.NEGATIVE_INFINITY;
   return Math.max(activity.requestedAt, heldSince) + entry.shelf.settings.revalidateEvery;
-}
-
-// ── The line of the idle, least recently used first ──────────────────────────
-
-function addToIdle(entry: Entry): void {
-  const { core } = entry.shelf;
-  removeFromIdle(entry);
-  entry.older = core.newest;
-  if (core.newest) core.newest.newer = entry;
-  else core.oldest = entry;
-  core.newest = entry;
-  core.idle++;
-}
-
-/** Harmless for one that is not idle. */
-function removeFromIdle(entry: Entry): void {
-  const core: Core = entry.shelf.core;
-  if (!entry.older && !entry.newer && core.oldest !== entry) return;
-  if (entry.older) entry.older.newer = entry.newer;
-  else core.oldest = entry.newer;
-  if (entry.newer) entry.newer.older = entry.older;
-  else core.newest = entry.older;
-  entry.older = undefined;
-  entry.newer = undefined;
-  core.idle--;
 }

@@ -1,108 +1,175 @@
+/**
+ * Layers: the pending changes of writes, applied over the held value until their writes settle. Rules W1, W2.
+ */
 import { guarded } from "../lib/guarded.js";
 import { shareKeeping } from "../lib/share.js";
-import type { Activity, Layer, WriteLayers } from "../state/activity.js";
 import { markDirty } from "../state/batches.js";
 import { record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import type { Layers } from "../state/layers.js";
 
-/**
- * The held value with the layers applied, in the order in which their writes began. Each layer is applied once to what
- * lies beneath it, for as long as that is the same.
- */
-export function layeredValue(entry: Entry): unknown {
-  const { activity, value } = entry;
-  if (!activity?.hasLayers || entry.held !== "value") return value;
-  if (activity.goneLayers > 0) compactLayers(activity);
-  const before = activity.layeredValue;
-  const known = before && before.over === value ? before : { count: 0, value };
-  if (known === before && known.count === activity.layers.length) return known.value;
-  let result = known.value;
-  for (let at = known.count; at < activity.layers.length; at++) {
-    const layer = activity.layers[at] as Layer;
-    const next = applyLayer(entry, layer, result);
-    if (next === undefined) markRemoved(activity, layer, entry);
-    else result = next;
-  }
-  if (activity.goneLayers > 0) compactLayers(activity);
-  if (before && entry.shelf.source.definition.share !== false) result = shareKeeping(before.value, result);
-  activity.layeredValue = { over: value, count: activity.layers.length, value: result };
-  return result;
+/** One pending change. */
+interface Layer {
+  readonly write: WriteLayers;
+  readonly change: (value: any) => unknown;
+  /** It was removed, and is only still in the list. */
+  isGone: boolean;
 }
 
-/** `undefined` for a layer that does not fit what it lies on: the value beneath stays right. */
-function applyLayer(entry: Entry, { change, write }: Layer, value: unknown): unknown {
-  let next: unknown;
-  guarded(() => {
-    next = change(value);
-  });
-  if (next === undefined) {
-    record("warning", entry, "a layer was dropped: its change threw or returned nothing", write.name);
+/** What one run of a write has laid. */
+export class WriteLayers {
+  readonly name: string;
+  /** The version at which the write ended; 0: it has not. */
+  settledAt = 0;
+  /** It is on its way, or waits for its turn: what becomes of it decides over its layers. */
+  isSent = false;
+  /** Its layers, by what they lie on. */
+  readonly byEntry: Map<Entry, Layer[]> = new Map();
+
+  constructor(name: string) {
+    this.name = name;
   }
-  return next;
+
+  /** What it lies on. */
+  get entries(): Iterable<Entry> {
+    return this.byEntry.keys();
+  }
+
+  /** The write has ended: its layers are pending no longer. @param version the cache's, now */
+  settle(version: number): void {
+    this.settledAt = version;
+    for (const entry of this.entries) layersOf(entry)?.pending.delete(this);
+  }
+
+  /** Whether nothing of it is left on an entry. */
+  isGoneFrom(entry: Entry): boolean {
+    return this.byEntry.get(entry)?.every(({ isGone }) => isGone) ?? true;
+  }
+
+  removeFrom(entry: Entry, note: string): void {
+    layersOf(entry)?.remove(this.byEntry.get(entry) ?? [], note);
+  }
 }
 
-/** Rule W1: no trigger revalidates what a write is changing; but must-revalidate leaves nothing to show meanwhile. */
-export function heldByWrite(entry: Entry): boolean {
-  return (entry.activity?.pendingWrites.size ?? 0) > 0 && !entry.mustRevalidate;
+function layersOf(entry: Entry): EntryLayers | undefined {
+  return entry.activity?.layers as EntryLayers | undefined;
 }
 
 export function addLayer(entry: Entry, write: WriteLayers, change: Layer["change"]): void {
   const activity = entry.active();
-  const layer: Layer = { write, change, isGone: false };
-  const own = write.layers.get(entry);
-  if (own) own.push(layer);
-  else write.layers.set(entry, [layer]);
-  activity.layers.push(layer);
-  activity.pendingWrites.add(write);
-  record("layer", entry, write.name, "laid");
-  markDirty(entry);
+  activity.layers ??= new EntryLayers(entry);
+  (activity.layers as EntryLayers).add({ write, change, isGone: false });
 }
 
-/** Takes away the layers of which that is true, and nothing else. */
-export function removeLayers(entry: Entry, which: (layer: Layer) => boolean, note: string): void {
-  const layers = entry.activity?.layers.filter((layer) => !layer.isGone && which(layer)) ?? [];
-  removeListedLayers(entry, layers, note);
-}
+/** What one entry's watchers are shown is what it holds, with these applied in the order in which their writes began. */
+class EntryLayers implements Layers {
+  readonly #entry: Entry;
+  /** Added to at the end only. */
+  #list: Layer[] = [];
+  #gone = 0;
+  readonly pending: Set<WriteLayers> = new Set();
+  /** What the first `count` of them make of a value. */
+  lastMade: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined;
 
-/** Takes away a write's own layers, and nothing else. */
-export function removeOwnLayers(entry: Entry, write: WriteLayers, note: string): void {
-  removeListedLayers(entry, write.layers.get(entry) ?? [], note);
-}
-
-function removeListedLayers(entry: Entry, layers: readonly Layer[], note: string): void {
-  const { activity } = entry;
-  const there = layers.filter(({ isGone }) => !isGone);
-  if (!activity || there.length === 0) return;
-  for (const layer of there) {
-    record("layer", entry, layer.write.name, note);
-    markRemoved(activity, layer, entry);
+  constructor(entry: Entry) {
+    this.#entry = entry;
   }
-  // What they made of the value is made anew; the last of it stays, to keep what did not change.
-  if (activity.layeredValue) activity.layeredValue = { ...activity.layeredValue, over: removed };
-  markDirty(entry);
+
+  get count(): number {
+    return this.#list.length - this.#gone;
+  }
+
+  get pendingWrites(): number {
+    return this.pending.size;
+  }
+
+  add(layer: Layer): void {
+    const { write } = layer;
+    const own = write.byEntry.get(this.#entry);
+    if (own) own.push(layer);
+    else write.byEntry.set(this.#entry, [layer]);
+    this.#list.push(layer);
+    this.pending.add(write);
+    record("layer", this.#entry, write.name, "laid");
+    markDirty(this.#entry);
+  }
+
+  /** Each layer is applied once to what lies beneath it, for as long as that is the same. */
+  value(): unknown {
+    const { value, shelf } = this.#entry;
+    this.#compact();
+    const before = this.lastMade;
+    const known = before && before.over === value ? before : { count: 0, value };
+    if (known.count === this.#list.length) return known.value;
+    let made = known.value;
+    for (const layer of this.#list.slice(known.count)) {
+      const next = this.#apply(layer, made);
+      if (next === undefined) this.#markGone(layer);
+      else made = next;
+    }
+    this.#compact();
+    if (before && shelf.source.definition.share !== false) made = shareKeeping(before.value, made);
+    this.lastMade = { over: value, count: this.#list.length, value: made };
+    return made;
+  }
+
+  /** `undefined` for a layer that does not fit what it lies on: the value beneath stays right. */
+  #apply({ change, write }: Layer, value: unknown): unknown {
+    let next: unknown;
+    guarded(() => {
+      next = change(value);
+    });
+    if (next === undefined) {
+      record("warning", this.#entry, "a layer was dropped: its change threw or returned nothing", write.name);
+    }
+    return next;
+  }
+
+  removeConfirmed(startVersion: number): void {
+    this.#removeWhere(
+      ({ write }) => write.settledAt > 0 && write.settledAt < startVersion,
+      "lifted: a later answer has come",
+    );
+  }
+
+  removeSettled(note: string): void {
+    this.#removeWhere(({ write }) => write.settledAt > 0, note);
+  }
+
+  removeAll(note: string): void {
+    this.#removeWhere(() => true, note);
+  }
+
+  #removeWhere(which: (layer: Layer) => boolean, note: string): void {
+    this.remove(this.#list.filter(which), note);
+  }
+
+  /** Removes these, and nothing else. */
+  remove(layers: readonly Layer[], note: string): void {
+    const there = layers.filter(({ isGone }) => !isGone);
+    if (there.length === 0) return;
+    for (const layer of there) {
+      record("layer", this.#entry, layer.write.name, note);
+      this.#markGone(layer);
+    }
+    // What they made of the value is made anew; the last of it stays, to keep what did not change.
+    if (this.lastMade) this.lastMade = { ...this.lastMade, over: removed };
+    markDirty(this.#entry);
+  }
+
+  #markGone(layer: Layer): void {
+    layer.isGone = true;
+    this.#gone++;
+    if (layer.write.isGoneFrom(this.#entry)) this.pending.delete(layer.write);
+  }
+
+  /** The list without those that are gone: once for all that went. */
+  #compact(): void {
+    if (this.#gone === 0) return;
+    this.#list = this.#list.filter(({ isGone }) => !isGone);
+    this.#gone = 0;
+  }
 }
 
 /** Stands where no value can: nothing was made of it. */
 const removed = Symbol();
-
-function markRemoved(activity: Activity, layer: Layer, entry: Entry): void {
-  layer.isGone = true;
-  activity.goneLayers++;
-  const { write } = layer;
-  if (write.layers.get(entry)?.every(({ isGone }) => isGone)) activity.pendingWrites.delete(write);
-}
-
-/** The list without those that are gone: once for all that went. */
-function compactLayers(activity: Activity): void {
-  activity.layers = activity.layers.filter(({ isGone }) => !isGone);
-  activity.goneLayers = 0;
-}
-
-/** Rule W2: an answer begun after a write ended tells what came of it. */
-export function removeConfirmedLayers(entry: Entry, startVersion: number): void {
-  removeLayers(
-    entry,
-    ({ write }) => write.settledAt > 0 && write.settledAt < startVersion,
-    "lifted: a later answer has come",
-  );
-}

@@ -8,7 +8,6 @@ import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { joinRequest } from "./asking.js";
 import { getOrCreateEntry, reschedule } from "./keeping.js";
-import { heldByWrite, layeredValue } from "./layers.js";
 import { wantsRequest } from "./watching.js";
 
 /** Makes a watched entry's reading anew. */
@@ -82,12 +81,12 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
   return Object.freeze({
     key: entry.key,
     state,
-    value: state === "ready" ? layeredValue(entry) : standIn,
+    value: state === "ready" ? entry.shownValue : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
     fresh: shows ? entry.isFresh(now) : undefined,
     storedAt: shows ? entry.bornAt : undefined,
     failure,
-    pendingWrites: state === "ready" ? (activity?.pendingWrites.size ?? 0) : undefined,
+    pendingWrites: state === "ready" ? (activity?.layers?.pendingWrites ?? 0) : undefined,
     request: phaseOf(entry, asking),
     revalidate: (reading ?? activity?.upcomingReading)?.revalidate ?? (async () => requestNow(shelf, entry.params)),
   });
@@ -101,7 +100,7 @@ function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
   return mayShow({
     standing: entry.standing(now),
     mustRevalidate: entry.mustRevalidate,
-    asking: asking || heldByWrite(entry),
+    asking: asking || entry.isHeldByWrite,
     failed: failure !== undefined,
     coversError: failure !== undefined && entry.covers(failure, now),
     isDisplayed: activity?.isDisplayed ?? false,

@@ -8,11 +8,10 @@ import { onAbort } from "../lib/abort.js";
 import { guarded } from "../lib/guarded.js";
 import { Outbox, type Outgoing } from "../lib/outbox.js";
 import { Request } from "../lib/request.js";
-import type { WriteLayers } from "../state/activity.js";
 import { afterChange, batch } from "../state/batches.js";
 import { type Core, nowOf } from "../state/core.js";
 import { markInvalidated, requestIfWatched } from "./changing.js";
-import { removeOwnLayers } from "./layers.js";
+import type { WriteLayers } from "./layers.js";
 import { selected } from "./selector.js";
 import { resumeAfterWrites } from "./watching.js";
 
@@ -194,7 +193,7 @@ class Run implements Outgoing {
         ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
       });
       change();
-      for (const entry of layers.entries) if (entry.activity?.pendingWrites.size === 0) resumeAfterWrites(entry);
+      for (const entry of layers.entries) if (entry.activity?.layers?.pendingWrites === 0) resumeAfterWrites(entry);
     });
     settle();
     if (!core.disposed) batch(core, () => this.#outbox.makeWay(this));
@@ -219,7 +218,7 @@ class Run implements Outgoing {
     for (const entry of layers.entries) {
       const told = entry.version > layers.settledAt && !entry.isInvalidated;
       // An answer under way may still be of before: then it stays for that too.
-      if (told || (entry.watchers === 0 && !entry.request)) removeOwnLayers(entry, layers, "lifted: settled");
+      if (told || (entry.watchers === 0 && !entry.request)) layers.removeFrom(entry, "lifted: settled");
     }
     for (const entry of invalidated) if (entry.isInvalidated) requestIfWatched(entry);
   }
@@ -228,7 +227,7 @@ class Run implements Outgoing {
   #onRefusal(mayHaveWorked: boolean): void {
     const layers = this.#layers;
     for (const entry of layers.entries) {
-      removeOwnLayers(entry, layers, "lifted: taken back");
+      layers.removeFrom(entry, "lifted: taken back");
       if (!mayHaveWorked) continue;
       markInvalidated(entry, layers.name);
       requestIfWatched(entry);

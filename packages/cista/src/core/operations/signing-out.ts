@@ -5,7 +5,6 @@ import type { Entry } from "../state/entry.js";
 import { abandonRequest } from "./asking.js";
 import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, evict, reschedule } from "./keeping.js";
-import { removeLayers } from "./layers.js";
 
 const note = "somebody signed out";
 
@@ -28,7 +27,7 @@ export async function signOut(core: Core): Promise<void> {
 
 function forgetAll(entry: Entry): void {
   if (entry.isRemoved) return;
-  removeLayers(entry, () => true, `lifted: ${note}`);
+  entry.activity?.layers?.removeAll(`lifted: ${note}`);
   changeHeld(entry, () => entry.forget());
   setParts(entry, []);
   markDependentsOutdated(entry);

@@ -2,7 +2,6 @@ import { type Answer, type AnswerDetails, partsUnchanged } from "../api/answer.j
 import { ofEntry } from "../api/failure.js";
 import { mostGroups } from "../api/stored.js";
 import type { Entry } from "../state/entry.js";
-import { removeConfirmedLayers } from "./layers.js";
 
 /** Holds what an answer brought. */
 export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion: number, now: number): void {
@@ -11,7 +10,7 @@ export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion:
   const details = labelled(entry, answer);
   if (answer.kind === "unchanged") entry.freshen(details, startVersion, now);
   else entry.hold(answer.kind, answer.value, details, startVersion, now);
-  removeConfirmedLayers(entry, startVersion);
+  activity?.layers?.removeConfirmed(startVersion);
   if (!activity || !details.failure) return;
   activity.failure = ofEntry(details.failure, entry.key, activity.request?.attempt ?? 1);
   activity.failureCameWithValue = true;

@@ -8,7 +8,6 @@ import { abandonRequest, startRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
 import { setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
-import { heldByWrite, removeLayers } from "./layers.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
@@ -84,7 +83,7 @@ function releaseEntry(entry: Entry): void {
   if (activity) {
     if (activity.request && !activity.isPinned) abandonRequest(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
-    removeLayers(entry, ({ write }) => write.settledAt > 0, "lifted: nobody watches");
+    activity.layers?.removeSettled("lifted: nobody watches");
   }
   if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
     // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
@@ -136,7 +135,7 @@ export function resumeAfterWrites(entry: Entry): void {
 /** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
 function requestUnprompted(entry: Entry, cause: Cause): void {
   const activity = entry.active();
-  if (activity.requestingWatchers === 0 || activity.request || activity.signedOut || heldByWrite(entry)) return;
+  if (activity.requestingWatchers === 0 || activity.request || activity.signedOut || entry.isHeldByWrite) return;
   if (entry.shelf.core.environment.visible) startRequest(entry, cause);
   else if (cause === "expired") activity.expiredWhileHidden = true;
 }
@@ -178,7 +177,7 @@ export function revalidateOnTrigger(core: Core, trigger: Exclude<Trigger, "attac
 
 function revalidateEntryOnTrigger(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number): void {
   const { activity } = entry;
-  if (!activity || activity.request || activity.requestingWatchers === 0 || activity.signedOut || heldByWrite(entry))
+  if (!activity || activity.request || activity.requestingWatchers === 0 || activity.signedOut || entry.isHeldByWrite)
     return;
   const wanted = entry.shelf.settings.triggers.includes(trigger) && !entry.isFresh(now);
   if (wanted) startRequest(entry, trigger);
@@ -191,7 +190,7 @@ function revalidateEntryOnTrigger(entry: Entry, trigger: Exclude<Trigger, "attac
 export function wantsRequest(entry: Entry, now: number): boolean {
   if (entry.held === "none") return true;
   const standing = entry.standing(now);
-  if ((standing === "stale" || entry.activity?.isDisplayed) && heldByWrite(entry)) return false;
+  if ((standing === "stale" || entry.activity?.isDisplayed) && entry.isHeldByWrite) return false;
   if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
   return standing !== "fresh";
 }

@@ -1,19 +1,16 @@
+/** Writes: how one is defined, and how a run of it begins. Rules W1, W4. */
 import type { RunOptions, Write, WriteDefinition } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
 import { guarded } from "../lib/guarded.js";
-import { WriteLayers } from "../state/activity.js";
 import { batch } from "../state/batches.js";
-import { assertNotDisposed, type Core } from "../state/core.js";
+import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
 import { getOrCreateEntry, reschedule } from "./keeping.js";
-import { addLayer, removeOwnLayers } from "./layers.js";
+import { addLayer, WriteLayers } from "./layers.js";
 import { runWrite } from "./sending.js";
 
-/** A write brings what sends it: programs without writes do not carry that along. */
-const sending: unique symbol = Symbol.for("cista.sending") as never;
 type Sender = typeof runWrite;
-type Bringing = { readonly [sending]?: () => Sender | Promise<Sender> };
 
 /**
  * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
@@ -40,7 +37,8 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
   }
   retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
   milliseconds(definition.timeout ?? 0, "timeout");
-  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [sending]: sender });
+  const runWith: RunWith = (core, own, input, options) => runBy(sender, core, own, input, options);
+  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [runKey]: runWith });
 }
 
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
@@ -57,11 +55,14 @@ function addLayers(core: Core, { name, definition }: Write<any, any>, input: unk
   return layers;
 }
 
-/** @throws CistaError code "write" for what `write()` has not made */
-export function run(core: Core, write: Write<any, any>, input: unknown, options: RunOptions = {}): Promise<unknown> {
-  const sender = (write as Bringing | undefined)?.[sending];
-  if (!sender)
-    throw new CistaError("write", DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`);
+/** Begins one run: lays what the write shows at once, then sends. Sending may have to be loaded first. */
+function runBy(
+  sender: () => Sender | Promise<Sender>,
+  core: Core,
+  write: Write<any, any>,
+  input: unknown,
+  options: RunOptions,
+): Promise<unknown> {
   if (options.signal?.aborted) return Promise.reject(options.signal.reason);
   const layers = addLayers(core, write, input);
   /** Only once all of it is known to be in order is it sent. */
@@ -73,7 +74,7 @@ export function run(core: Core, write: Write<any, any>, input: unknown, options:
   const takeBack = (thrown: unknown): never => {
     if (!core.disposed) {
       batch(core, () => {
-        for (const entry of layers.entries) removeOwnLayers(entry, layers, "lifted: it could not be sent");
+        for (const entry of layers.entries) layers.removeFrom(entry, "lifted: it could not be sent");
       });
     }
     throw thrown;

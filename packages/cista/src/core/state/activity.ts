@@ -8,41 +8,8 @@ import { Listeners } from "../lib/listeners.js";
 import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
 import type { Entry } from "./entry.js";
+import type { Layers } from "./layers.js";
 import type { Part } from "./links.js";
-
-/** One pending change, applied over the held value until its write settles (rule W1). */
-export interface Layer {
-  readonly write: WriteLayers;
-  readonly change: (value: any) => unknown;
-  /** It was taken away, and is only still in the list. */
-  isGone: boolean;
-}
-
-/** What one run of a write has laid. */
-export class WriteLayers {
-  readonly name: string;
-  /** The version at which the write ended; 0: it has not. */
-  settledAt = 0;
-  /** It is on its way, or waits for its turn: what becomes of it decides over its layers. */
-  isSent = false;
-  /** Its layers, by what they lie on. */
-  readonly layers: Map<Entry, Layer[]> = new Map();
-
-  /** What it lies on. */
-  get entries(): Iterable<Entry> {
-    return this.layers.keys();
-  }
-
-  /** It has ended: its layers are pending no longer. @param version the cache's, now */
-  settle(version: number): void {
-    this.settledAt = version;
-    for (const { activity } of this.entries) activity?.pendingWrites.delete(this);
-  }
-
-  constructor(name: string) {
-    this.name = name;
-  }
-}
 
 /** What an entry needs while it is watched, waited for or asked about. */
 export class Activity {
@@ -84,14 +51,8 @@ export class Activity {
   /** Of the last request, until the next answer; `cameBeside`: it came beside a value, of which it says what is missing. */
   failure: Failure | undefined = undefined;
   failureCameWithValue = false;
-  /** Changes of writes that lie over what is held, in the order in which these began: added to at the end only. */
-  layers: Layer[] = [];
-  /** How many of them are gone. */
-  goneLayers = 0;
-  /** Writes that lie on it and have not ended. */
-  readonly pendingWrites: Set<WriteLayers> = new Set();
-  /** What the first `count` of the layers make of a value; undefined where one of them was taken away since. */
-  layeredValue: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined = undefined;
+  /** The changes of writes that lie over what is held; there once one has laid one. */
+  layers: Layers | undefined = undefined;
   /** The write by which it was last invalidated: the cause of the request that follows. */
   invalidatedBy: string | undefined = undefined;
 
@@ -110,7 +71,7 @@ export class Activity {
   signedOut = false;
 
   get hasLayers(): boolean {
-    return this.layers.length > this.goneLayers;
+    return (this.layers?.count ?? 0) > 0;
   }
 
   /** Whether the request under way runs on though nobody watches. */

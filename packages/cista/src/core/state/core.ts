@@ -1,4 +1,4 @@
-import type { Cache, CacheOptions, Interceptor } from "../api/contract.js";
+import type { Cache, CacheOptions, Interceptor, RunOptions, Write } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
 import type { Clock, Environment } from "../api/seams.js";
@@ -11,6 +11,7 @@ import { Schedule } from "../lib/schedule.js";
 import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
 import type { Facts, JournalWriter } from "./facts.js";
+import { IdleList } from "./idle-list.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
@@ -29,6 +30,10 @@ export interface Callbacks {
   onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
 }
 
+/** A write brings what runs it: a program without writes does not carry that along. */
+export const runKey: unique symbol = Symbol.for("cista.run") as never;
+export type RunWith = (core: Core, write: Write<any, any>, input: unknown, options: RunOptions) => Promise<unknown>;
+
 /** Entries that wait for their source to be used. */
 export interface PendingRestores {
   /** A source is used for the first time: it gets what waits for it. */
@@ -38,11 +43,6 @@ export interface PendingRestores {
 
 /** By it a function that takes a cache finds its core, also one out of another copy of the library. */
 export const coreKey: unique symbol = Symbol.for("cista.core") as never;
-
-/** A cache that was made by `createCache`. */
-export interface CacheWithCore {
-  readonly [coreKey]: Core;
-}
 
 /** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
 export class Core {
@@ -81,10 +81,8 @@ export class Core {
   /** Left by somebody: looked at again one macrotask later (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
   releaseTimer: unknown;
-  /** Entries that nobody watches and nothing is under way for, least recently used first; how many, and how many at most. */
-  oldest: Entry | undefined;
-  newest: Entry | undefined;
-  idle = 0;
+  /** Entries that nobody watches and nothing is under way for; how many of them are kept at most. */
+  readonly idle: IdleList = new IdleList();
   readonly capacity: number;
   /** Of writes; made with the first. */
   outbox: Outbox | undefined;
@@ -129,7 +127,7 @@ export class Core {
 
 /** @throws CistaError code "not-a-cache" for what `createCache` has not made */
 export function coreOf(cache: Cache): Core {
-  const core = (cache as Partial<CacheWithCore> | undefined)?.[coreKey];
+  const core = (cache as { readonly [coreKey]?: Core } | undefined)?.[coreKey];
   if (core) return core;
   throw new CistaError(
     "not-a-cache",

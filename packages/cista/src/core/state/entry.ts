@@ -101,6 +101,17 @@ export class Entry implements Scheduled {
     return source.definition.fits?.(varies, this.params, core.options.context) ?? true;
   }
 
+  /** The held value as it is shown: with the changes of writes that lie over it. */
+  get shownValue(): unknown {
+    const layers = this.held === "value" ? this.activity?.layers : undefined;
+    return layers ? layers.value() : this.value;
+  }
+
+  /** Rule W1: no trigger revalidates what a write is changing; but must-revalidate leaves nothing to show meanwhile. */
+  get isHeldByWrite(): boolean {
+    return (this.activity?.layers?.pendingWrites ?? 0) > 0 && !this.mustRevalidate;
+  }
+
   // ── Whether what is held is good ───────────────────────────────────────────
 
   /** Its own, or that of something that it was made of (rule D2). */
@@ -280,7 +291,7 @@ export class Entry implements Scheduled {
     if (how === false) return value;
     const keep = typeof how === "function" ? how : share;
     const held = keep(this.value, value);
-    const shown = this.activity?.layeredValue;
+    const shown = this.activity?.layers?.lastMade;
     return shown && held !== this.value ? keep(shown.value, held) : held;
   }
 }

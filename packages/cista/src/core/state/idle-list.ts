@@ -1,0 +1,35 @@
+import type { Entry } from "./entry.js";
+
+/** The idle entries, least recently used first: a chain through the entries themselves, so that no move takes space. */
+export class IdleList {
+  oldest: Entry | undefined = undefined;
+  size = 0;
+  #newest: Entry | undefined = undefined;
+
+  /** Puts an entry last, wherever it was before. */
+  add(entry: Entry): void {
+    this.remove(entry);
+    entry.older = this.#newest;
+    if (this.#newest) this.#newest.newer = entry;
+    else this.oldest = entry;
+    this.#newest = entry;
+    this.size++;
+  }
+
+  /** Harmless for one that is not idle. */
+  remove(entry: Entry): void {
+    if (!entry.older && !entry.newer && this.oldest !== entry) return;
+    if (entry.older) entry.older.newer = entry.newer;
+    else this.oldest = entry.newer;
+    if (entry.newer) entry.newer.older = entry.older;
+    else this.#newest = entry.older;
+    entry.older = undefined;
+    entry.newer = undefined;
+    this.size--;
+  }
+
+  clear(): void {
+    this.oldest = this.#newest = undefined;
+    this.size = 0;
+  }
+}

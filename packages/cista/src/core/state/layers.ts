@@ -1,0 +1,21 @@
+/**
+ * What the core knows of the changes that writes lay over an entry. How they are laid and removed comes with `write()`
+ * (operations/layers.ts): a program without writes does not carry it along. Rules W1, W2.
+ */
+
+/** The layers over what one entry holds; made with the first. */
+export interface Layers {
+  /** How many there are. */
+  readonly count: number;
+  /** How many writes that have laid one have not ended. */
+  readonly pendingWrites: number;
+  /** The held value with all of them applied. */
+  value(): unknown;
+  /** The value that they last made, to keep its references; undefined before. */
+  readonly lastMade: { readonly value: unknown } | undefined;
+  /** Rule W2: an answer begun at this version tells what came of the writes that ended before it. */
+  removeConfirmed(startVersion: number): void;
+  /** Those of writes that have ended. */
+  removeSettled(note: string): void;
+  removeAll(note: string): void;
+}
