@@ -25,24 +25,49 @@ test(`invariants: composites, streams, writes, listeners and ends at any moment 
   expect(runs).toBeGreaterThan(0);
 });
 
+const plain = { capacity: 0, swr: 0, mustRevalidate: false, noStore: false, retry: 0 };
+const attach = (kind: string, id = 0) => ({ do: "attach", kind, id, when: true, pick: false });
+const end = (how: string) => ({ do: "end", nth: 0, how });
+const invalidateLeaf = { do: "change", kind: "leaf", id: 0, how: "invalidate" };
+
 test("D1: a whole whose part stays invalidated after a failure is asked for anew", async () => {
-  const given = {
-    capacity: 0,
-    maxAge: Number.POSITIVE_INFINITY,
-    swr: 0,
-    mustRevalidate: true,
-    noStore: false,
-    retry: 0,
-  };
-  await runProgram(given, [
-    [{ do: "attach", kind: "top", id: 0, when: true, pick: false }],
-    [{ do: "end", nth: 0, how: "value" }],
-    [{ do: "read", kind: "top", id: 0, signal: false, noStore: true }],
-    [
-      { do: "change", kind: "leaf", id: 0, how: "invalidate" },
-      { do: "end", nth: 0, how: "failure" },
-    ],
-  ]);
+  const readApart = { do: "read", kind: "top", id: 0, signal: false, noStore: true };
+  const steps = [[attach("top")], [end("value")], [readApart], [invalidateLeaf, end("failure")]];
+  await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, mustRevalidate: true }, steps);
+});
+
+test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
+  const steps = [
+    [attach("chain", 2), end("value")],
+    [invalidateLeaf],
+    [{ do: "fail", kind: "chain", id: 0 }],
+    [attach("leaf"), end("value")],
+  ];
+  await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY }, steps);
+});
+
+test("D1: parts that fail one after the other do not ask for the whole again and again", async () => {
+  const steps = [
+    [attach("top", 1)],
+    [{ do: "change", kind: "leaf", id: 0, how: "put" }],
+    [{ do: "all", how: "invalidate" }, attach("leaf")],
+    [end("value")],
+    [attach("leaf"), { do: "pass", seconds: 1_000_000 }],
+  ];
+  await runProgram({ ...plain, maxAge: 0 }, steps);
+});
+
+test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
+  const write = { do: "write", id: 1 };
+  const steps = [
+    [write],
+    [write, { do: "all", how: "invalidate" }],
+    [attach("list", 1)],
+    [end("value")],
+    [{ do: "jump", seconds: 60 }, attach("leaf")],
+    [{ do: "settle", nth: 0, how: "refused" }],
+  ];
+  await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
 });
 
 async function runProgram(given: any, steps: readonly any[]): Promise<void> {

@@ -18,7 +18,7 @@ import { abandonRequest, startRequest } from "./operations/asking.js";
 import { forget, invalidate, patch, put, replaceDefinition } from "./operations/changing.js";
 import { infoOf } from "./operations/info.js";
 import { getOrCreateEntry, reschedule } from "./operations/keeping.js";
-import { heldReading, readingWithoutEntry, refreshReading, requestNow } from "./operations/looking.js";
+import { heldReading, readingWithoutEntry, refresh, requestNow } from "./operations/looking.js";
 import { read } from "./operations/reader.js";
 import { selected } from "./operations/selector.js";
 import { signOut } from "./operations/signing-out.js";
@@ -32,7 +32,7 @@ const usual: ReadOptions = {};
 
 /** Who does what when its time has come. */
 const callbacks: Callbacks = {
-  refreshReading: refreshReading,
+  refresh,
   revalidateIfPartsChanged: revalidateIfPartsChanged,
   releaseIfUnused: releaseIfUnused,
   reschedule: reschedule,

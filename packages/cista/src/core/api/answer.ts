@@ -10,6 +10,9 @@ export interface Validator {
   lastEventId?: string;
 }
 
+/** So many labels of one entry count (docs/limits.md). */
+export const mostGroups = 1000;
+
 /** What a load may say beside the value. Anything left out falls back to the source's own policy. */
 export interface AnswerDetails extends Freshness {
   /** The age already spent on the way (RFC 9111 §5.1). HTTP's is in seconds; here a number is milliseconds. */

@@ -19,12 +19,13 @@ interface Issue {
 
 /**
  * What the schema makes of a loaded value.
- * @throws Failure kind "shape": where the value departs from the schema, and what came there (kinds and member names only)
+ * @throws Failure kind "shape": where the value departs from the schema, and, in development, what came there (kinds and
+ * member names only)
  */
 export async function checked(schema: StandardSchema<unknown, unknown>, value: unknown): Promise<unknown> {
   const result = (await schema["~standard"].validate(value)) as { value?: unknown; issues?: readonly Issue[] };
   if (!result.issues) return result.value;
-  const lines = result.issues.slice(0, 5).map((issue) => describe(issue, value));
+  const lines = result.issues.slice(0, 5).map((issue) => (DEVELOPMENT ? describe(issue, value) : issue.message));
   const more = result.issues.length - lines.length;
   if (more > 0) lines.push(`and ${more} more`);
   throw new Failure("shape", `The value is not what the source's check asks for: ${lines.join("; ")}.`, {

@@ -1,3 +1,5 @@
+import { mostGroups } from "./answer.js";
+
 /** Open and versioned: see docs/snapshot-format.md. */
 export interface Snapshot {
   readonly format: "cista-snapshot";
@@ -73,9 +75,6 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
 };
 
 const checks = Object.entries(members);
-
-/** So many labels of one entry count (docs/limits.md). */
-export const mostGroups = 1000;
 
 function hasControls(text: string): boolean {
   return Array.from(text).some((letter) => letter < " " || letter === "\x7f");

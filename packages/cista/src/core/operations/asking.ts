@@ -11,7 +11,7 @@ import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { discardReads, forgetReads, markDependentsOutdated, recheckParts, setParts } from "./dependencies.js";
-import { changeHeld, reschedule } from "./keeping.js";
+import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
 import { applyAnswer } from "./taking.js";
 import { outcomeOf } from "./waiting.js";
@@ -59,7 +59,6 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   activity.forward = forwardReason(entry, nowOf(core));
   activity.askedVersion = askedVersion;
   activity.requestedAt = nowOf(core);
-  reschedule(entry);
   batch(core, () => {
     markDirty(entry);
     if (budget.admits(entry, cause)) request.start();
@@ -153,7 +152,6 @@ function noteRetry(entry: Entry, request: Request, failure: Failure, delay: numb
   record("retry", entry, request, failure, delay);
   // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
   if (delay > longestWait) settleWaiters(entry, failedOutcome(entry, activity.failure), true);
-  reschedule(entry);
   markDirty(entry);
 }
 
@@ -197,7 +195,7 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
   activity.failure = failure;
   activity.failureCameWithValue = false;
-  markDependentsOutdated(entry);
+  markDependentsOutdated(entry, "failure");
   finishRequest(entry, request, failedOutcome(entry, failure));
 }
 
@@ -237,7 +235,6 @@ function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
   activity.runsOn = false;
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
-  reschedule(entry);
   // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
   if (outdated && (activity.isAwaited || activity.requestingWatchers > 0)) startRequest(entry, "invalidated");
   if (activity.watchers === 0) scheduleRelease(entry);

@@ -1,6 +1,6 @@
 import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
-import { isStaleThroughParts, linksOf, notRead, type Part } from "../state/links.js";
+import { linksOf, notRead, type Part } from "../state/links.js";
 import { releasePart } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
@@ -14,7 +14,7 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
   links.parts = parts.map((part) => ({
     ...part,
-    version: part.version === notRead ? part.entry.changedAt : part.version,
+    ...(part.version === notRead ? { version: part.entry.changedAt, readAt: part.entry.shelf.core.version } : {}),
   }));
   for (const part of parts) {
     linksOf(part.entry).dependents.add(entry);
@@ -26,10 +26,13 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   recheckParts(entry);
 }
 
-/** What changed while it was being read is read again; what could not be brought up to date is not asked for over and over. */
+/**
+ * What changed, or was invalidated, since it was read is read again. What could not be brought up to date, and what is stale
+ * through parts of its own, is not: it would be asked for over and over, and its own next answer tells.
+ */
 export function recheckParts(entry: Entry): void {
   const again = entry.links?.parts.some(
-    ({ entry: part, version }) => part.changedAt !== version || (isStaleThroughParts(part) && !part.activity?.failure),
+    ({ entry: part, version, readAt }) => part.changedAt !== version || part.invalidatedAt > readAt,
   );
   if (again) scheduleDependencyCheck(entry);
 }
@@ -59,8 +62,9 @@ export function forgetReads(entry: Entry): void {
 /**
  * After what an entry holds, or whether it is trusted, has changed: all that is made of it, directly or not, is reckoned
  * anew before it is next used, and looked at when this turn of the event loop ends.
+ * @param event after a mere failure, what has failed itself is not looked at: its parts would be asked for over and over
  */
-export function markDependentsOutdated(entry: Entry): void {
+export function markDependentsOutdated(entry: Entry, event: "change" | "failure" = "change"): void {
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
@@ -71,7 +75,7 @@ export function markDependentsOutdated(entry: Entry): void {
       links.outdated = true;
       if (answerComes) continue; // it is in doubt, as all that is made of it: its own end tells what comes of that
       markDirty(dependent);
-      scheduleDependencyCheck(dependent);
+      if (event === "change" || !dependent.activity?.failure) scheduleDependencyCheck(dependent);
       pending.push(dependent);
     }
   }

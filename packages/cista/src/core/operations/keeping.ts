@@ -30,7 +30,7 @@ function deepFreeze(params: unknown): void {
   Object.values(params).forEach(deepFreeze);
 }
 
-/** After an entry was used, or its occupation or freshness changed: when it next needs looking after (rule F8). */
+/** When an entry next needs looking after (rule F8). Of an idle one it is a use: it goes last among the idle. */
 export function reschedule(entry: Entry): void {
   if (entry.isRemoved) return;
   const { core, settings } = entry.shelf;
@@ -45,15 +45,27 @@ export function reschedule(entry: Entry): void {
   // Its last use is now. While it is idle, its one moment is that of letting it go.
   core.schedule.set(entry, nowOf(core) + settings.retain);
   core.idle.add(entry);
-  if (core.idle.size <= core.capacity || !core.idle.oldest) return;
   // The one that is being used now goes last, and not before whoever uses it has had time to attach.
-  if (core.idle.oldest === entry) scheduleRelease(entry);
-  else evict(core.idle.oldest, "over capacity");
+  if (core.idle.size > core.capacity && oldestIdle(core) === entry) scheduleRelease(entry);
+  else evictOneBeyondCapacity(core);
 }
 
 /** Lets go of what nobody has come to use, where not even that is to be kept. */
 export function evictBeyondCapacity(core: Core): void {
-  while (core.idle.size > core.capacity && core.idle.oldest) evict(core.idle.oldest, "over capacity");
+  while (evictOneBeyondCapacity(core));
+}
+
+/** @returns whether there was one too many */
+function evictOneBeyondCapacity(core: Core): boolean {
+  const oldest = core.idle.size > core.capacity ? oldestIdle(core) : undefined;
+  if (oldest) evict(oldest, "over capacity");
+  return oldest !== undefined;
+}
+
+/** Who came to use an entry in the batch under way is taken note of here. */
+function oldestIdle({ idle }: Core): Entry | undefined {
+  while (idle.oldest && !idle.oldest.isIdle) idle.remove(idle.oldest);
+  return idle.oldest;
 }
 
 /** Lets an entry go. */

@@ -25,6 +25,8 @@ interface Reader {
   /** What it has read so far: each part once, however often it is read. */
   readonly parts: Part[];
   readonly partOf: Map<Entry, Part>;
+  /** What this try could not have, and how that failed: the load is told so without asking again. */
+  readonly failed: Map<Entry, unknown>;
 }
 
 /** Calls the source once, or is spared it. */
@@ -34,7 +36,7 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   const activity = entry.active();
   const { cause, mode } = activity;
   if (activity.partsRead.length > 0) forgetReads(entry); // of a try that failed
-  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map() };
+  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map(), failed: new Map() };
   activity.partsRead = reader.parts;
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
@@ -99,6 +101,7 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
     read.readAt = part.shelf.core.version;
   };
   try {
+    if (reader.failed.has(part)) throw reader.failed.get(part);
     return await whileWaiting(reader, part, () => revalidatePart(reader, part, askedVersion, mode, settled));
   } catch (thrown) {
     if (thrown instanceof Failure) activity.failuresFromParts.add(thrown);
@@ -161,17 +164,17 @@ async function arePartsUnchanged(reader: Reader): Promise<boolean> {
   const parts = reader.entry.links?.parts ?? [];
   for (const part of parts) {
     reader.signal.throwIfAborted();
-    // That it failed, or is missing, is a matter for the load, if its version changed by it.
-    const brought = () => revalidatePart(reader, part.entry, 0, "default", () => {}).catch(() => {});
+    // That it could not be had, or is missing, is a matter for the load.
+    const settled = () => {
+      part.readAt = part.entry.shelf.core.version;
+    };
+    const noteFailure = (thrown: unknown) => void reader.failed.set(part.entry, thrown);
+    const brought = () => revalidatePart(reader, part.entry, 0, "default", settled).catch(noteFailure);
     await whileWaiting(reader, part.entry, brought);
-    if (!isAsRead(part)) return false;
+    if (reader.failed.size > 0 || part.entry.changedAt !== part.version) return false;
   }
-  return parts.every(isAsRead); // one that was looked at first may have changed while the others were waited for
-}
-
-/** A part that could not be brought up to date, and is not to be trusted, is for the load to say something about. */
-function isAsRead({ entry, version }: Part): boolean {
-  return entry.changedAt === version && !entry.isInvalidated;
+  // One that was looked at first may have changed while the others were waited for.
+  return parts.every((part) => part.entry.changedAt === part.version);
 }
 
 /**

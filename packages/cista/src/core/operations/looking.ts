@@ -10,14 +10,20 @@ import { joinRequest } from "./asking.js";
 import { getOrCreateEntry, reschedule } from "./keeping.js";
 import { wantsRequest } from "./watching.js";
 
-/** Makes a watched entry's reading anew. */
-export function refreshReading(entry: Entry): void {
+/** At the end of a batch: what has changed of an entry shows in its watchers' reading, and in its next moment. */
+export function refresh(entry: Entry): void {
+  const { core } = entry.shelf;
+  if (!entry.isIdle || !core.idle.has(entry)) reschedule(entry); // an idle one is as long unused as before: not every change is a use
+  // What is overdue is done first, and marks the entry dirty again (rule F3).
+  if (entry.watchers > 0 && !core.overdue.has(entry)) refreshReading(entry);
+}
+
+function refreshReading(entry: Entry): void {
   const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
   entry.reading = reading;
   const activity = entry.active();
   activity.upcomingReading = undefined;
-  activity.isDisplayed = activity.watchers > 0 && (reading.state === "ready" || reading.state === "missing");
-  if (entry.links) reschedule(entry); // its moments are also those of its parts
+  activity.isDisplayed = reading.state === "ready" || reading.state === "missing";
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */

@@ -4,7 +4,7 @@ import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { abandonRequest } from "./asking.js";
 import { markDependentsOutdated, setParts } from "./dependencies.js";
-import { changeHeld, evict, reschedule } from "./keeping.js";
+import { changeHeld, evict } from "./keeping.js";
 
 const note = "somebody signed out";
 
@@ -35,6 +35,5 @@ function forgetAll(entry: Entry): void {
     evict(entry, "deleted");
     return;
   }
-  reschedule(entry);
   scheduleRelease(entry);
 }

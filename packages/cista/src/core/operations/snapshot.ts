@@ -4,12 +4,12 @@ import { CistaError, preview } from "../api/failure.js";
 import { ageAt } from "../api/freshness.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
 import { omitUndefined } from "../lib/omit-undefined.js";
-import { batch, markDirty } from "../state/batches.js";
+import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { markDependentsOutdated } from "./dependencies.js";
-import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
+import { changeHeld, getOrCreateEntry } from "./keeping.js";
 import { selected } from "./selector.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
@@ -228,6 +228,4 @@ function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: un
   if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   markDependentsOutdated(entry);
-  markDirty(entry);
-  reschedule(entry);
 }

@@ -1,6 +1,5 @@
-import { type Answer, type AnswerDetails, partsUnchanged } from "../api/answer.js";
+import { type Answer, type AnswerDetails, mostGroups, partsUnchanged } from "../api/answer.js";
 import { ofEntry } from "../api/failure.js";
-import { mostGroups } from "../api/stored.js";
 import type { Entry } from "../state/entry.js";
 
 /** Holds what an answer brought. */

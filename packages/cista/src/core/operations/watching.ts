@@ -51,10 +51,9 @@ export function attach(entry: Entry, mayRequest: boolean, requestsNow: boolean =
     activity.requestingWatchers++;
     activity.signedOut = false;
   }
-  if (first) markDirty(entry);
+  if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
   record("attach", entry, mayRequest, now);
   if (requestsNow && !activity.request && wantsRequest(entry, now)) startRequest(entry, "attach");
-  else if (first || (mayRequest && activity.requestingWatchers === 1)) reschedule(entry);
 }
 
 export function detach(entry: Entry, couldRequest: boolean): void {
@@ -119,7 +118,6 @@ function advanceAge(entry: Entry, now: number): void {
     requestUnprompted(entry, "expired");
   }
   if (now >= nextInterval(entry, now)) requestUnprompted(entry, "interval");
-  reschedule(entry);
 }
 
 /** After the last write on it has ended: what was put off meanwhile. */
@@ -129,7 +127,7 @@ export function resumeAfterWrites(entry: Entry): void {
   else if (entry.isInvalidated) requestIfWatched(entry);
   else if (entry.ageing(nowOf(entry.shelf.core)) === "expired" && !entry.activity?.staleOnArrival)
     requestUnprompted(entry, "expired");
-  reschedule(entry);
+  markDirty(entry);
 }
 
 /** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */

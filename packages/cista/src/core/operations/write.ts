@@ -6,7 +6,7 @@ import { retryPlan } from "../api/settings.js";
 import { guarded } from "../lib/guarded.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
-import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { getOrCreateEntry } from "./keeping.js";
 import { addLayer, WriteLayers } from "./layers.js";
 import { runWrite } from "./sending.js";
 
@@ -48,7 +48,6 @@ function addLayers(core: Core, { name, definition }: Write<any, any>, input: unk
     patch: (source: any, params: unknown, change: (value: any) => unknown) => {
       const entry = getOrCreateEntry(core, source, params);
       addLayer(entry, layers, change);
-      reschedule(entry);
     },
   };
   batch(core, () => guarded(() => definition.optimistic?.(input, edit)));

@@ -4,10 +4,10 @@ import { Listeners } from "../lib/listeners.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
 
-/** Notes that an entry's reading may have changed: made anew when the turn ends. To be called within a turn. */
+/** Notes that an entry has changed: its reading and its next moment are made anew when the batch ends. To be called within one. */
 export function markDirty(entry: Entry): void {
   entry.readingValidUntil = 0;
-  if (entry.watchers > 0) entry.shelf.core.dirty.push(entry);
+  entry.shelf.core.dirty.push(entry);
 }
 
 /** Notes that somebody has left: looked at one macrotask from now, so that what comes back in one go loses nothing (rule R3). */
@@ -72,17 +72,17 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
 }
 
 function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
-  /** What the watchers of each touched entry were shown before. */
+  /** What the watchers of each dirty entry were shown before. */
   const shownBefore = new Map<Entry, AnyReading | undefined>();
   try {
     while (core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0) {
       const overdue = [...core.overdue];
       core.overdue.clear();
       for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry); // before anybody sees it
-      const { dirty: touched, afterChange } = core;
+      const { dirty, afterChange } = core;
       core.dirty = [];
       core.afterChange = [];
-      refreshReadings(core, touched, shownBefore);
+      refreshDirty(core, dirty, shownBefore);
       for (const call of afterChange) guarded(call);
       core.journal?.tell("consistent");
     }
@@ -98,12 +98,11 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   if (changed.length > 0) tellAll(changed);
 }
 
-function refreshReadings(core: Core, touched: readonly Entry[], before: Map<Entry, AnyReading | undefined>): void {
-  const renewed = touched.length > 1 ? new Set(touched) : touched;
-  for (const entry of renewed) {
-    if (!entry.activity) continue;
-    if (!before.has(entry)) before.set(entry, entry.reading);
-    core.callbacks.refreshReading(entry);
+function refreshDirty(core: Core, dirty: readonly Entry[], shownBefore: Map<Entry, AnyReading | undefined>): void {
+  const each = dirty.length > 1 ? new Set(dirty) : dirty;
+  for (const entry of each) {
+    if (entry.watchers > 0 && !shownBefore.has(entry)) shownBefore.set(entry, entry.reading);
+    core.callbacks.refresh(entry);
   }
 }
 

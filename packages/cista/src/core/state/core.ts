@@ -16,8 +16,8 @@ import { type Shelf, Shelves } from "./shelf.js";
 
 /** What the rooms above do when its time has come; `cache.ts` says who. */
 export interface Callbacks {
-  /** As a turn ends: makes a touched entry's reading anew (rule N1). */
-  refreshReading(entry: Entry): void;
+  /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
+  refresh(entry: Entry): void;
   /** As a turn of the event loop ends: they were doubted (rule D1). */
   revalidateIfPartsChanged(entries: readonly Entry[]): void;
   /** One macrotask after it was left (rule R3). */

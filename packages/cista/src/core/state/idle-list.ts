@@ -16,9 +16,13 @@ export class IdleList {
     this.size++;
   }
 
-  /** Harmless for one that is not idle. */
+  has(entry: Entry): boolean {
+    return entry.older !== undefined || entry.newer !== undefined || this.oldest === entry;
+  }
+
+  /** Harmless for one that is not in the list. */
   remove(entry: Entry): void {
-    if (!entry.older && !entry.newer && this.oldest !== entry) return;
+    if (!this.has(entry)) return;
     if (entry.older) entry.older.newer = entry.newer;
     else this.oldest = entry.newer;
     if (entry.newer) entry.newer.older = entry.older;
