@@ -62,6 +62,7 @@ export async function withFiles(entry, work, { sources } = {}) {
     jsx: "automatic",
     outfile: join(files, "page.js"),
     define: { "process.env.NODE_ENV": '"production"' },
+    tsconfigRaw: {}, // the package as it is published, not its sources
     alias: { "react-dom/client": "react-dom/profiling" },
     plugins: [inPlace],
     logLevel: "error",

@@ -75,13 +75,14 @@ export function groupAmongMany() {
 
 /** What the core has and the package does not export. */
 async function internals() {
-  const contents = 'export { Entry } from "./state/entry.ts"; export { never, Schedule } from "./ground/schedule.ts";';
+  const contents = 'export { Entry } from "./state/entry.ts"; export { never, Schedule } from "./lib/schedule.ts";';
   const resolveDir = fileURLToPath(new URL("../../packages/cista/src/core", import.meta.url));
   const { outputFiles } = await build({
     stdin: { contents, resolveDir },
     bundle: true,
     format: "esm",
     target: "es2022",
+    define: { DEVELOPMENT: "false" },
     write: false,
   });
   return import(`data:text/javascript;base64,${Buffer.from(outputFiles[0].contents).toString("base64")}`);
@@ -98,7 +99,7 @@ async function manyMoments(work) {
   const items = Array.from({ length: count }, (_, n) => new Entry(shelf, n, ""));
   const clock = { now: () => 0, setTimer: () => 1, clearTimer: () => {} };
   const fresh = () => {
-    for (const item of items) item.due = item.filed = never;
+    for (const item of items) item.due = item.slotTime = never;
     const schedule = new Schedule(clock, clock.now, () => {});
     if (work === "refresh") for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5]);
     return schedule;

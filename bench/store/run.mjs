@@ -9,6 +9,7 @@ const { outputFiles } = await build({
   write: false,
   minify: true,
   define: { "process.env.NODE_ENV": '"production"' },
+  tsconfigRaw: {}, // the package as it is published, not its sources
   logLevel: "error",
 });
 await withPage(async (page) => {

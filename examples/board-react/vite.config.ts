@@ -4,8 +4,9 @@ import { defineConfig } from "vite";
 
 const fromRoot = (path: string) => fileURLToPath(new URL(`../../${path}`, import.meta.url));
 
-export default defineConfig({
+export default defineConfig(({ mode }) => ({
   plugins: [react()],
+  define: { DEVELOPMENT: JSON.stringify(mode !== "production") },
   resolve: {
     // The library from its sources, so that a change of it is seen without a build in between.
     alias: [
@@ -17,4 +18,4 @@ export default defineConfig({
   build: { license: { fileName: "licenses.md" } },
   // For `npm run dev`: start an origin with `npm run demo -- --port 4310` beside it.
   server: { proxy: { "/api": "http://127.0.0.1:4310", "/origin": "http://127.0.0.1:4310" } },
-});
+}));

@@ -57,6 +57,20 @@ test("D1: parts that fail one after the other do not ask for the whole again and
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
+test("F8: what is put while its load is beginning is no dependent of what that load still reads", async () => {
+  const read = (id: number) => ({ do: "read", kind: "top", id, signal: false, noStore: false });
+  const steps = [
+    [read(0)],
+    [
+      { do: "listen", on: "load", how: 1, kind: "top", id: 2 },
+      { do: "fail", kind: "pair", id: 0 },
+    ],
+    [read(2), attach("leaf")],
+    [end("value")],
+  ];
+  await runProgram({ ...plain, maxAge: 0 }, steps);
+});
+
 test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
   const write = { do: "write", id: 1 };
   const steps = [

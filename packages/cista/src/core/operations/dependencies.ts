@@ -7,9 +7,9 @@ import { releasePart } from "./keeping.js";
 export function setParts(entry: Entry, parts: readonly Part[]): void {
   const { activity } = entry;
   const read = activity?.partsRead ?? [];
-  if (!entry.links && parts.length + read.length === 0) return;
   // A stream that is open goes on reading; what else the load still reads is not among the parts.
   if (activity && !activity.isOpen) activity.partsRead = [];
+  if (!entry.links && parts.length + read.length === 0) return;
   const links = linksOf(entry);
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
   links.parts = parts.map((part) => ({
