@@ -74,7 +74,7 @@ export const mutations = [
   ["F1", "api/freshness.ts", 'if (age < policy.maxAge) return "fresh";', 'if (age <= policy.maxAge) return "fresh";'],
   ["F1 jump", "api/freshness.ts", "initialAge + Math.max(0, now - storedAt)", "initialAge + now - storedAt"],
   ["F2 behind", "reader.ts", "if (!entry.isFresh(now)) revalidateBehind(entry);", ""],
-  ["F2 trigger", "watching.ts", 'return entry.shelf.settings.triggers.includes("attach");', "return true;"],
+  ["F2 trigger", "asking.ts", 'return entry.shelf.settings.triggers.includes("attach");', "return true;"],
   ["F3 shown as it came", "entry.ts", "activity.staleOnArrival = stale &&", "activity.staleOnArrival = false &&"],
   [
     "F3 expired",
@@ -88,7 +88,7 @@ export const mutations = [
     "if (!core.environment.visible) return; // nobody looks",
     "// nobody looks",
   ],
-  ["F3 made up for", "cache.ts", 'if (missed) revalidateOnTrigger(core, "online");', ""],
+  ["F3 made up for", "watching.ts", 'if (missed) revalidateOnTrigger(core, "online");', ""],
   ["N3 while nothing happens", "looking.ts", "entry.readingValidUntil > now && ", ""],
   ["F3 hidden", "watching.ts", 'else if (cause === "expired") activity.expiredWhileHidden = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.isDisplayed)', 'standing === "stale"'],

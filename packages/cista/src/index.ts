@@ -4,24 +4,11 @@
  */
 
 import { pageEnvironment } from "./browser/environment.js";
-import { type Cache, type CacheOptions, CoreCache, steadyEnvironment } from "./core/index.js";
+import type { Cache, CacheOptions } from "./core/index.js";
+import { CoreCache, steadyEnvironment } from "./core/internal.js";
 import { systemClock } from "./system-clock.js";
 
-export type * from "./core/index.js";
-export {
-  answer,
-  CistaError,
-  Failure,
-  journalOf,
-  jsonForScript,
-  match,
-  missing,
-  restoreSnapshot,
-  source,
-  takeSnapshot,
-  unchanged,
-  write,
-} from "./core/index.js";
+export * from "./core/index.js";
 
 /**
  * A cache: one per application in a browser, one per request on a server.

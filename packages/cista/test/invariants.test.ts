@@ -71,6 +71,16 @@ test("F8: what is put while its load is beginning is no dependent of what that l
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
+test("R3: a stream that is prefetched again when its answer has come ends like any other", async () => {
+  const steps = [
+    [{ do: "listen", on: "load", how: 3, kind: "leaf", id: 0 }],
+    [{ do: "listen", on: "journal", how: 0, kind: "stream", id: 0 }],
+    [attach("leaf")],
+    [end("value")],
+  ];
+  await runProgram({ ...plain, maxAge: 0 }, steps);
+});
+
 test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
   const write = { do: "write", id: 1 };
   const steps = [

@@ -1,4 +1,3 @@
-import { milliseconds } from "../core/api/duration.js";
 import {
   type Cache,
   CistaError,
@@ -10,7 +9,7 @@ import {
   type Source,
   takeSnapshot,
 } from "../core/index.js";
-import { keyText } from "../core/lib/key.js";
+import { keyText, milliseconds } from "../core/internal.js";
 import { type Changes, Database, type StoredRecord } from "./database.js";
 import { pageEnvironment } from "./environment.js";
 import { Era } from "./era.js";

@@ -14,16 +14,17 @@ import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
 import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
 import { report } from "./lib/guarded.js";
-import { abandonRequest, startRequest } from "./operations/asking.js";
+import { abandonRequest } from "./operations/asking.js";
 import { forget, invalidate, patch, put, replaceDefinition } from "./operations/changing.js";
 import { infoOf } from "./operations/info.js";
 import { getOrCreateEntry, reschedule } from "./operations/keeping.js";
-import { heldReading, readingWithoutEntry, refresh, requestNow } from "./operations/looking.js";
+import { heldReading, readingWithoutEntry, refresh } from "./operations/looking.js";
+import { prefetch, requestNow } from "./operations/on-demand.js";
 import { read } from "./operations/reader.js";
 import { selected } from "./operations/selector.js";
 import { signOut } from "./operations/signing-out.js";
 import { EntryView } from "./operations/view.js";
-import { onDue, releaseIfUnused, revalidateIfPartsChanged, revalidateOnTrigger } from "./operations/watching.js";
+import { followEnvironment, onDue, releaseIfUnused, revalidateIfPartsChanged } from "./operations/watching.js";
 import { batch } from "./state/batches.js";
 import { assertNotDisposed, type Callbacks, Core, coreKey, nowOf, type RunWith, runKey } from "./state/core.js";
 import type { Entry } from "./state/entry.js";
@@ -33,10 +34,10 @@ const usual: ReadOptions = {};
 /** Who does what when its time has come. */
 const callbacks: Callbacks = {
   refresh,
-  revalidateIfPartsChanged: revalidateIfPartsChanged,
-  releaseIfUnused: releaseIfUnused,
-  reschedule: reschedule,
-  onDue: onDue,
+  revalidateIfPartsChanged,
+  releaseIfUnused,
+  reschedule,
+  onDue,
   onShelfOpened: (shelf, old) =>
     DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),
 };
@@ -90,8 +91,7 @@ export class CoreCache implements Cache {
   prefetch(source: AnySource, ...[params]: JustParams): void {
     const entry = this.#getOrCreate(source, params);
     if (entry.isUsable(nowOf(this.#core))) return;
-    if (!entry.request) batch(this.#core, () => startRequest(entry, "prefetch"));
-    if (entry.request) entry.active().runsOn = true;
+    prefetch(entry);
   }
 
   put(source: AnySource, params: unknown, value: unknown, details?: AnswerDetails): void {
@@ -212,22 +212,4 @@ export class CoreCache implements Cache {
     const entries = this.#selected(selector);
     return batch(this.#core, () => entries.filter(change).length);
   }
-}
-
-function followEnvironment(core: Core): () => void {
-  const { environment } = core;
-  let { visible, online } = environment;
-  /** The network came back while nobody looked. */
-  let missed = false;
-  return environment.subscribe(() => {
-    const before = { visible, online };
-    ({ visible, online } = environment);
-    const back = online && !before.online;
-    if (back) revalidateOnTrigger(core, "online");
-    missed = online && (missed || (back && !visible));
-    if (!visible || before.visible) return;
-    revalidateOnTrigger(core, "visible");
-    if (missed) revalidateOnTrigger(core, "online");
-    missed = false;
-  });
 }

@@ -1,6 +1,28 @@
+/** What programs get of the core, name by name. What only the library's own rooms need comes through `internal.ts`. */
 export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./api/answer.js";
 export type { OutputOf, StandardSchema } from "./api/check.js";
-export type * from "./api/contract.js";
+export type {
+  ArgumentsOf,
+  Cache,
+  CacheOptions,
+  EntryInfo,
+  Interceptor,
+  LayerEditor,
+  LoadCall,
+  LoadContext,
+  Loaded,
+  LoadMode,
+  ReadOptions,
+  RunArguments,
+  RunOptions,
+  Selector,
+  SendContext,
+  SendingPhase,
+  Source,
+  SourceDefinition,
+  Write,
+  WriteDefinition,
+} from "./api/contract.js";
 export type { Duration } from "./api/duration.js";
 export {
   CistaError,
@@ -26,14 +48,11 @@ export type {
   ViewOptions,
 } from "./api/reading.js";
 export { match } from "./api/reading.js";
-export { type Clock, type Environment, steadyEnvironment } from "./api/seams.js";
+export type { Clock, Environment } from "./api/seams.js";
 export type { Retry, Trigger } from "./api/settings.js";
 export { source } from "./api/source.js";
 export type { Snapshot } from "./api/stored.js";
-export { CoreCache } from "./cache.js";
 export type { Params } from "./lib/key.js";
-export { omitUndefined } from "./lib/omit-undefined.js";
-export { share } from "./lib/share.js";
 export { journalOf } from "./operations/journaling.js";
 export { restoreSnapshot, takeSnapshot } from "./operations/snapshot.js";
-export { write, writeBy } from "./operations/write.js";
+export { write } from "./operations/write.js";

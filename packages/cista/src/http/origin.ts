@@ -1,4 +1,5 @@
-import { CistaError, type Source, type SourceDefinition, source, writeBy } from "../core/index.js";
+import { CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
+import { writeBy } from "../core/internal.js";
 import { absolute, urlLabel } from "./address.js";
 import type { HttpSourceDefinition, Origin, OriginOptions, Policy, Url } from "./contract.js";
 import { documentText } from "./document.js";
@@ -55,11 +56,11 @@ export function origin(options: OriginOptions = {}): Origin {
   };
 }
 
-type Sender = typeof import("../core/operations/sender.js").runWrite;
+type Sender = typeof import("../core/sender.js").runWrite;
 let runWrite: Sender | undefined;
 
 async function loadSender(): Promise<Sender> {
-  ({ runWrite } = await import("../core/operations/sender.js"));
+  ({ runWrite } = await import("../core/sender.js"));
   return runWrite;
 }
 

@@ -1,12 +1,5 @@
-import {
-  type ArgumentsOf,
-  type Cache,
-  CistaError,
-  omitUndefined,
-  type Source,
-  type SourceDefinition,
-  source,
-} from "../core/index.js";
+import { type ArgumentsOf, type Cache, CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
+import { omitUndefined } from "../core/internal.js";
 import type { Pages, PagesDefinition } from "./contract.js";
 import type { Server } from "./exchange.js";
 import { isPages } from "./is-pages.js";

@@ -1,7 +1,6 @@
 import { useRef, useSyncExternalStore } from "react";
-import type { AnyReading } from "../core/api/reading.js";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
-import { picked } from "../core/lib/picking.js";
+import { type AnyReading, picked } from "../core/internal.js";
 import { useCache } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
 import { AccessTracker } from "./tracked.js";

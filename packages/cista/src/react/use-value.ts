@@ -1,6 +1,6 @@
 import { useEffect } from "react";
-import { missingFailure } from "../core/api/reading.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
+import { missingFailure } from "../core/internal.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 

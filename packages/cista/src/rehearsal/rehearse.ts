@@ -1,4 +1,3 @@
-import { milliseconds } from "../core/api/duration.js";
 import {
   type Cache,
   CistaError,
@@ -10,6 +9,7 @@ import {
   missing,
   type Source,
 } from "../core/index.js";
+import { milliseconds } from "../core/internal.js";
 
 /** What one source is made to do. Several at once are possible: slow and failing. */
 export interface Mishap {

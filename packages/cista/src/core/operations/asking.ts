@@ -93,8 +93,17 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
   return activity.waiters;
 }
 
+/** Whether a newcomer that may ask starts a request (rule F2). A failure is no reason to be content. */
+export function wantsRequest(entry: Entry, now: number): boolean {
+  if (entry.held === "none") return true;
+  const standing = entry.standing(now);
+  if ((standing === "stale" || entry.activity?.isDisplayed) && entry.isHeldByWrite) return false;
+  if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
+  return standing !== "fresh";
+}
+
 /** Ends the request under way, if any, because something newer takes its place; those who wait go on waiting. */
-function abortRequest(entry: Entry, note: string): void {
+export function abortRequest(entry: Entry, note: string): void {
   const { activity } = entry;
   if (!activity?.request) return;
   const { request } = activity;

@@ -2,13 +2,12 @@ import { type AnyReading, sameReading } from "../api/reading.js";
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";
 import { mayShow } from "../lib/showing.js";
-import { batch } from "../state/batches.js";
-import { assertNotDisposed, isOnline, nowOf } from "../state/core.js";
+import { isOnline, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { joinRequest } from "./asking.js";
-import { getOrCreateEntry, reschedule } from "./keeping.js";
-import { wantsRequest } from "./watching.js";
+import { wantsRequest } from "./asking.js";
+import { reschedule } from "./keeping.js";
+import { requestNow } from "./on-demand.js";
 
 /** At the end of a batch: what has changed of an entry shows in its watchers' reading, and in its next moment. */
 export function refresh(entry: Entry): void {
@@ -135,23 +134,6 @@ function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
   return Object.freeze({ key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate });
 }
 
-/** Asks the source now; resolves when the answer has come, whatever it is. */
-export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
-  const { core, source } = shelf;
-  assertNotDisposed(core);
-  const entry = getOrCreateEntry(core, source, params);
-  // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
-  if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
-  const answer = batch(core, () => {
-    entry.active().signedOut = false;
-    const waiters = joinRequest(entry, "asked", undefined, core.version + 1);
-    waiters.count++;
-    if (entry.watchers === 0) waiters.patient = true;
-    return waiters.confirmed;
-  });
-  await answer.then(ignore, ignore);
-}
-
 /** Of the request under way, or of the one that attaching would begin. */
 function phaseOf(entry: Entry, asking: boolean): AnyReading["request"] {
   if (!asking) return "none";
@@ -176,5 +158,3 @@ function standInOf(entry: Entry): unknown {
   }
   return activity.standIn.value;
 }
-
-function ignore(): void {}

@@ -4,7 +4,8 @@ import { batch } from "../state/batches.js";
 import { assertNotDisposed } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { getOrCreateEntry } from "./keeping.js";
-import { currentReading, readingOnceAttached, requestNow } from "./looking.js";
+import { currentReading, readingOnceAttached } from "./looking.js";
+import { requestNow } from "./on-demand.js";
 import { attach, detach, joinWatchers } from "./watching.js";
 
 export class EntryView implements View<any> {

@@ -4,7 +4,7 @@ import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { currentLinks } from "../state/links.js";
-import { abandonRequest, startRequest } from "./asking.js";
+import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
 import { setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
@@ -162,8 +162,27 @@ function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
 
 // ── The page ─────────────────────────────────────────────────────────────────
 
+/** Revalidates by what becomes of the page, until the returned function is called. */
+export function followEnvironment(core: Core): () => void {
+  const { environment } = core;
+  let { visible, online } = environment;
+  /** The network came back while nobody looked. */
+  let missed = false;
+  return environment.subscribe(() => {
+    const before = { visible, online };
+    ({ visible, online } = environment);
+    const back = online && !before.online;
+    if (back) revalidateOnTrigger(core, "online");
+    missed = online && (missed || (back && !visible));
+    if (!visible || before.visible) return;
+    revalidateOnTrigger(core, "visible");
+    if (missed) revalidateOnTrigger(core, "online");
+    missed = false;
+  });
+}
+
 /** The page is looked at again, or the network is back. */
-export function revalidateOnTrigger(core: Core, trigger: Exclude<Trigger, "attach">): void {
+function revalidateOnTrigger(core: Core, trigger: Exclude<Trigger, "attach">): void {
   batch(core, () => {
     const now = nowOf(core);
     core.outbox?.wake();
@@ -182,13 +201,4 @@ function revalidateEntryOnTrigger(entry: Entry, trigger: Exclude<Trigger, "attac
   else if (activity.expiredWhileHidden && trigger === "visible") startRequest(entry, "expired");
   if (trigger === "visible") activity.expiredWhileHidden = false;
   reschedule(entry);
-}
-
-/** Whether a newcomer that may ask starts a request (rule F2). A failure is no reason to be content. */
-export function wantsRequest(entry: Entry, now: number): boolean {
-  if (entry.held === "none") return true;
-  const standing = entry.standing(now);
-  if ((standing === "stale" || entry.activity?.isDisplayed) && entry.isHeldByWrite) return false;
-  if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
-  return standing !== "fresh";
 }

@@ -1,4 +1,4 @@
-import type { AnswerDetails, Validator } from "../api/answer.js";
+import type { AnswerDetails } from "../api/answer.js";
 import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../api/freshness.js";
@@ -7,6 +7,7 @@ import type { Request } from "../lib/request.js";
 import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
+import { type Extra, extraOf } from "./extra.js";
 import { currentLinks, type Links } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
@@ -297,18 +298,3 @@ export class Entry implements Scheduled {
 }
 
 const none: readonly string[] = [];
-
-/** What only some answers say. */
-export interface Extra {
-  readonly validator: Validator | undefined;
-  readonly groups: readonly string[];
-  readonly varies: AnswerDetails["varies"] | undefined;
-}
-
-function extraOf(
-  validator: Validator | undefined,
-  groups: readonly string[] = none,
-  varies?: AnswerDetails["varies"],
-): Extra | undefined {
-  return validator || varies || groups.length > 0 ? { validator, groups, varies } : undefined;
-}

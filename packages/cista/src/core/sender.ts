@@ -1,2 +1,2 @@
 /** For those who load it when they need it: what sends writes, and nothing else. */
-export { runWrite } from "./sending.js";
+export { runWrite } from "./operations/sending.js";

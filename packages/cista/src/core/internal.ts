@@ -1,0 +1,13 @@
+/**
+ * The door for the library's other rooms (http, react, browser, lamp, rehearsal): what they need of the core and programs do
+ * not. Everything else comes from `index.ts`, as it does for programs.
+ */
+export { milliseconds } from "./api/duration.js";
+export { type AnyReading, missingFailure } from "./api/reading.js";
+export { steadyEnvironment } from "./api/seams.js";
+export { CoreCache } from "./cache.js";
+export { keyText } from "./lib/key.js";
+export { omitUndefined } from "./lib/omit-undefined.js";
+export { picked } from "./lib/picking.js";
+export { share } from "./lib/share.js";
+export { writeBy } from "./operations/write.js";

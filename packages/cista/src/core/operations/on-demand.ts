@@ -1,0 +1,35 @@
+/** Requests that a program asks for, rather than a component or the passing of time. Rules R1, R3. */
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, nowOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { abortRequest, joinRequest, startRequest } from "./asking.js";
+import { getOrCreateEntry } from "./keeping.js";
+
+/** Asks the source now; resolves when the answer has come, whatever it is. */
+export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
+  const { core, source } = shelf;
+  assertNotDisposed(core);
+  const entry = getOrCreateEntry(core, source, params);
+  // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
+  if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
+  const answer = batch(core, () => {
+    entry.active().signedOut = false;
+    const waiters = joinRequest(entry, "asked", undefined, core.version + 1);
+    waiters.count++;
+    if (entry.watchers === 0) waiters.patient = true;
+    return waiters.confirmed;
+  });
+  await answer.then(ignore, ignore);
+}
+
+/** Begins a request that runs on by itself until its answer has come. A stream that is open, but not usable, is opened anew. */
+export function prefetch(entry: Entry): void {
+  batch(entry.shelf.core, () => {
+    if (entry.activity?.isOpen) abortRequest(entry, "the stream is opened anew");
+    if (!entry.request) startRequest(entry, "prefetch");
+    entry.active().runsOn = true;
+  });
+}
+
+function ignore(): void {}
