@@ -153,7 +153,9 @@ export function asFailure(thrown: unknown): Failure {
 function failureOf(thrown: unknown): Failure {
   if (thrown instanceof Failure) return thrown;
   const message =
-    thrown instanceof Error ? thrown.message : `The load threw ${preview(thrown)}, which is not an error.`;
+    thrown instanceof Error
+      ? thrown.message
+      : `The load threw ${DEVELOPMENT ? preview(thrown) : typeof thrown}, which is not an error.`;
   const kind = thrown instanceof TypeError && noAnswer.test(message) ? "network" : "load";
   return new Failure(kind, message || String(thrown), { cause: thrown });
 }
