@@ -81,6 +81,21 @@ test("R3: a stream that is prefetched again when its answer has come ends like a
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
+test("F3: what is fresh again because its parts are as they were expires again", async () => {
+  const steps = [
+    [attach("leaf")],
+    [end("value")],
+    [{ do: "jump", seconds: -1 }],
+    [attach("top", 1)],
+    [{ do: "pass", seconds: 1 }],
+    [end("value")],
+    [{ do: "change", kind: "leaf", id: 1, how: "put" }],
+    [{ do: "detach", nth: 0 }],
+    [{ do: "pass", seconds: 60 }],
+  ];
+  await runProgram({ ...plain, maxAge: 2 }, steps);
+});
+
 test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
   const write = { do: "write", id: 1 };
   const steps = [

@@ -4,8 +4,15 @@ import type { Entry } from "../state/entry.js";
 
 /** Holds what an answer brought. */
 export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion: number, now: number): void {
-  if (answer === partsUnchanged) return;
   const { activity } = entry;
+  if (answer === partsUnchanged) {
+    // Nothing of its own is newer, but what was told of its parts' age no longer applies.
+    if (activity) {
+      activity.announcedStanding = "fresh";
+      activity.staleOnArrival = false;
+    }
+    return;
+  }
   const details = labelled(entry, answer);
   if (answer.kind === "unchanged") entry.freshen(details, startVersion, now);
   else entry.hold(answer.kind, answer.value, details, startVersion, now);
