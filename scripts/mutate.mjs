@@ -1,4 +1,4 @@
-// Breaks each numbered rule of the design in the code, one at a time, and prints which tests go red: `npm run mutate`.
+// Breaks each rule of docs/rules.md in the code, one at a time, and prints which tests go red: `npm run mutate`.
 // Works in a copy, so that the working tree stays as it is. A rule whose break stays green needs a test.
 import { spawn } from "node:child_process";
 import { once } from "node:events";

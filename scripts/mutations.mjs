@@ -93,12 +93,7 @@ export const mutations = [
   ["F3 hidden", "watching.ts", 'else if (cause === "expired") activity.expiredWhileHidden = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.isDisplayed)', 'standing === "stale"'],
   ["F5 newcomer", "entry.ts", 'if (this.isInvalidated) return "invalidated";', ""],
-  [
-    "F5 error",
-    "asking.ts",
-    'entry.held === "value" && !entry.isInvalidated && entry.covers(failure, now)',
-    'entry.held === "value" && entry.covers(failure, now)',
-  ],
+  ["F5 error", "showing.ts", 'coversError && (standing !== "invalidated" || isDisplayed)', "coversError"],
   ["F5 statuses", "failure.ts", "return coveredStatuses.has(status);", "return true;"],
   ["F5 access", "asking.ts", 'if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);', ""],
   ["F9", "entry.ts", "if (varies === undefined) return true;", "return true;"],

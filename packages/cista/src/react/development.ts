@@ -3,11 +3,13 @@ let warnings: Warnings | undefined;
 
 /** What developers are told, from a file that production never loads. */
 export function inDevelopmentOnly(tell: (warnings: Warnings) => void): void {
-  if (!DEVELOPMENT) return;
-  if (warnings) tell(warnings);
-  else
-    void import("./warnings.js").then((loaded) => {
-      warnings = loaded;
-      tell(loaded);
-    });
+  if (DEVELOPMENT) {
+    if (warnings) tell(warnings);
+    else void loadWarnings().then(tell);
+  }
+}
+
+async function loadWarnings(): Promise<Warnings> {
+  if (DEVELOPMENT) warnings ??= await import("./warnings.js");
+  return warnings as Warnings;
 }

@@ -1,6 +1,6 @@
 /**
  * The cache's rules once more, written to be plainly right and not to be quick: one record per key, no timers, every
- * second of time looked at. Rule numbers are those of the design. All lengths of time are seconds.
+ * second of time looked at. Rule numbers are those of docs/rules.md. All lengths of time are seconds.
  */
 
 import { type Asked, type Load, Record, type Rules, type Waiter, words } from "./record.js";

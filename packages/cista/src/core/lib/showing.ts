@@ -15,7 +15,7 @@ export interface Facts {
 }
 
 /**
- * Whether what is held may be shown: the table of readings in design.md, row by row.
+ * Whether what is held may be shown: the allowances of rules F2 to F5, in their order.
  * RFC 9111 §4.2.4: nothing stale, unless an allowance or a lost connection lets it.
  */
 export function mayShow(facts: Facts): boolean {
@@ -23,8 +23,16 @@ export function mayShow(facts: Facts): boolean {
   if (standing === "fresh") return true;
   // Shown to one is shown to all, and does not blink while it is asked about; must-revalidate forbids even that.
   if (facts.asking) return !facts.mustRevalidate && (standing === "stale" || facts.isDisplayed);
-  // RFC 5861 §4; an invalidated one only for those who already show it (rule F5).
-  if (facts.failed) return facts.coversError && (standing !== "invalidated" || facts.isDisplayed);
+  if (facts.failed) return mayStandIn(facts);
   if (standing === "invalidated") return facts.isDisplayed;
   return standing === "stale" || facts.staleOnArrival;
+}
+
+/** RFC 5861 §4: whether it may be used in place of a failed answer. An invalidated one only by those who show it (rule F5). */
+export function mayStandIn({
+  standing,
+  coversError,
+  isDisplayed,
+}: Pick<Facts, "standing" | "coversError" | "isDisplayed">): boolean {
+  return coversError && (standing !== "invalidated" || isDisplayed);
 }

@@ -6,6 +6,7 @@ import type { Cause } from "../api/journal.js";
 import { steadyEnvironment } from "../api/seams.js";
 import type { Forward } from "../lib/cache-status.js";
 import { Request } from "../lib/request.js";
+import { mayStandIn } from "../lib/showing.js";
 import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
@@ -216,11 +217,11 @@ function forgetRefused(entry: Entry): void {
   record("delete", entry, "access was refused");
 }
 
-/** RFC 5861 §4: a stale value may be used in place of the answer; an invalidated one may not (rule F5). */
+/** Who waits for an answer shows nothing yet. */
 function failedOutcome(entry: Entry, failure: Failure): Outcome {
   const now = nowOf(entry.shelf.core);
-  const covered = entry.held === "value" && !entry.isInvalidated && entry.covers(failure, now);
-  return covered ? { failure, instead: { value: entry.value } } : { failure };
+  const facts = { standing: entry.standing(now), coversError: entry.covers(failure, now), isDisplayed: false };
+  return entry.held === "value" && mayStandIn(facts) ? { failure, instead: { value: entry.value } } : { failure };
 }
 
 /** A stream has ended: its last answer is kept as a plain one. */

@@ -12,27 +12,51 @@ import { heldValue, untilAborted } from "./waiting.js";
 /** One value, once: from what is held, or from the source. */
 export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {
   if (signal?.aborted) return Promise.reject(signal.reason);
-  if (cache === "no-store") return waitFor(detachedEntry(shelf, params), cache, signal);
-  if (cache === "only-if-cached") {
-    const held = shelf.core.shelves.find(shelf.source, params);
-    return held && held.held !== "none" && held.fits ? hit(held) : rejectNotCached(keyText(shelf.source.name, params));
+  switch (cache) {
+    case "no-store":
+      return waitFor(detachedEntry(shelf, params), cache, signal);
+    case "only-if-cached":
+      return heldOrNothing(shelf, params);
+    case "no-cache":
+    case "reload":
+      return waitFor(getOrCreateEntry(shelf.core, shelf.source, params), cache, signal);
+    case "default":
+    case "force-cache":
+      return heldOrAsked(getOrCreateEntry(shelf.core, shelf.source, params), cache, signal);
+    default:
+      return refuseMode(cache);
   }
-  const entry = getOrCreateEntry(shelf.core, shelf.source, params);
+}
+
+function heldOrNothing(shelf: Shelf, params: unknown): Promise<unknown> {
+  const entry = shelf.core.shelves.find(shelf.source, params);
+  return entry && entry.held !== "none" && entry.fits
+    ? hit(entry)
+    : rejectNotCached(keyText(shelf.source.name, params));
+}
+
+function heldOrAsked(
+  entry: Entry,
+  cache: "default" | "force-cache",
+  signal: AbortSignal | undefined,
+): Promise<unknown> {
   const joined = joinWaiters(entry, cache, signal);
   if (joined) return joined;
-  if (cache === "reload" || cache === "no-cache") return waitFor(entry, cache, signal);
-  if (cache !== "default" && cache !== "force-cache")
-    throw new CistaError(
-      "cache",
-      DEVELOPMENT &&
-        `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${preview(cache)}.`,
-    );
   if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
-  const now = nowOf(shelf.core);
+  const now = nowOf(entry.shelf.core);
   if (!entry.isUsable(now)) return waitFor(entry, "default", signal);
   const value = hit(entry);
   if (!entry.isFresh(now)) revalidateBehind(entry);
   return value;
+}
+
+/** A mode that is added to the type and forgotten above is an error of the compiler here. */
+function refuseMode(cache: never): never {
+  throw new CistaError(
+    "cache",
+    DEVELOPMENT &&
+      `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${preview(cache)}.`,
+  );
 }
 
 /** The shortest way: nothing held, others wait already, nobody listens to the journal. */
