@@ -96,6 +96,17 @@ test("F3: what is fresh again because its parts are as they were expires again",
   await runProgram({ ...plain, maxAge: 2 }, steps);
 });
 
+test("R3: a request that nobody waits for ends, also where something is made of what it is for", async () => {
+  const steps = [
+    [attach("leaf")],
+    [{ do: "read", kind: "chain", id: 0, signal: false, noStore: false }],
+    [{ do: "page", visible: false, online: false }],
+    [end("value")],
+    [{ do: "jump", seconds: -26 }],
+  ];
+  await runProgram({ ...plain, capacity: 1, maxAge: 2 }, steps);
+});
+
 test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
   const write = { do: "write", id: 1 };
   const steps = [

@@ -78,10 +78,13 @@ function releaseEntry(entry: Entry): void {
   if (entry.watchers > 0) return;
   entry.shelf.core.watched.delete(entry);
   if (activity) activity.isDisplayed = activity.staleOnArrival = false;
-  if (activity?.readers || entry.links?.dependents.size) return;
+  if (activity?.readers) return;
   if (activity) {
     if (activity.request && !activity.isPinned) abandonRequest(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
+  }
+  if (entry.links?.dependents.size) return; // something that is kept is made of it
+  if (activity) {
     activity.layers?.removeSettled("lifted: nobody watches");
   }
   if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
