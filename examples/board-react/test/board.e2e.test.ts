@@ -27,7 +27,7 @@ test("loading, then the value; two components that show the basket share one req
   await shows(page.locator(".strip"), "11 reads by components, 8 requests sent");
 });
 
-test("ten huts chosen within a second on a slow origin: nine connections closed, only the last hut is ever shown", async () => {
+test("R4: of ten huts chosen within a second only the last is ever shown", async () => {
   await openBoard();
   origin.faults.set({ path: "/api/huts/", latency: 4000 }); // slower than anybody chooses
   await page.evaluate(() => {
@@ -51,7 +51,7 @@ test("ten huts chosen within a second on a slow origin: nine connections closed,
   expect(huts.filter(([, count]) => count.abandoned === 1)).toHaveLength(9);
 });
 
-test("looked at again while fresh: no request; when stale: the old value at once, then the new one; 304 changes nothing", async () => {
+test("F2: looked at again, fresh asks nothing, stale shows the old value and asks behind", async () => {
   await page.clock.install();
   await openBoard("#h-07");
   await shows(lamp("Harebell Hut"), "fresh");
@@ -121,7 +121,7 @@ test.each(faults)("%s: a message that says what came, and trying again works", a
   await shows(panel("Harebell Hut"), "90 litres");
 });
 
-test("offline: what is held stays, what is not waits and says so, and comes when the network is back", async () => {
+test("R6: offline, what is held stays, and what is not waits and says so", async () => {
   await openBoard();
   await page.context().setOffline(true);
   await choose("h-07");

@@ -11,7 +11,7 @@ const open = async (hash: string) => {
   await panel("Huts").locator("li").first().waitFor();
 };
 
-test("a route with its huts: each asked for once, however many show it, and a change of one reaches the route", async () => {
+test("D1: a route and its huts are asked for once, and a change of one reaches the route", async () => {
   await open("#h-03?route=r-1");
   const route = panel("The Lantern Way");
   await route.getByText("Scree Foot Hut").waitFor();
@@ -50,7 +50,7 @@ test("the portrait: only when it is opened, and never twice", async () => {
   expect(asked(path)).toBe(1);
 });
 
-test("search as one types: the list stays until the next is there, old answers never win; all of it stands in the address", async () => {
+test("R4: search as one types keeps the list until the next is there", async () => {
   await open("#h-07");
   origin.faults.set({ path: "/api/huts", latency: 60, jitter: 300 }); // in any order
   const search = page.getByLabel("Search huts by name");
@@ -110,7 +110,7 @@ test.each<[string, string, object, string]>([
   );
 });
 
-test("the whole board by keyboard alone: search, hut, booking, basket, route, logbook, portrait, lamp", async () => {
+test("the whole board works by keyboard alone", async () => {
   await page.goto(`${origin.url}/`);
   await page.getByText("Choose a hut from the list").waitFor();
   const focused = () =>

@@ -35,7 +35,7 @@ const settled = async () => {
 };
 const nights = () => origin.world.basket.map(({ night, hut }) => `${night} ${hut}`);
 
-test("booked on a slow origin: header, basket and bunks in one frame, marked, confirmed, and never back", async () => {
+test("W1: booked on a slow origin, header, basket and bunks change in one frame", async () => {
   origin.faults.set({ path: "/api/basket", latency: 1500 }); // longer than a slow machine takes to look
   await button("Book a bunk").dblclick(); // as people do
   await page.locator(".nights .pending").waitFor();
@@ -47,7 +47,7 @@ test("booked on a slow origin: header, basket and bunks in one frame, marked, co
   expect(origin.world.basket).toHaveLength(3);
 });
 
-test("refused: exactly that is taken back, once, and the server's own words are shown until put away", async () => {
+test("W1: a refused booking is taken back, with the server's own words", async () => {
   origin.world.huts.set("h-07", { ...(origin.world.huts.get("h-07") as any), bunks: 0 }); // full, and the page does not know
   origin.faults.set({ path: "/api/basket", latency: 200 });
   await button("Book a bunk").click();

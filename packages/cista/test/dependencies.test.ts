@@ -60,7 +60,7 @@ test("D1: a part shared by many is asked for once; a change below reaches every 
   expect(all.load).toHaveBeenCalledTimes(2);
 });
 
-test("D1: what is invalidated through a part that comes back the same is fresh again without a load", async () => {
+test("D1: invalidated through a part that comes back the same, it is fresh without a load", async () => {
   const { cache, clock, events } = stage();
   const hut = leafSource("hut", { maxAge: "1h" });
   const route = sumSource("route", hut.source, { maxAge: "1h" });
@@ -101,7 +101,7 @@ test("D1: what nobody watches waits until it is wanted; a read then brings it up
   expect(await cache.read(all.source, [[1]])).toBe(6);
 });
 
-test("D2: never made of stale parts, and fresh no longer than the narrowest; noStore and mustRevalidate hold for the whole", async () => {
+test("D2: a whole is made of no stale part, and fresh no longer than the narrowest", async () => {
   const { cache, clock } = stage();
   const bunks = leafSource("bunks", { maxAge: "5s", staleWhileRevalidate: 0 });
   const basket = leafSource("basket", { noStore: true });
@@ -163,7 +163,7 @@ test("D4: a ring is a CistaError that spells the keys on it", async () => {
   expect(failure.message).toContain("ring 2 → ring 0 → ring 1 → ring 2");
 });
 
-test("D5: a part's failure is not tried again by its reader, whose time-out stands still meanwhile", async () => {
+test("D5: a part's failure is not tried again by its reader, whose time-out stands still", async () => {
   const { cache, clock } = stage();
   const part = heldSource("part", { retry: { times: 1, first: 0 }, timeout: "1m" });
   const tries = vi.fn();
@@ -201,7 +201,7 @@ test("D5: nor does the time-out run while what is stale only through its parts w
   expect(seen.join()).not.toContain("timeout");
 });
 
-test("what a load still reads when it is over is nobody's business: not a part, and nothing is kept or left waiting for it", async () => {
+test("D1: what a load reads when it is over is no part, and kept for nobody", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part", { maxAge: "1h" });
   const gates: (() => void)[] = [];
@@ -236,7 +236,7 @@ test("what a load still reads when it is over is nobody's business: not a part, 
   expect(clock.pendingTimers).toBe(0);
 });
 
-test("F8: a part is let go no earlier than what depends on it; D and R3: a composite that is left gives its parts up", async () => {
+test("F8: a part is let go no earlier than what is made of it", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part");
   const whole = source({
@@ -261,7 +261,7 @@ test("F8: a part is let go no earlier than what depends on it; D and R3: a compo
   expect(clock.pendingTimers).toBe(0);
 });
 
-test("property: whatever changes below, in whatever shape, all that is watched ends up right, and nothing loads without cause", async () => {
+test("D1: whatever changes below, all that is watched ends up right (property)", async () => {
   const change = fc.record({ id: fc.nat(3), value: fc.nat(3), how: fc.constantFrom("put", "invalidate", "both") });
   const shape = fc.array(fc.subarray([0, 1, 2, 3], { minLength: 1 }), { minLength: 1, maxLength: 4 });
   await fc.assert(

@@ -17,7 +17,7 @@ function page(state: { visible?: boolean; online?: boolean }): void {
   }
 }
 
-test("in a page the cache goes by the page: visibility, the network, and the back/forward cache; disposed, it listens no more", async () => {
+test("F3: in a page the cache goes by visibility, network and the back/forward cache", async () => {
   const added = [vi.spyOn(document, "addEventListener"), vi.spyOn(window, "addEventListener")];
   const removed = [vi.spyOn(document, "removeEventListener"), vi.spyOn(window, "removeEventListener")];
   const clock = virtualClock(1_000_000);

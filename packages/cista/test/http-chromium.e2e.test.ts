@@ -76,7 +76,7 @@ async function verdictOfCista(index: number): Promise<Verdict> {
   return found;
 }
 
-test("every header set over a real connection: Cista's verdict is the standard's, Chromium's too but for the differences listed", async () => {
+test("F1: every header set over a real connection gets the standard's verdict", async () => {
   const differences: string[] = [];
   for (const [index, set] of headerSets.entries()) {
     const text = set.headers.map((field) => field.join(": ")).join(" | ");

@@ -61,7 +61,7 @@ async function readTwice(expose: readonly string[]) {
   return { ...seen, requests, preflights, notModified };
 }
 
-test("across origins: no preflight, the browser's own cache asks conditionally; an exposed ETag spares the parse", async () => {
+test("F9: across origins there is no preflight, and the browser's cache asks conditionally", async () => {
   const asked = { requests: 2, preflights: 0, notModified: 1, same: true };
   expect(await readTwice([])).toEqual({ ...asked, parsed: 2, last: "answer", groups: 1 });
   expect(await readTwice(["ETag", "Cache-Groups"])).toEqual({ ...asked, parsed: 1, last: "unchanged", groups: 3 });

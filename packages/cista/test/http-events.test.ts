@@ -17,7 +17,7 @@ async function until(holds: () => boolean): Promise<void> {
   while (!holds()) await new Promise((resolve) => setTimeout(resolve, 5));
 }
 
-test("through a restart of the server: no notice lost, none twice; one connection however many watch, closed with the last", async () => {
+test("R5: through a restart of the server no notice is lost, none comes twice", async () => {
   let running: RunningOrigin = await startOrigin();
   const { world, port, url } = running;
   const cache = createCache();
@@ -75,7 +75,7 @@ function streaming(chunks: readonly string[], init: ResponseInit = {}) {
   return { asked, source };
 }
 
-test("WHATWG HTML §9.2: line ends, comments, several data lines, ids, retry, and a last block that is not finished", async () => {
+test("event streams are read by the grammar of WHATWG HTML §9.2", async () => {
   const { cache, clock } = stage();
   const { asked, source } = streaming([
     "\uFEFF: hello\r\nevent: notice\r\ndata: one\r\ndata: and a half\r\nid: 7\r\n\r\n",
@@ -98,7 +98,7 @@ test("WHATWG HTML §9.2: line ends, comments, several data lines, ids, retry, an
   expect(inShort(view.get())).toMatch(/^ready .*three#9"\]$/);
 });
 
-test("204 says stop; another status or media type fails for good; the snapshot remembers where the stream goes on", async () => {
+test("R5: 204 ends an event stream; another status or media type fails for good", async () => {
   const shownAfter = async (init: ResponseInit) => {
     const { cache, clock } = stage();
     const { source, asked } = streaming([], init);

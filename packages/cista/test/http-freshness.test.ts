@@ -33,7 +33,7 @@ test.each(
   expect(inSeconds(of(fieldsOf(set, now), atOnce, set.status))).toEqual(set.expected);
 });
 
-test("§4.2.3: the time on the way counts, in whole seconds; §4.2.2: a tenth of the time since the last change, only if asked for", () => {
+test("F1: the time on the way counts, in whole seconds (RFC 9111 §4.2.3)", () => {
   expect(of({ age: "2" }, { requestedAt: now - 3900, receivedAt: now })).toEqual({ age: 5000 });
   expect(of({}, { requestedAt: now - 900, receivedAt: now })).toEqual({});
   const unstated = { "last-modified": new Date(now - 3_600_000).toUTCString() };
@@ -61,7 +61,7 @@ test.each(dates)("RFC 9110 §5.6.7: %s", (text, expected) => {
   expect(httpDate(text, now)).toBe(expected);
 });
 
-test("RFC 8288: the first link of a type, relative to where it was found, whatever else is written there", () => {
+test("links are read by RFC 8288, relative to where they were found", () => {
   const base = "https://huts.example/api/huts/h-07/logbook?cursor=1";
   const next = (field: string | null) => parseLink("next", field, base)?.href;
   expect(next('<?cursor=2>; rel="next"')).toBe("https://huts.example/api/huts/h-07/logbook?cursor=2");
@@ -133,7 +133,7 @@ const headersOf = (given: Record<string, string | undefined>) => {
   return headers;
 };
 
-test("fuzz: a hundred thousand header values: never an exception, no length of time that is negative or NaN, and what contradicts only makes it stricter", () => {
+test("F7: no header value throws, and what contradicts makes it stricter (property)", () => {
   fc.assert(
     fc.property(fields, fc.nat(5000), fc.boolean(), (given, delay, heuristic) => {
       const headers = headersOf(given);

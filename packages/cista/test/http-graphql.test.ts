@@ -12,7 +12,7 @@ afterAll(() => running.close());
 
 const api = (fetch?: typeof globalThis.fetch) => origin({ base: running.url, ...(fetch ? { fetch } : {}) });
 
-test("a query to a real GraphQL server: params are its variables, the value is taken out of data, and it is cached", async () => {
+test("a query to a real GraphQL server is cached by its variables", async () => {
   const { cache } = stage();
   const water = api().graphql<{ id: string }, number>({
     name: "water",
@@ -27,7 +27,7 @@ test("a query to a real GraphQL server: params are its variables, the value is t
   expect([...cache.entries()][0]).toMatchObject({ key: 'water {"id":"h-07"}', groups: [`${running.url}/graphql`] });
 });
 
-test("typed documents: text with a type, or a parsed one; something else is refused where it is written", async () => {
+test("typed documents are text or parsed; else they are refused where they are written", async () => {
   const { cache } = stage();
   const text = "query Named($id: ID!) { hut(id: $id) { name } }";
   const typed: TypedDocument<{ hut: { name: string } }, { id: string }> = new String(text);
@@ -41,7 +41,7 @@ test("typed documents: text with a type, or a parsed one; something else is refu
   );
 });
 
-test("errors are a failure with the server's words; data beside them is kept, with the failure, only if the definition allows it", async () => {
+test("GraphQL errors are a failure; data beside them is kept only if allowed", async () => {
   const { cache, clock } = stage();
   const document = '{ hut(id: "h-07") { name } bunks(hut: "h-07", night: "tonight") { free } }';
   const definition = { url: "/graphql", document, retry: false as const, staleIfError: "1h" as const };

@@ -34,7 +34,7 @@ async function loaded(parts: number) {
   return { cache, clock, events, logbook, view, seen, list, requests };
 }
 
-test("five parts loaded, a note added by another client at the top: one request, no duplicate, no gap", async () => {
+test("five pages loaded and one note added above: one request, no duplicate, no gap", async () => {
   const { list, view, requests } = await loaded(5);
   expect(list()).toMatchObject({ count: 100, hasNext: true });
   expect(list().items).toEqual(running.world.notes(ofHut()).slice(0, 100));
@@ -52,7 +52,7 @@ test("five parts loaded, a note added by another client at the top: one request,
   expect(requests()).toBe(7);
 });
 
-test("the next part: joined while under way, nothing where there is none, an error leaves the list as it was", async () => {
+test("R1: the next page is joined while under way; an error leaves the list as it was", async () => {
   const { cache, clock, logbook, list, requests } = await loaded(1);
   await Promise.all([appendPage(cache, logbook, { id: hut }), appendPage(cache, logbook, { id: hut })]);
   expect([list().count, requests()]).toEqual([40, 2]);
@@ -118,7 +118,7 @@ const change = fc.oneof(
   fc.record({ kind: fc.constant("append"), at: fc.constant(0) }),
 );
 
-test("property: whatever is added, removed or raised to the top between two looks, no item is shown twice and none of the loaded stretch is missing", async () => {
+test("no item is shown twice or lost, whatever moves between two looks (property)", async () => {
   await fc.assert(
     fc.asyncProperty(
       fc.array(change, { minLength: 1, maxLength: 8 }),

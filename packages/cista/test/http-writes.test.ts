@@ -39,7 +39,7 @@ const settled = async (cache: ReturnType<typeof board>["cache"]) => {
     await new Promise((resolve) => setTimeout(resolve, 5));
 };
 
-test("W3: a booking changes every panel that shows the hut, by groups alone; each request that follows names the write", async () => {
+test("W3: a booking changes every panel that shows the hut, by groups alone", async () => {
   const { cache, events, hut, bunks, basket, book, cancel } = board();
   const views = [
     cache.view(hut, { id: "h-07" }),

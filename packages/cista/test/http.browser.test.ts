@@ -9,7 +9,7 @@ function noted(headers: Record<string, string> = {}) {
   return vi.fn(async (_url: URL, _init: RequestInit) => new Response('{"water":90}', { headers }));
 }
 
-test("in a page: relative to the page; at its own origin Cista is the cache, elsewhere the browser's is, without a preflight", async () => {
+test("S5: at its own origin Cista is the page's cache, elsewhere the browser is", async () => {
   const fetch = noted({ etag: '"a"', "cache-control": "max-age=60" });
   const cache = createCache();
   for (const base of [undefined, "https://huts.example/"]) {
@@ -32,7 +32,7 @@ test("in a page: relative to the page; at its own origin Cista is the cache, els
   cache.dispose();
 });
 
-test("a page whose base address is of another origin: URLs go there, and that is no longer the page's own", async () => {
+test("S5: where the page's base address is of another origin, URLs go there", async () => {
   document.head.insertAdjacentHTML("beforeend", '<base href="https://huts.example/board/">');
   const fetch = noted();
   const cache = createCache();

@@ -15,7 +15,7 @@ const api = () => origin({ base: running.url });
 const hutSource = () =>
   api().source<{ id: string }, any>({ name: "hut", url: ({ id }) => `/api/huts/${id}`, retry: false });
 
-test("over real HTTP: a value with the server's freshness, groups and validator; unchanged is a 304 and the same object", async () => {
+test("F7: over HTTP a value has the server's freshness, groups and validator", async () => {
   const { cache, clock, events } = stage();
   const hut = hutSource();
   const first = await cache.read(hut, { id: "h-07" });
@@ -95,7 +95,7 @@ test("a status that is an error: kind http, with the problem that came and how l
   expect(await failureOf({ status: 403 })).toMatchObject({ kind: "http", retryable: false });
 });
 
-test("a cut connection is kind network; a page where JSON was expected shows its type and first words", async () => {
+test("R5: a cut connection is kind network; a page in place of JSON shows its first words", async () => {
   expect(await failureOf({ dropped: 1 })).toMatchObject({ kind: "network", retryable: true });
   expect(await failureOf({ html: true })).toMatchObject({
     kind: "shape",
@@ -134,7 +134,7 @@ test("a body longer than maxBody is not read to its end", async () => {
   });
 });
 
-test("a body cut short, an unreachable server, an answer to another question: each says what happened", async () => {
+test("R5: a body cut short and an unreachable server each say what happened", async () => {
   expect(await failureOf({ truncated: 1 })).toMatchObject({
     kind: "network",
     retryable: true,
@@ -168,7 +168,7 @@ test("Retry-After as a date counts by the server's own clock", async () => {
   expect(await failureOf({}, () => createCache().read(busy))).toMatchObject({ retryAfter: 120_000 });
 });
 
-test("after an unsafe request: its URL, Location and the groups it names, of its own origin only; an error invalidates nothing", async () => {
+test("W3: after an unsafe request its URL, Location and groups are invalidated", async () => {
   const { cache } = stage();
   const other = await startOrigin();
   const hutAt = (name: string, base: string) =>

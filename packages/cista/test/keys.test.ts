@@ -28,7 +28,7 @@ function shuffled(value: any, random: () => number): any {
   return result;
 }
 
-test("canonical JSON parses back to the same value, whatever the order of members (RFC 8785 §3.2.3)", () => {
+test("canonical JSON parses back to the same value (RFC 8785 §3.2.3)", () => {
   fc.assert(
     fc.property(json, fc.infiniteStream(fc.double({ min: 0, max: 1, noNaN: true })), (value, chances) => {
       const text = canonicalJson(value);
@@ -123,7 +123,7 @@ test("a source's name and durations are refused at the door", () => {
   expect(() => createCache({ capacity: Number.NaN })).toThrow("capacity is a number of entries");
 });
 
-test("two sources of one name: in development a warning and the newer one, in production a CistaError", async () => {
+test("two sources of one name: a warning in development, a CistaError in production", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const older = source({ name: "hut", load: async () => "older" });
   const newer = source({ name: "hut", load: async () => "newer" });

@@ -57,7 +57,7 @@ test("it tells by shape and in words how good what its entry holds is, and attac
   leave();
 });
 
-test("by keyboard: opened, closed with Escape, the focus stays where it was while the card is drawn anew", async () => {
+test("by keyboard the card opens and closes, and the focus stays", async () => {
   const hut = source({ name: "hut", load: async (id: number) => id });
   await cache.read(hut, 1);
   const { find, focused } = lampAt("hut 1");
@@ -107,7 +107,7 @@ test("page-wide: the entries that no other lamp shows", async () => {
   expect(find("li:last-child h3").textContent).toBe("hut 3");
 });
 
-test("put out and lit again, it goes dark and comes back; a cache disposed of first leaves it with nothing to show", async () => {
+test("put out it goes dark, lit again it comes back", async () => {
   const hut = source({ name: "hut", load: async (id: number) => id });
   await cache.read(hut, 1);
   const { text, lamp } = lampAt("hut 1");

@@ -42,7 +42,7 @@ test("imported in plain Node it touches no page, starts nothing and needs no fra
   expect(out).toBe("0 0\n");
 });
 
-test("a store where there is no page: a CistaError that says what to do instead, and nothing listens", () => {
+test("without a page openStore is a CistaError that says what to do", () => {
   const out = run(`
     import { createCache } from "cista";
     import { openStore } from "cista/browser";
@@ -53,7 +53,7 @@ test("a store where there is no page: a CistaError that says what to do instead,
   expect(out).toBe("store true\n0\n");
 });
 
-test("a value in the cache does not keep the process alive; a pause before another try does, for who waits", () => {
+test("F8: a value does not keep the process alive; a pause that is waited for does", () => {
   const out = run(`
     import { createCache, source } from "cista";
     let tries = 0;

@@ -2,7 +2,7 @@ import { answer, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
-test("R6: offline a request waits and starts when the network is back; one under way is left alone; some need none", async () => {
+test("R6: offline a request waits and starts when the network is back", async () => {
   const { cache, clock, environment } = stage({ maxAge: "1d" });
   const { source: hut, loads } = heldSource("hut");
   const local = heldSource("local", { network: false });
@@ -43,7 +43,7 @@ test("R6: a composite runs offline too: its parts wait, not it", async () => {
   expect(inShort(view.get())).toBe('ready "route of two"');
 });
 
-test("triggers: what is stale and watched is asked for when the page is looked at or the network is back, unless turned off", async () => {
+test("F2: what is stale and watched is asked for when a trigger comes", async () => {
   const { cache, clock, environment } = stage({ maxAge: "10s" });
   const usual = heldSource("usual");
   const onlyOnline = heldSource("onlyOnline", { triggers: ["online"] });
@@ -107,7 +107,7 @@ test("the causes asked, visible and online end a pause between tries at once", a
   expect(loads.map(({ attempt }) => attempt)).toEqual([1, 2, 3, 4, 5]);
 });
 
-test("R7: a render that feeds itself is held back, and told who asks and which member is another each time", async () => {
+test("R7: a render that feeds itself is held back, and told which member changes", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const { cache, clock, events } = stage();
   const load = vi.fn(async (params: any) => params.at);
@@ -134,7 +134,7 @@ test("R7: a render that feeds itself is held back, and told who asks and which m
   warn.mockRestore();
 });
 
-test("R7: a page of 500 rows is one burst; what is held back and no longer waited for is dropped", async () => {
+test("R7: 500 rows are one burst; what nobody waits for any more is dropped", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { requestBudget: { bursts: 1, per: "1s" } });
@@ -254,7 +254,7 @@ test("a stand-in is shown until the first answer, marked, made once and never st
   expect(standIn).toHaveBeenCalledTimes(2);
 });
 
-test("check: what a Standard Schema returns is stored; a mismatch says where, and what came there", async () => {
+test("what a Standard Schema returns is stored; a mismatch says where, and what came", async () => {
   const { cache } = stage();
   const check = {
     "~standard": {

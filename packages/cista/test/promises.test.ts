@@ -121,7 +121,7 @@ describe("R: requests", () => {
   });
 
   test.each(["delete", "reload", "invalidate"])(
-    "R3: after a %s in between, the request still ends when the last reader with a signal leaves",
+    "R3: after a %s in between, the request ends with the last reader",
     async (how) => {
       const { cache, clock } = stage();
       const { source: hut, loads } = heldSource("hut");
@@ -201,7 +201,7 @@ describe("R: requests", () => {
     expect(view.get().failure?.kind).toBe("timeout");
   });
 
-  test("D4: a ring, a program's mistake, is not tried again; throwing what cannot be looked at is a failure", async () => {
+  test("D4: a cycle is not tried again", async () => {
     const { cache } = stage();
     let loads = 0;
     const ring: any = source({
@@ -260,7 +260,7 @@ describe("streams", () => {
     expect(closed).toEqual([0]);
   });
 
-  test("a stream that comes after its time-out is closed; one that breaks after each first value is opened ever more seldom", async () => {
+  test("R5: a stream that comes after its time-out is closed", async () => {
     const { cache, clock } = stage();
     const { closed, made } = streams();
     const late = source({
@@ -353,7 +353,7 @@ describe("time", () => {
     expect([inShort(view.get()), loads.length]).toEqual(["ready 2 stale running", 2]);
   });
 
-  test("revalidateEvery: short visits are no polls, a clock put back stops none, and one ahead shows nobody an old value as fresh", async () => {
+  test("F3: short visits are no polls, and a clock put back stops none", async () => {
     const { cache, clock } = stage();
     let loads = 0;
     const hut = source({ name: "hut", maxAge: "10s", revalidateEvery: "4s", load: async () => ++loads });
@@ -422,7 +422,7 @@ describe("listeners", () => {
     expect(told).toEqual([1, 1]);
   });
 
-  test("journal: in order, to nobody after its end, and a listener may use the cache in the middle of anything", async () => {
+  test("N1: the journal's events come in order, and a listener may use the cache", async () => {
     const { cache, clock, events } = stage({ capacity: 1 });
     let loads = 0;
     const hut = source({
@@ -453,7 +453,7 @@ describe("listeners", () => {
     }).not.toThrow();
   });
 
-  test("S3: dispose from `optimistic`, `retry.when`, a load or a journal listener leaves nothing behind", async () => {
+  test("S3: dispose from within any callback leaves nothing behind", async () => {
     const ends = [
       (cache: any) => cache.run(write({ name: "w", send: async () => sends++, optimistic: () => cache.dispose() })),
       (cache: any) =>
@@ -497,7 +497,7 @@ describe("listeners", () => {
   });
 });
 
-test("settings of a cache that cannot be are refused; so are a bad selector and an intercept whose offline throws", async () => {
+test("settings and selectors that cannot be are refused", async () => {
   for (const bad of [{ maxAge: -1 }, { timeout: "soon" }, { retry: { first: "x" } }]) {
     expect(() => createCache(bad as never)).toThrow(CistaError);
   }

@@ -63,7 +63,7 @@ test("many components on one hut: one request, and all show it in the same frame
   expect(frames).toEqual([3]); // from none to all, in one
 });
 
-test("taken off while loading: the request is aborted; taken off and put back in one go (StrictMode): one request, none aborted", async () => {
+test("R3: taken off while loading aborts; put back in one go does not (StrictMode)", async () => {
   const { source: hut, loads } = heldSource("hut");
   function Hut() {
     return <i>{useReading(hut, { id: 1 }).state}</i>;
@@ -79,7 +79,7 @@ test("taken off while loading: the request is aborted; taken off and put back in
   expect(loads.map(({ signal }) => signal.aborted)).toEqual([true]);
 });
 
-test("params that change: the old answer never reaches the component; carryOver keeps the last value, marked", async () => {
+test("R4: when params change the old answer never reaches the component", async () => {
   const { source: hut, loads } = heldSource("hut");
   const shown: string[] = [];
   let choose: (id: number) => void = () => {};
@@ -111,7 +111,7 @@ test("params that change: the old answer never reaches the component; carryOver 
   }
 });
 
-test("a component renders only for the members it has looked at; an unchanged answer renders nobody else", async () => {
+test("N4: a component renders only for the members it has looked at", async () => {
   const answers = [answer({ water: 90 }, { maxAge: "10s" }), unchanged(), answer({ water: 90 }), answer({ water: 55 })];
   const hut = source<void, Promise<any>>({ name: "hut", load: async () => answers.shift() });
   const renders = { value: 0, lamp: 0, part: 0, child: 0 };
@@ -182,7 +182,7 @@ test("what was looked at only while loading counts only while loading", async ()
   expect(page.textContent).toBe("running");
 });
 
-test("a render for the component's own reasons has the newest reading, also of what it had not looked at", async () => {
+test("N4: a render of the component's own has the newest reading", async () => {
   let version = 0;
   const hut = source({ name: "hut", maxAge: "1h", load: async () => (version++ ? unchanged() : answer("Harebell")) });
   let look: (at: boolean) => void = () => {};
@@ -200,7 +200,7 @@ test("a render for the component's own reasons has the newest reading, also of w
   expect(page.textContent).toBe("Harebell 1010000");
 });
 
-test("carryOver carries over from other params only: what is deleted is not shown again, nor what was before it", async () => {
+test("R4: carryOver carries over from other params only", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   let choose: (id: number) => void = () => {};
   function Hut() {
@@ -221,7 +221,7 @@ test("carryOver carries over from other params only: what is deleted is not show
   expect(page.textContent).toBe("loading ");
 });
 
-test("a value that changes during a slow concurrent render is never seen in two versions in one committed frame", async () => {
+test("N1: no committed frame has two versions of a value, also with a slow render", async () => {
   (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false; // React's own scheduler, which gives way between components
   const count = source<void, Promise<number>>({ name: "count", load: async () => 0 });
   cache.put(count, undefined, 0);

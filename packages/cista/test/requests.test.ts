@@ -40,7 +40,7 @@ test("R2: a put supersedes the request under way, and whoever waited gets the pu
   expect(cache.peek(hut).value).toBe("put");
 });
 
-test("R2: an invalidated request runs on, its answer is shown as stale, and who joined later waits for the next", async () => {
+test("R2: an invalidated request runs on; who joined later waits for the next", async () => {
   const { cache, clock, kinds } = stage();
   const { source: hut, loads } = heldSource("hut");
   const { seen } = watch(cache, hut);
@@ -88,7 +88,7 @@ test("R3: the request is aborted one macrotask after the last one has left, and 
   expect(kinds()).toEqual(["attach:attach", "request:attach", "detach", "attach:attach", "detach", "abort:attach"]);
 });
 
-test("R3: a reader with a signal is rejected with its reason; the request ends when nobody else waits", async () => {
+test("R3: a reader is rejected with its signal's reason, and the request ends with the last", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");
   const [one, other] = [new AbortController(), new AbortController()];
@@ -137,7 +137,7 @@ test("R4: ten huts chosen one after another: nine requests aborted, only the las
   expect([...cache.entries()].filter(({ reading }) => reading.state !== "empty")).toHaveLength(1);
 });
 
-test("R8: undefined, and unchanged() with nothing held, are failures of kind empty; null is a value", async () => {
+test("R8: undefined, and unchanged() with nothing held, are of kind no-value", async () => {
   const { cache } = stage();
   const load = (value: unknown) => source({ name: `s${Math.random()}`, retry: false, load: async () => value as any });
   await expect(cache.read(load(undefined))).rejects.toMatchObject({
@@ -151,7 +151,7 @@ test("R8: undefined, and unchanged() with nothing held, are failures of kind emp
   expect(await cache.read(load(null))).toBe(null);
 });
 
-test("a load that throws, at once or later, is a failure with what was thrown; asking again works", async () => {
+test("R5: what a load throws is a failure with what was thrown", async () => {
   const { cache, clock } = stage();
   let mood = "throw";
   const hut = source({
@@ -224,7 +224,7 @@ test("R5: tried again with full jitter under an exponential ceiling, only where 
   expect(seen[0]).toBe("loading waiting (network)");
 });
 
-test("R5: a try that takes longer than the time-out is over, even for a load that ignores its signal", async () => {
+test("R5: a try that takes too long is over, even for a load that ignores its signal", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { timeout: "2s" });
   const { seen } = watch(cache, hut);
@@ -235,7 +235,7 @@ test("R5: a try that takes longer than the time-out is over, even for a load tha
   expect(seen).toEqual(["failed (timeout)"]);
 });
 
-test("mistakes of a definition are failures of the request, each with what was thrown; nothing hangs or is left unhandled", async () => {
+test("R5: a definition's mistakes are failures of the request", async () => {
   const { cache, clock } = stage();
   const oops = (): never => {
     throw new Error("oops");

@@ -6,7 +6,7 @@ import { heldSource, inShort, stage, watch } from "./stage.js";
 
 const json = fc.jsonValue({ depthSize: "medium" });
 
-test("sharing: the next value, equal to what came, with every unchanged part the previous one's own", () => {
+test("N2: shared, a value equals what came, and keeps every unchanged part (property)", () => {
   fc.assert(
     fc.property(json, json, (previous, next) => {
       const before = structuredClone({ kept: previous, other: previous });
@@ -40,7 +40,7 @@ test("sharing: hostile members and cycles", () => {
   expect(share(ring(), next)).toBe(next);
 });
 
-test("N1: listeners are told before the call returns, in order, once each; a throwing one does not stop the rest", () => {
+test("N1: listeners are told before the call returns, in order, once each", () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async () => "" });
   const reported: unknown[] = [];
@@ -66,7 +66,7 @@ test("N1: listeners are told before the call returns, in order, once each; a thr
   vi.unstubAllGlobals();
 });
 
-test("N1: a call that touches several entries tells when all are consistent, in the order of subscription", () => {
+test("N1: a call that touches several entries tells when all are consistent", () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (_: number) => 0 });
   for (const id of [1, 2]) cache.put(hut, id, 0, { groups: ["huts"] });
@@ -83,7 +83,7 @@ test("N1: a call that touches several entries tells when all are consistent, in 
   expect(told).toEqual(["a", "b", "c"].map((name) => `${name}: ready 0 stale ready 0 stale`));
 });
 
-test("N1: a listener that changes the entry again: everybody is told once more, nobody of what is over", () => {
+test("N1: when a listener changes the entry again, everybody is told once more", () => {
   const { cache } = stage();
   const count = source({ name: "count", load: async () => 0 });
   const view = cache.view(count, undefined, { when: false });
@@ -123,7 +123,7 @@ test("N2: an equal value keeps the reference; a view with pick is told of its pa
   expect(part.view.get().value).toBe(firstPart.value);
 });
 
-test("N3: a view shows before it attaches the very object that it shows after; one that starts nothing shows empty", async () => {
+test("N3: a view shows before it attaches the very object that it shows after", async () => {
   const { cache, clock, environment } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
   const states = async (id: number) => {
@@ -149,7 +149,7 @@ test("N3: a view shows before it attaches the very object that it shows after; o
   expect(inShort(idle.view.get())).toBe("loading running");
 });
 
-test("F8: an unwatched entry is let go after retain, the least recently used beyond the capacity; a watched one never", async () => {
+test("F8: an unwatched entry goes after retain, or as the least recently used", async () => {
   const { cache, clock } = stage({ capacity: 2, retain: "1m" });
   const hut = source({ name: "hut", load: async (_: number) => "" });
   const held = () => [...cache.entries()].map(({ params }) => params);
@@ -173,7 +173,7 @@ test("F8: an unwatched entry is let go after retain, the least recently used bey
   expect([...none.cache.entries()]).toEqual([]);
 });
 
-test("S3: dispose leaves no timer, listener or request; a second one is harmless, any other call a CistaError", async () => {
+test("S3: dispose leaves no timer, listener or request; a second one is harmless", async () => {
   const { cache, clock, environment } = stage();
   const { source: hut, loads } = heldSource("hut");
   const { view, leave } = watch(cache, hut, 1);

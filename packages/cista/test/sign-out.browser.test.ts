@@ -106,7 +106,7 @@ test("S4: a page that ends in the middle of a sign-out has signed out all the sa
   expect(await stored(database)).not.toContain("ada");
 });
 
-test("a store keeps within its bounds: records, bytes, one value; what has no room keeps no other out", async () => {
+test("S1: a store keeps within its bounds of records, bytes and one value", async () => {
   const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
   const database = name();
   const { cache, store } = await tab(database, { capacity: 5, maxBytes: 20_000 });
@@ -135,7 +135,7 @@ test("a store keeps within its bounds: records, bytes, one value; what has no ro
   expect(await stored(database)).toContain("but for this");
 });
 
-test("sources that are no longer stored are forgotten; names never meet; a record under another key is dropped; the database can be deleted", async () => {
+test("S1: sources that are no longer stored are forgotten; names never meet", async () => {
   const database = name();
   const first = await tab(database);
   first.cache.put(hut, 1, "stored");

@@ -7,7 +7,7 @@ import { inShort, stage, watch } from "./stage.js";
 const hut = source({ name: "hut", maxAge: "1m", load: async (id: any): Promise<any> => id });
 const throughText = (snapshot: Snapshot): Snapshot => JSON.parse(JSON.stringify(snapshot));
 
-test("a snapshot taken here and restored there: the same values, as old as they were plus the time since", async () => {
+test("S1: a restored value is as old as when it was taken, and the time since", async () => {
   const here = stage();
   here.cache.put(hut, { id: 1 }, { water: 90 }, { age: "10s", groups: ["huts"], validator: { etag: '"a"' } });
   here.cache.put(hut, 2, "for ever", { maxAge: Number.POSITIVE_INFINITY, immutable: true });
@@ -35,7 +35,7 @@ test("a snapshot taken here and restored there: the same values, as old as they 
   expect(throughText(takeSnapshot(slow.cache)).entries[0]).toEqual(snapshot.entries[0]);
 });
 
-test("what is held is newer than what was put away; entries of a source not used yet wait for it, under retain", async () => {
+test("S1: what is held is newer than what is restored; the rest waits for its source", async () => {
   const here = stage();
   here.cache.put(hut, 1, "old");
   here.cache.put(hut, 2, "old");
@@ -127,7 +127,7 @@ test.each<[string, unknown]>([
   expect(({} as any).polluted).toBeUndefined();
 });
 
-test("prototypes stay as they are, whatever members a snapshot has; never more entries than the capacity", () => {
+test("S1: prototypes stay as they are, whatever members a snapshot has", () => {
   const hostile = JSON.parse(
     `{"format":"cista-snapshot","version":1,"takenAt":0,"entries":[{"__proto__":{"polluted":1},"source":"hut","params":{"__proto__":1},"kind":"value","value":{"__proto__":{"polluted":1}},"age":1e999,"age":0,"maxAge":1,"staleWhileRevalidate":0,"staleIfError":0}]}`,
   );
@@ -206,7 +206,7 @@ test("the recorder writes the journal a line an event, failures without what cau
   expect(text()).not.toContain("secret");
 });
 
-test("a listener of the journal is told of the kinds that it names; others are neither put together nor numbered", async () => {
+test("N1: a listener of the journal is told of the kinds that it names", async () => {
   const cache = createCache({ clock: virtualClock() });
   const kept: string[] = [];
   const all: string[] = [];

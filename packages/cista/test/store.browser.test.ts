@@ -29,7 +29,7 @@ function pages(name = `test ${++databases}`) {
 const held = ({ cache }: { cache: ReturnType<typeof createCache> }, ids = [1, 2, 3, 4]) =>
   ids.map((id) => cache.peek(hut, id).value);
 
-test("over a reload of the page: what was held is held again, as old as it is; what was not to be trusted or kept is not", async () => {
+test("S1: over a reload what was held is held again, as old as it is", async () => {
   const page = pages();
   const first = await page();
   first.cache.put(hut, 1, { water: 90 }, { age: "10s", validator: { etag: '"a"' } });
@@ -76,7 +76,7 @@ test("an unchanged answer, and that there is no such thing, are kept too", async
   expect(third.cache.peek(route, 1)).toMatchObject({ value: "the high route", storedAt: third.clock.now() - 60_000 });
 });
 
-test("only the sources named; another partition sees nothing; what is too old is dropped; what is held already is newer", async () => {
+test("S1: only the sources named are stored, and each partition sees its own", async () => {
   const page = pages();
   const ada = await page({ cache: { partition: "ada" }, store: { sources: [hut], retain: "90s" } });
   ada.cache.put(hut, 1, "ada's");
@@ -120,7 +120,7 @@ test("a page that nobody looks at any more has stored what changed", async () =>
   await expect.poll(async () => held(await page(), [1])).toEqual(["just now"]);
 });
 
-test("what cannot be stored takes nothing else with it; what a full disk refused is stored when it can be", async () => {
+test("S1: what cannot be stored takes nothing else with it", async () => {
   const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
   const page = pages();
   const { cache, store } = await page();
@@ -139,7 +139,7 @@ test("what cannot be stored takes nothing else with it; what a full disk refused
   expect(held(await page())).toEqual([undefined, "fine", "kept for later", undefined]);
 });
 
-test("foreign records are dropped, never the rest; without a database the cache works, and nothing listens", async () => {
+test("S1: foreign records are dropped, never the rest", async () => {
   const page = pages();
   const { cache, store } = await page({ store: { name: "tampered" } });
   cache.put(hut, 1, "good");

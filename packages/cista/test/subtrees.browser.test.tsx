@@ -84,7 +84,7 @@ test.runIf("Activity" in React)(
   },
 );
 
-test("a subtree that Suspense hides for a neighbour keeps watching, and is not asked for again when it is back", async () => {
+test("R3: a subtree that Suspense hides keeps watching", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: 60 });
   const answerAll = ({ answer }: (typeof loads)[number], n: number) => void answer(`of ${n}`);
   let choose: (id: number) => void = () => {};
@@ -165,7 +165,7 @@ test("Suspense tries again and again: the same promise, one request", async () =
   expect(shown()).toBe("Harebell");
 });
 
-test("fast refresh: an edited component keeps its entry; an edited source takes the place of the old one", async () => {
+test("after a fast refresh a component keeps its entry", async () => {
   const warned = vi.spyOn(console, "warn").mockImplementation(() => {});
   const said = vi.spyOn(console, "error"); // React would, of a component told while another is rendered
   let loads = 0;

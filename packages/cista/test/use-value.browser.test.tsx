@@ -45,7 +45,7 @@ function Value({ of, id }: { of: any; id?: number }) {
   return <i>{String(useValue<any, any>(of, id))}</i>;
 }
 
-test("suspends while loading, one request for all who wait, and then shows the value; again while fresh: at once", async () => {
+test("R1: suspends while loading, with one request for all who wait", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const tree = (
     <Boundary loading="…">
@@ -127,7 +127,7 @@ test("plain renderings; what is no failure goes on to the boundary above", async
   expect(page.textContent).toBe("a mistake of the component's own");
 });
 
-test("new params in a transition: the old value stays until the new one is there; a revalidation that changes nothing renders nobody", async () => {
+test("R4: in a transition the old value stays until the new one is there", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   let choose: (id: number) => void = () => {};
   let renders = 0;
@@ -171,7 +171,7 @@ test("given up while it waits: nobody watches any more once the grace is over", 
   vi.useRealTimers();
 });
 
-test("tearing: a shared value that changes during a slow concurrent render is never seen in two versions in one frame", async () => {
+test("N1: no frame has two versions of a shared value", async () => {
   const shared = source({ name: "shared", maxAge: "1h", load: async (): Promise<number> => 0 });
   cache.put(shared, undefined, 0);
   let rerender: (n: number) => void = () => {};
@@ -241,7 +241,7 @@ test("in development, once each: params that change on each render, two copies o
   expect(warned.mock.calls.filter(([text]) => text.includes("two copies of cista/react"))).toHaveLength(1);
 });
 
-test("F3: an answer without a lifetime is shown when it comes, asked for once, and renders a few times, not for ever", async () => {
+test("F3: an answer without a lifetime is shown, and asked for once", async () => {
   let renders = 0;
   const { source: hut, loads } = heldSource("hut", { maxAge: 0, mustRevalidate: true });
   const Counted = () => {
@@ -259,7 +259,7 @@ test("F3: an answer without a lifetime is shown when it comes, asked for once, a
   expect(renders).toBeLessThan(20);
 });
 
-test("F3: a component that already shows something else waits for new params, and what comes stale is asked for once", async () => {
+test("F3: a component that shows something else waits for new params", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: 0 });
   const tree = (id: number) => (
     <Boundary loading="…">

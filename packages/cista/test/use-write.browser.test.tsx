@@ -105,7 +105,7 @@ async function page() {
   };
 }
 
-test("how far it has come, the result or the failure, and back to none; the list shows it meanwhile", async () => {
+test("W4: useWrite says how far it has come, the result or the failure", async () => {
   const { press, text, settle, sent, environment, end } = await page();
   expect(text()).toBe("a (0)none");
   await press("button");
@@ -138,7 +138,7 @@ test("the last run counts; gone while sending, it goes on and nothing complains"
   expect(await end()).toEqual([]);
 });
 
-test("in React's own transition: the change is shown at once, the result when the transition ends", async () => {
+test("W1: in React's own transition the change is shown at once", async () => {
   const { press, text, settle, sent, end } = await page();
   await press(".transition");
   expect(text()).toMatch(/^a,d \(1\)/);

@@ -17,7 +17,7 @@ const step = fc.oneof(
   { weight: 1, arbitrary: fc.record({ kind: fc.constantFrom("time", "wake"), which: fc.nat(60) }) },
 );
 
-test("property: up to five writes at once on three entries, answers and refusals in any order: what is under way or accepted is shown, what was refused is not, and in the end all is as on the server", async () => {
+test("W1, W2: up to five writes in any order end as on the server (property)", async () => {
   await fc.assert(
     fc.asyncProperty(fc.array(step, { minLength: 5, maxLength: 40 }), async (steps) => {
       const { cache, clock, environment } = stage();

@@ -37,7 +37,7 @@ async function shownList(definition: object = {}, options: object = {}) {
   return { ...it, ...watched, list, add, sent, run, shown, pending };
 }
 
-test("W1, W2: shown at once and counted; confirmed, it stays until an answer begun after: told twice in all, never back", async () => {
+test("W2: a confirmed layer stays until an answer begun after its write ended", async () => {
   const { run, sent, list, seen, clock, pending, view } = await shownList();
   const result = run("b");
   expect(seen).toEqual(['ready ["a","b"]']);
@@ -54,7 +54,7 @@ test("W1, W2: shown at once and counted; confirmed, it stays until an answer beg
   expect(view.get().value).toBe(before); // the same object: nothing was rendered for it
 });
 
-test("W1: three at once, the second refused: exactly that is taken back, and the rest is asked about when the last has ended", async () => {
+test("W1: of three at once the second is refused: exactly that is taken back", async () => {
   const { run, sent, list, seen, clock, kinds, events } = await shownList();
   const runs = ["b", "c", "d"].map((input) => run(input));
   const refusal = new Failure("http", "full", { status: 409 });
@@ -97,7 +97,7 @@ test("R2: what was being read when the write ended does not bring the old value 
   expect(seen.at(-1)).toBe('ready ["a","b","x"]');
 });
 
-test("W2: found by chance: an answer from before the write comes after it, to somebody who was not there: it too is shown with the change", async () => {
+test("W2: an answer from before the write that comes after it is shown with the change", async () => {
   const { cache, clock } = stage();
   const { source: list, loads } = heldSource("list", { maxAge: "1h" });
   const { add, sent } = heldWrite(list);
@@ -113,7 +113,7 @@ test("W2: found by chance: an answer from before the write comes after it, to so
   expect(seen).toEqual(['ready ["a","b"] stale running', 'ready ["a","b","c"]']);
 });
 
-test("W2: without an answer nobody knows: a write that failed by the network is taken back and its entries are asked about", async () => {
+test("W2: a write without an answer is taken back, and its entries are asked about", async () => {
   const { run, sent, list, shown, clock } = await shownList({ timeout: "5s" });
   const lost = run("b");
   sent[0]?.fail(new Failure("network", "cut"));
@@ -144,7 +144,7 @@ test("W2: what onSuccess puts needs no request, and lifts the layer in the same 
   expect(loads).toHaveLength(1);
 });
 
-test("W1: no trigger asks about what a write is changing; asking does; what expired meanwhile stays shown and is asked for after", async () => {
+test("W1: no trigger asks about what a write is changing; asking does", async () => {
   const { cache, clock, environment } = stage();
   const { source: list, loads } = heldSource("list", {
     maxAge: "10s",
@@ -176,7 +176,7 @@ test("W1: no trigger asks about what a write is changing; asking does; what expi
   expect(inShort(view.get())).toBe('ready ["a","x"] stale running');
 });
 
-test("a layer whose change throws, or no longer fits, is dropped and journaled; an optimistic or settle that throws is reported and the run goes on", async () => {
+test("W1: a layer whose change throws is dropped, and the run goes on", async () => {
   const reported = vi.spyOn(console, "error").mockImplementation(() => {});
   const { run, shown, events, sent } = await shownList({
     optimistic: (input: string, edit: any) => {
@@ -217,7 +217,7 @@ test("a layer whose change throws, or no longer fits, is dropped and journaled; 
   quiet.mockRestore();
 });
 
-test("W4: no retry unless asked for; where on, one idempotency key for all tries, another for the next run", async () => {
+test("W4: no retry unless asked for; one idempotency key for all tries", async () => {
   const once = await shownList();
   void once.run("b");
   once.sent[0]?.fail(new Failure("http", "busy", { status: 503 }));
@@ -253,7 +253,7 @@ test("lanes: one at a time, in order, whatever becomes of the one before; other 
   expect(went()).toEqual(["x1", "y1", "x2", "x3"]);
 });
 
-test("W4: offline, five wait in order and go out in order, one by one; one refused among them stops nobody; a later one waits behind", async () => {
+test("W4: offline, five wait in order and go out in order", async () => {
   const { run, sent, clock, environment, seen, shown } = await shownList();
   environment.set({ online: false });
   const phases: string[] = [];
@@ -278,7 +278,7 @@ test("W4: offline, five wait in order and go out in order, one by one; one refus
   expect(shown()).toBe('ready ["a","b","d","e","f","g"] stale running');
 });
 
-test("aborted or disposed of in mid-write, or with nobody left to see: no layer stays, nothing is thrown into the void", async () => {
+test("W1: aborted or disposed of in mid-write, no layer stays", async () => {
   const unhandled: unknown[] = [];
   const note = (reason: unknown) => unhandled.push(reason);
   process.on("unhandledRejection", note);

@@ -48,7 +48,7 @@ test.each([
   expect(run.output()).toMatch(output);
 });
 
-test("the tour tells what happened, each step with its Cache-Status, and in plain text when piped", async () => {
+test("the tour tells each step with its Cache-Status, in plain text when piped", async () => {
   const run = cista("tour", "--no-pause");
   expect(await run.ended).toBe(0);
   const text = run.output();
@@ -74,7 +74,7 @@ test("the tour tells what happened, each step with its Cache-Status, and in plai
   expect(text.match(/collapsed/g)).toHaveLength(4);
 });
 
-test("the demo serves the board and its interface on one address, and frees the port when it is told to end", async () => {
+test("the demo serves board and interface on one address, and frees the port", async () => {
   const run = cista("demo", "--port", "0");
   const [, url = ""] = await said(run, /board {3}(http:\S+)/);
   expect(await (await fetch(url)).text()).toContain("<title>Greyfell huts</title>");

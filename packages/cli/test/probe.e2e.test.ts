@@ -76,7 +76,7 @@ async function probe(...words: string[]): Promise<{ code: number; output: string
   return { code, output };
 }
 
-test("a well-kept endpoint: what its headers say and where that is written, what follows, and a source that compiles", async () => {
+test("a well-kept endpoint: what its headers say, what follows, a source that compiles", async () => {
   const { code, output } = await probe(`${huts.url}/api/huts/h-07`);
   expect(code).toBe(0);
   for (const told of [
@@ -159,7 +159,7 @@ test.each<[string, string[], number, RegExp]>([
   expect(run.code).toBe(code);
 });
 
-test("what is given for one server is not sent to another; an address that is not asked by HTTP is not followed", async () => {
+test("S5: what is given for one server is not sent to another", async () => {
   huts.reset();
   const elsewhere = await probe(`${oddUrl}/elsewhere`, "-H", "Authorization: Bearer ada");
   expect([elsewhere.code, elsewhere.output]).toEqual([
