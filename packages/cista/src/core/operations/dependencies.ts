@@ -80,3 +80,15 @@ export function markDependentsOutdated(entry: Entry, event: "change" | "failure"
     }
   }
 }
+
+/** Whether something that is made of it, directly or not, is watched, or is being loaded. */
+export function isWantedAbove(entry: Entry): boolean {
+  const above = new Set([entry]);
+  for (const { links } of above) {
+    for (const dependent of links?.dependents ?? []) {
+      if (dependent.request || (dependent.activity?.requestingWatchers ?? 0) > 0) return true;
+      above.add(dependent);
+    }
+  }
+  return false;
+}

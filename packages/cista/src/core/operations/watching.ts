@@ -6,7 +6,7 @@ import type { Entry } from "../state/entry.js";
 import { currentLinks } from "../state/links.js";
 import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
-import { setParts } from "./dependencies.js";
+import { isWantedAbove, setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
@@ -80,7 +80,8 @@ function releaseEntry(entry: Entry): void {
   if (activity) activity.isDisplayed = activity.staleOnArrival = false;
   if (activity?.readers) return;
   if (activity) {
-    if (activity.request && !activity.isPinned) abandonRequest(entry, "nobody waits for it any more");
+    const isWanted = activity.isPinned || isWantedAbove(entry);
+    if (activity.request && !isWanted) abandonRequest(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
   }
   if (entry.links?.dependents.size) return; // something that is kept is made of it
