@@ -20,11 +20,12 @@ export const mutations = [
     "if (false)",
   ],
   ["R2 late joiners", "asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
+  ["R3 abort", "watching.ts", "if (activity.request && !isWanted) abandonRequest", "if (false) abandonRequest"],
   [
-    "R3 abort",
-    "watching.ts",
-    "if (activity.request && !activity.isPinned) abandonRequest",
-    "if (false) abandonRequest",
+    "R3 parts of what is wanted",
+    "dependencies.ts",
+    "if (dependent.request || (dependent.activity?.requestingWatchers ?? 0) > 0) return true;",
+    "",
   ],
   ["R3 who waits", "activity.ts", "return this.runsOn ||", "return true ||"],
   [

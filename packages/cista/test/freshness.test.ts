@@ -70,7 +70,7 @@ test("F2: a stale value is shown to who attaches, and checked behind only if a t
   expect([none.length, loads.length]).toEqual([0, 1]);
 });
 
-test("F3: what came stale is shown as it came, to all, and not asked for again by itself", async () => {
+test("F4: what came stale is shown as it came, to all, and not asked for again by itself", async () => {
   const { cache, clock } = stage();
   const { source: basket, loads } = heldSource("basket", { maxAge: 0, staleWhileRevalidate: 0 });
   const { view, seen } = watch(cache, basket);
@@ -158,7 +158,7 @@ test("F5: stale-if-error covers for as long as it says, then the failure is show
   expect(seen.at(-1)).toBe("failed (load)");
 });
 
-test("mustRevalidate: once stale never shown again before it is asked about (RFC 9111 §5.2.2.2)", async () => {
+test("F2: mustRevalidate, once stale never shown again before it is asked about (RFC 9111 §5.2.2.2)", async () => {
   const { cache, clock } = stage();
   const { source: bunks, loads } = heldSource("bunks", { maxAge: "5s", mustRevalidate: true });
   cache.put(bunks, undefined, 11);
@@ -190,7 +190,7 @@ test("S2: noStore is given to all who watch or wait, and dropped with the last",
   expect(cache.peek(basket).state).toBe("empty");
 });
 
-test("immutable: not asked for while fresh, not even on demand; a reload does ask (RFC 8246 §2)", async () => {
+test("F2: immutable is not asked for while fresh, not even on demand; a reload does ask (RFC 8246 §2)", async () => {
   const { cache, clock } = stage();
   const { source: portrait, loads } = heldSource("portrait", { maxAge: "1d", immutable: true });
   cache.put(portrait, undefined, "stone and slate");
@@ -234,7 +234,7 @@ test("F6: unchanged is fresh again, the same object; what is missing is cached a
   expect(seen.at(-1)).toBe("missing stale");
 });
 
-test("the cache modes of a read mean what they mean to fetch", async () => {
+test("F2: the cache modes of a read mean what they mean to fetch", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
   const read = (mode: any) => cache.read(hut, undefined, { cache: mode });
@@ -255,7 +255,7 @@ test("the cache modes of a read mean what they mean to fetch", async () => {
   expect(loads.map(({ mode }) => mode)).toEqual(["no-store", "default", "no-cache", "reload"]);
 });
 
-test("a put value counts from now, a patched one stays as old and as trusted as it was", async () => {
+test("F7: a put value counts from now, a patched one stays as old and as trusted as it was", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
   expect(cache.patch(hut, undefined, (water: number) => water - 1)).toBe(false);

@@ -188,7 +188,7 @@ test("R5: what a load throws is a failure with what was thrown", async () => {
   ]);
 });
 
-test("missing is a state of its own, cached like a value; read rejects with kind missing", async () => {
+test("F6: missing is a state of its own, cached like a value; read rejects with kind missing", async () => {
   const { cache, clock } = stage();
   const load = vi.fn(async () => missing());
   const hut = source({ name: "hut", maxAge: "10s", load });

@@ -5,29 +5,54 @@ import { mutations, patternOf } from "../../../scripts/mutations.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const src = at("../src/");
+const here = at("./");
 const page = readFileSync(at("../../../docs/rules.md"), "utf8");
-const rows = [...page.matchAll(/^\| ([A-Z]\d) \|.*\| (.*) \|$/gm)].map(([, rule, homes]) => ({
-  rule: rule as string,
-  homes: [...(homes as string).matchAll(/`([^`]+)`/g)].map(([, file]) => file as string),
-}));
-const named = (text: string) => [...text.matchAll(/\brules? ((?:[A-Z]\d)(?:(?:, | and )[A-Z]\d)*)/gi)];
-
-test("docs/rules.md has every rule that the code calls by its number, and says where it lives", () => {
-  const files = readdirSync(src, { recursive: true, encoding: "utf8" }).filter((file) => file.endsWith(".ts"));
-  const called = files.flatMap((file) =>
-    named(readFileSync(src + file, "utf8")).flatMap(([, rules]) => (rules as string).split(/, | and /)),
+const paths = (text: string) => [...text.matchAll(/`([^`]+)`/g)].map(([, path]) => path as string);
+const rules = page
+  .split(/^### /m)
+  .slice(1)
+  .map((section) => {
+    const [last = ""] = section.split("\n\n").filter((paragraph) => paragraph.startsWith("Lives in "));
+    const [homes = "", tests = ""] = last.split("Tested in");
+    return { rule: section.slice(0, 2), homes: paths(homes), tests: paths(tests) };
+  });
+const called = (text: string) =>
+  [...text.matchAll(/\brules? ((?:[A-Z]\d)(?:(?:, | and )[A-Z]\d)*)/gi)].flatMap(([, some]) =>
+    (some as string).split(/, | and /),
   );
-  expect(called.length).toBeGreaterThan(30);
-  expect(rows.map(({ rule }) => rule)).toEqual(expect.arrayContaining([...new Set(called)]));
-  for (const { homes } of rows) {
-    expect(homes.length).toBeGreaterThan(0);
-    for (const home of homes) expect([home, existsSync(src + home)]).toEqual([home, true]);
-  }
+
+test("docs/rules.md has one heading a rule, and every rule that the code calls by its number", () => {
+  const files = readdirSync(src, { recursive: true, encoding: "utf8" }).filter((file) => file.endsWith(".ts"));
+  const numbers = files.flatMap((file) => called(readFileSync(src + file, "utf8")));
+  expect(numbers.length).toBeGreaterThan(30);
+  expect(rules.map(({ rule }) => rule)).toEqual(expect.arrayContaining([...new Set(numbers)]));
+  expect(rules).toHaveLength(page.match(/^### /gm)?.length ?? 0);
+});
+
+test.each(rules)("$rule lives in the files that docs/rules.md names", ({ homes }) => {
+  expect(homes.filter((home) => !existsSync(src + home))).toEqual([]);
+  expect(homes.length).toBeGreaterThan(0);
+});
+
+test.each(rules)("$rule has tests that begin with it in the files that docs/rules.md names", ({ rule, tests }) => {
+  const begins = new RegExp(`["\`](?:[A-Z]\\d, )*${rule}\\b[:,]`);
+  const without = tests.filter((file) => {
+    const path = file.includes("/") ? at(`../../../${file}`) : here + file;
+    return !existsSync(path) || !begins.test(readFileSync(path, "utf8"));
+  });
+  expect(without).toEqual([]);
+  expect(tests.length).toBeGreaterThan(0);
+});
+
+test.each(mutations)("the mutation %s breaks a file in which its rule lives", (name, file) => {
+  const rule = rules.find((each) => name.startsWith(`${each.rule} `) || name === each.rule);
+  if (rule) expect(rule.homes.some((home) => `/${home}`.endsWith(`/${file}`))).toBe(true);
+  else expect(name).toMatch(/^(live|keys|HTTP|http|[a-z])/);
 });
 
 test("every rule is broken by the mutation check, but for those of other rooms", () => {
   const broken = mutations.map(([rule]) => rule);
-  const unbroken = rows.filter(
+  const unbroken = rules.filter(
     ({ rule, homes }) => !broken.some((each) => each.startsWith(rule)) && homes[0]?.startsWith("core/"),
   );
   expect(unbroken).toEqual([]);

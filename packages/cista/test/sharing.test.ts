@@ -25,7 +25,7 @@ test("N2: shared, a value equals what came, and keeps every unchanged part (prop
   );
 });
 
-test("sharing: hostile members and cycles", () => {
+test("N2: hostile members and cycles are compared without harm", () => {
   const hostile = (value: string) => JSON.parse(`{"__proto__":{"a":${value}},"constructor":1}`);
   const shared = share(hostile("[1]"), Object.freeze({ ...hostile("[2]"), more: 1 }));
   expect(Object.getPrototypeOf(shared)).toBe(Object.prototype);

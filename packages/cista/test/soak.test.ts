@@ -3,7 +3,7 @@ import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { expect, test } from "vitest";
 import { stage } from "./stage.js";
 
-test("a virtual week of a page with 5,000 keys: nothing piles up, one timer, no listener left", {
+test("N5: a virtual week with 5,000 keys: nothing piles up, one timer, no listener left", {
   timeout: 120_000,
 }, async () => {
   const clock = virtualClock(Date.UTC(2026, 10, 23));
