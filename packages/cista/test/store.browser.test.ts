@@ -1,5 +1,5 @@
 import { answer, type CacheOptions, createCache, missing, source, unchanged } from "cista";
-import { openStore, type StoreOptions } from "cista/browser";
+import { openStore, type StoreBackend, type StoreOptions } from "cista/browser";
 import { virtualClock } from "cista/rehearsal";
 import { afterEach, expect, test, vi } from "vitest";
 import { watch } from "./stage.js";
@@ -165,4 +165,31 @@ test("S1: foreign records are dropped, never the rest", async () => {
   expect(timers).not.toHaveBeenCalled();
   expect(await without.read(hut, 1)).toBe("good");
   without.dispose();
+});
+
+test("S1: a store stands on any backend of three calls, and keeps its bounds there", async () => {
+  const files = new Map<string, unknown>();
+  const backend: StoreBackend = {
+    readAll: async (most) => ({
+      records: [...files].slice(-most),
+      others: [...files.keys()].slice(0, Math.max(0, files.size - most)),
+    }),
+    write: async (changes) => {
+      for (const [key, record] of changes) {
+        files.delete(key);
+        if (record) files.set(key, record);
+      }
+    },
+    clear: async () => files.clear(),
+  };
+  const page = pages();
+  const first = await page({ store: { backend, capacity: 2 } });
+  for (const id of [1, 2, 3]) first.cache.put(hut, id, `hut ${id}`);
+  await first.store.close();
+  expect([...files.keys()]).toEqual(["hut 2", "hut 3"]);
+  files.set("hut 4", "what somebody else put there");
+  const second = await page({ store: { backend } });
+  expect(held(second)).toEqual([undefined, "hut 2", "hut 3", undefined]);
+  await second.cache.signOut();
+  expect(files.size).toBe(0);
 });

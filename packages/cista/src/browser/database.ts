@@ -1,19 +1,6 @@
 import { type DBSchema, type IDBPDatabase, openDB, unwrap } from "idb";
 import { CistaError } from "../core/index.js";
-
-/** One stored entry: see docs/snapshot-format.md. */
-export interface StoredRecord {
-  readonly key: string;
-  readonly takenAt: number;
-  /** About how much it takes. */
-  readonly bytes: number;
-  /** How often somebody had signed out in this browser when it was stored. */
-  readonly era: number;
-  readonly entry: unknown;
-}
-
-/** What one flush changes: a record to be put, or `undefined` for one to be deleted, by key. */
-export type Changes = ReadonlyMap<string, StoredRecord | undefined>;
+import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 
 interface Schema extends DBSchema {
   entries: { key: string; value: StoredRecord; indexes: { takenAt: number } };
@@ -22,11 +9,8 @@ interface Schema extends DBSchema {
 /** How long an open tab of another version may keep this one waiting, in milliseconds. */
 const openTimeout = 5000;
 
-/**
- * The browser's database under one store: records by key, the newest first. Any place that can do what these five calls
- * do can take its place.
- */
-export class Database {
+/** The browser's database under one store: records by key. */
+export class Database implements StoreBackend {
   readonly #database: IDBPDatabase<Schema>;
 
   private constructor(database: IDBPDatabase<Schema>) {
@@ -68,20 +52,22 @@ export class Database {
     return new Database(await Promise.race([opening, timeout]));
   }
 
-  /** The newest records, at most so many, and the keys of all others. What is no record is among those. */
-  async readNewest(most: number): Promise<{ records: unknown[]; others: string[] }> {
+  async readAll(most: number): Promise<{ records: [string, unknown][]; others: string[] }> {
     const { store } = this.#database.transaction("entries");
-    const [all, under] = await Promise.all([store.getAll(null, most + 1), store.getAllKeys(null, most + 1)]);
-    if (all.length <= most) return { records: all.map((record, at) => ({ under: under[at], record })), others: [] };
-    const keys = await store.index("takenAt").getAllKeys();
-    const newest = new Set(keys.slice(-most));
-    const records = await Promise.all([...newest].map(async (under) => ({ under, record: await store.get(under) })));
-    const others = (await store.getAllKeys()).filter((key) => !newest.has(key));
+    const enough = Number.isFinite(most) ? most + 1 : undefined;
+    const [all, keys] = await Promise.all([store.getAll(null, enough), store.getAllKeys(null, enough)]);
+    if (all.length <= most) return { records: all.map((record, at) => [keys[at] as string, record]), others: [] };
+    const byAge = await store.index("takenAt").getAllKeys();
+    const newest = new Set(byAge.slice(-most));
+    const records = await Promise.all(
+      [...newest].map(async (key): Promise<[string, unknown]> => [key, await store.get(key)]),
+    );
+    const others = (await store.getAllKeys()).filter((key) => !newest.has(key)); // what is no record is among these
     return { records, others };
   }
 
   /** All or nothing. */
-  async write(changes: Changes): Promise<void> {
+  async write(changes: StoreChanges): Promise<void> {
     const { store, done } = this.#database.transaction("entries", "readwrite");
     const plain = unwrap(store) as IDBObjectStore; // a thousand promises, one for each, would be for nobody
     try {
@@ -106,25 +92,6 @@ export class Database {
       console.warn(`Cista: ${key} cannot be stored:`, thrown);
       return false;
     }
-  }
-
-  /** The oldest records, until at most so many are left. */
-  async trim(most: number): Promise<string[]> {
-    const { store, done } = this.#database.transaction("entries", "readwrite");
-    const surplus = (await store.count()) - most;
-    const keys = surplus > 0 ? (await store.index("takenAt").getAllKeys()).slice(0, surplus) : [];
-    for (const key of keys) void store.delete(key).catch(() => {});
-    await done;
-    return keys;
-  }
-
-  /** Forgets all that was stored in another era than this one. */
-  async keepOnly(era: number): Promise<void> {
-    const { store, done } = this.#database.transaction("entries", "readwrite");
-    const [records, keys] = await Promise.all([store.getAll(), store.getAllKeys()]);
-    const others = keys.filter((_, at) => (records[at] as StoredRecord | null)?.era !== era);
-    for (const key of others) void store.delete(key).catch(() => {});
-    await done;
   }
 
   async clear(): Promise<void> {

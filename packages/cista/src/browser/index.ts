@@ -3,5 +3,6 @@
  * @module cista/browser
  */
 
+export type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 export { pageEnvironment } from "./environment.js";
 export { openStore, type Store, type StoreOptions } from "./store.js";

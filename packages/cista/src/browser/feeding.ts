@@ -1,0 +1,297 @@
+/** How the store follows the cache: what is gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
+import {
+  type Cache,
+  CistaError,
+  type JournalEvent,
+  journalOf,
+  restoreSnapshot,
+  type Snapshot,
+  takeSnapshot,
+} from "../core/index.js";
+import { keyText, milliseconds } from "../core/internal.js";
+import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
+import { Database } from "./database.js";
+import { pageEnvironment } from "./environment.js";
+import { Era } from "./era.js";
+import { roughSize } from "./size.js";
+import type { StoreOptions } from "./store.js";
+
+/** How long what changes is gathered before it is stored in one go, in milliseconds. */
+const pause = 1000;
+
+/** What is stored follows what a cache holds. */
+export class Feeding {
+  readonly #cache: Cache;
+  readonly #name: string;
+  readonly #sources: ReadonlySet<string> | undefined;
+  readonly #retain: number;
+  readonly #capacity: number;
+  readonly #maxBytes: number;
+  /** Of no entries: what it says of the cache. */
+  readonly #empty: Snapshot;
+  readonly #era: Era;
+  /** The one in which it was opened: what was stored in another belongs to somebody else. */
+  readonly #ownEra: number;
+  readonly #given: StoreBackend | undefined;
+  #backend: StoreBackend | undefined;
+  readonly #environment = pageEnvironment();
+  /** The keys of what is stored otherwise than it is held. */
+  readonly #changed = new Set<string>();
+  /** What this page knows to be stored, the oldest first, and how much that takes. */
+  readonly #sizes = new Map<string, number>();
+  #bytes = 0;
+  #timer: ReturnType<typeof setTimeout> | undefined;
+  #flushing: Promise<unknown> = Promise.resolve();
+  readonly #ends: (() => void)[] = [];
+  #ended = false;
+  #warned = false;
+
+  constructor(cache: Cache, options: StoreOptions) {
+    const { name = "cista", retain = "7d", capacity = 1000, maxBytes = 20 * 2 ** 20, sources, backend } = options;
+    this.#cache = cache;
+    this.#given = backend;
+    this.#sources = sources && new Set(sources.map((source) => source.name));
+    this.#retain = milliseconds(retain, "retain");
+    this.#capacity = capacity;
+    this.#maxBytes = maxBytes;
+    this.#empty = takeSnapshot(cache, { where: () => false });
+    const { partition } = this.#empty;
+    // Neither part has a space in it, so no two stores share a name.
+    const own = encodeURIComponent(name);
+    this.#name = partition === undefined ? own : `${own} ${encodeURIComponent(partition)}`;
+    this.#era = new Era(this.#name);
+    this.#ownEra = this.#era.now;
+  }
+
+  async begin(): Promise<void> {
+    for (const { key, source, reading } of this.#cache.entries()) {
+      if (reading.state === "ready" || reading.state === "missing") this.#changedIn(key, source); // newer than what is stored
+    }
+    const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete"] as const;
+    try {
+      this.#ends.push(journalOf(this.#cache).subscribe((event) => this.#note(event), kinds));
+      this.#ends.push(this.#environment.subscribe(() => this.#pageChanged()));
+      this.#ends.push(this.#cache.onSignOut(() => this.#forgetAll()));
+      this.#backend = this.#given ?? (await Database.open(this.#name, () => this.#end()));
+      await this.#takeIn(this.#backend);
+    } catch (thrown) {
+      this.#end();
+      throw thrown;
+    }
+  }
+
+  async flush(): Promise<void> {
+    clearTimeout(this.#timer);
+    this.#timer = undefined;
+    const backend = this.#backend;
+    if (this.#changed.size === 0 || !backend) return;
+    if (this.#signedOutElsewhere()) return this.#cache.signOut();
+    const changes = this.#gathered();
+    this.#changed.clear();
+    this.#flushing = this.#writeAll(backend, changes).catch((thrown) => {
+      for (const key of changes.keys()) this.#changed.add(key);
+      throw thrown;
+    });
+    await this.#flushing;
+    await this.#keepWithin(backend);
+  }
+
+  async clear(): Promise<void> {
+    this.#changed.clear();
+    this.#sizes.clear();
+    this.#bytes = 0;
+    await this.#flushing.catch(() => {});
+    await this.#backend?.clear();
+  }
+
+  async close(): Promise<void> {
+    const wasOpen = !this.#ended;
+    this.#end();
+    if (wasOpen) await this.flush();
+    this.#closeBackend();
+  }
+
+  #closeBackend(): void {
+    this.#backend?.close?.();
+    this.#backend = undefined;
+  }
+
+  // ── What is stored ─────────────────────────────────────────────────────────
+
+  async #takeIn(backend: StoreBackend): Promise<void> {
+    const { records, others } = await backend.readAll(this.#capacity);
+    const good: StoredRecord[] = [];
+    const dropped = [...others];
+    const oldest = this.#empty.takenAt - this.#retain;
+    const newestFirst = [...records].sort(([, one], [, other]) => takenAtOf(other) - takenAtOf(one));
+    for (const [under, record] of newestFirst) {
+      if (this.#isGood(under, record) && record.takenAt >= oldest && this.#bytes + record.bytes <= this.#maxBytes) {
+        good.push(record);
+        this.#bytes += record.bytes;
+      } else dropped.push(under);
+    }
+    for (const { key, bytes } of good.toReversed()) this.#sizes.set(key, bytes);
+    // What happened to one while the database was being opened is newer.
+    for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
+      restoreSnapshot(this.#cache, { ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
+    }
+    if (dropped.length > 0) await backend.write(without(dropped));
+  }
+
+  /** Rule S1: what is stored is foreign, and its entry has to be the one that its key names. */
+  #isGood(under: string, record: unknown): record is StoredRecord {
+    const { key, takenAt, era, bytes, entry } = (record ?? {}) as { [name in keyof StoredRecord]?: unknown };
+    const { source, params } = (entry ?? {}) as { source?: unknown; params?: unknown };
+    if (key !== under || era !== this.#ownEra || typeof source !== "string") return false;
+    if (this.#sources?.has(source) === false || !isLength(takenAt) || !isLength(bytes)) return false;
+    try {
+      return keyText(source, params) === key;
+    } catch {
+      return false;
+    }
+  }
+
+  #gathered(): StoreChanges {
+    const changes = new Map<string, StoredRecord | undefined>();
+    for (const key of this.#changed) {
+      const { takenAt, entries } = takeSnapshot(this.#cache, { key });
+      const bytes = entries.length > 0 ? roughSize(entries[0], this.#maxBytes / 10) : 0;
+      const stored = entries.length > 0 && bytes <= this.#maxBytes / 10;
+      if (entries.length > 0 && !stored) {
+        this.#warnOnce(`${key} is too large to be stored (more than ${this.#maxBytes / 10} bytes)`);
+      }
+      changes.set(key, stored ? { key, takenAt, bytes, era: this.#ownEra, entry: entries[0] } : undefined);
+    }
+    return changes;
+  }
+
+  /** In one transaction; where the browser has no room for all, one by one, so that one value keeps no other out. */
+  async #writeAll(backend: StoreBackend, changes: StoreChanges): Promise<void> {
+    try {
+      await backend.write(changes);
+      this.#count(changes);
+    } catch (thrown) {
+      if ((thrown as DOMException)?.name !== "QuotaExceededError" || changes.size < 2) throw thrown;
+      await this.#writeEach(backend, changes, thrown);
+    }
+  }
+
+  async #writeEach(backend: StoreBackend, changes: StoreChanges, reason: unknown): Promise<void> {
+    const refused: string[] = [];
+    const smallestFirst = [...changes].sort(([, one], [, other]) => (one?.bytes ?? 0) - (other?.bytes ?? 0));
+    for (const change of smallestFirst) {
+      const one = new Map([change]);
+      await backend.write(one).then(
+        () => this.#count(one),
+        () => refused.push(change[0]),
+      );
+    }
+    if (refused.length === changes.size) throw reason;
+    if (refused.length > 0) this.#warnOnce(`there is no room to store ${refused.join(", ")}`);
+  }
+
+  #count(changes: StoreChanges): void {
+    for (const [key, record] of changes) {
+      this.#bytes += (record?.bytes ?? 0) - (this.#sizes.get(key) ?? 0);
+      this.#sizes.delete(key);
+      if (record) this.#sizes.set(key, record.bytes);
+    }
+  }
+
+  /** Lets go of the oldest, where there are too many, or they take too much. */
+  async #keepWithin(backend: StoreBackend): Promise<void> {
+    let most = Math.min(this.#sizes.size, this.#capacity);
+    let left = this.#bytes;
+    for (const bytes of this.#sizes.values()) {
+      if (left <= this.#maxBytes) break;
+      left -= bytes;
+      most--;
+    }
+    if (most >= this.#sizes.size && this.#sizes.size <= this.#capacity) return;
+    const surplus = without((await backend.readAll(most)).others);
+    await backend.write(surplus);
+    this.#count(surplus);
+  }
+
+  // ── What happens to the cache, the page and whoever uses them ──────────────
+
+  #note({ key, source }: JournalEvent): void {
+    if (key !== undefined && source !== undefined) this.#changedIn(key, source);
+  }
+
+  #changedIn(key: string, source: string): void {
+    if (this.#ended || this.#sources?.has(source) === false) return;
+    this.#changed.add(key);
+    this.#timer ??= setTimeout(() => this.#flushBehind(), pause);
+  }
+
+  #pageChanged(): void {
+    if (!this.#environment.visible) this.#flushBehind();
+    else if (this.#signedOutElsewhere()) void this.#cache.signOut(); // while this page was not running
+  }
+
+  #flushBehind(): void {
+    this.flush().catch((thrown) => {
+      if (thrown instanceof CistaError)
+        this.#end(); // the cache was disposed of
+      else this.#warnOnce("what changed could not be stored, and is tried again with the next change", thrown);
+    });
+  }
+
+  #signedOutElsewhere(): boolean {
+    return !this.#ended && this.#era.now !== this.#ownEra;
+  }
+
+  /** Rule S4: from now on nothing is stored, and nothing of it is left, whoever else still stores something of it. */
+  async #forgetAll(): Promise<void> {
+    if (this.#ended) return;
+    this.#end();
+    if (this.#era.now === this.#ownEra) this.#era.begin();
+    await this.#flushing.catch(() => {});
+    await this.#keepOnly(this.#era.now);
+    this.#closeBackend();
+  }
+
+  /** Forgets all that was stored in another era than this one. */
+  async #keepOnly(era: number): Promise<void> {
+    if (!this.#backend) return;
+    const { records } = await this.#backend.readAll(Number.POSITIVE_INFINITY);
+    const others = records.filter(([, record]) => (record as StoredRecord | null)?.era !== era);
+    await this.#backend.write(without(others.map(([key]) => key)));
+  }
+
+  #warnOnce(text: string, thrown?: unknown): void {
+    if (!this.#warned) console.warn(...[`Cista: ${text}:`, thrown].slice(0, thrown === undefined ? 1 : 2));
+    this.#warned = true;
+  }
+
+  #end(): void {
+    this.#ended = true;
+    clearTimeout(this.#timer);
+    for (const end of this.#ends) end();
+  }
+}
+
+function isLength(value: unknown): value is number {
+  return typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
+}
+
+function takenAtOf(stored: unknown): number {
+  const { takenAt } = (stored ?? {}) as { takenAt?: unknown };
+  return isLength(takenAt) ? takenAt : 0;
+}
+
+/** What was stored at one time is one snapshot; the newest first, should there be more than the cache's capacity. */
+function byTime(stored: readonly StoredRecord[]): Map<number, StoredRecord[]> {
+  const times = new Map<number, StoredRecord[]>();
+  for (const record of stored) {
+    const others = times.get(record.takenAt);
+    if (others) others.push(record);
+    else times.set(record.takenAt, [record]);
+  }
+  return times;
+}
+
+function without(keys: readonly string[]): StoreChanges {
+  return new Map(keys.map((key) => [key, undefined]));
+}

@@ -1,0 +1,64 @@
+import { createCache, source } from "cista";
+import { describe, expect, test } from "vitest";
+import { type AnyReading, samePart, sameReading } from "../src/core/api/reading.js";
+import { AccessTracker } from "../src/react/tracked.js";
+import { heldSource, stage } from "./stage.js";
+
+const hut = source({ name: "hut", load: async () => 1 });
+const reading = createCache().peek(hut) as AnyReading;
+const members = Object.keys(reading) as (keyof AnyReading)[];
+/** The same reading with another value of one member. */
+const without = (member: keyof AnyReading): AnyReading => ({ ...reading, [member]: "another" });
+
+test("a reading has each of its members from the beginning", () => {
+  expect(members).toHaveLength(10);
+});
+
+describe.each(members)("a reading whose %s is another", (member) => {
+  // The key and what is bound to it follow from the entry.
+  const ofEntry = member === "key" || member === "revalidate";
+
+  test("N2: is another to a view, unless that follows from the entry", () => {
+    expect(sameReading(reading, without(member))).toBe(ofEntry);
+  });
+
+  test("N2: is another to a picked view, unless only its request or age differs", () => {
+    expect(samePart(reading, without(member))).toBe(ofEntry || member === "request" || member === "storedAt");
+  });
+
+  test("N4: is another to a component that has read it, and to no other", () => {
+    const tracker = new AccessTracker();
+    const tracked = tracker.track(reading as never);
+    expect(tracker.sameForRender(reading as never, without(member) as never)).toBe(true);
+    tracked[member as never];
+    expect(tracker.sameForRender(reading as never, without(member) as never)).toBe(false);
+  });
+});
+
+test.each([
+  ["nothing held", "reload", "miss"],
+  ["nothing held", "no-cache", "miss"],
+  ["fresh", "no-cache", "request"],
+  ["fresh", "reload", "request"],
+  ["stale", "no-cache", "stale"],
+  ["stale", "default", "stale"],
+] as const)(
+  "RFC 9211 §2.2: %s and read with %s is fwd=%s, for the read and for its request",
+  async (held, mode, forward) => {
+    const { cache, clock, events } = stage();
+    const { source: one, loads } = heldSource("one", { maxAge: "10s", staleWhileRevalidate: 0 });
+    if (held !== "nothing held") cache.put(one, undefined, 1);
+    if (held === "stale") await clock.advance("20s");
+    const read = cache.read(one, undefined, { cache: mode });
+    loads[0]?.answer(2);
+    await read;
+    const statuses = events
+      .filter(({ kind }) => ["read", "request", "answer"].includes(kind))
+      .map((each) => each.cacheStatus);
+    expect(statuses).toEqual([
+      expect.stringContaining(`fwd=${forward}`),
+      expect.stringContaining(`fwd=${forward}`),
+      expect.stringContaining(`fwd=${forward}`),
+    ]);
+  },
+);
