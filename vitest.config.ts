@@ -20,9 +20,16 @@ const react18 = ["react", "react-dom"].map((name) => ({
   replacement: at(`compat/react-18/node_modules/${name}`),
 }));
 
-/** As in the build of that name; in Node a test may choose the flavour by NODE_ENV. */
-const inNode = { DEVELOPMENT: '(process.env.NODE_ENV !== "production")' };
-const inBrowser = { DEVELOPMENT: "true" };
+/** What the build does: puts a flavour in the place of DEVELOPMENT. In Node a test may choose it by NODE_ENV. */
+const flavour = (condition: string) => ({
+  name: "flavour",
+  transform: (code: string, id: string) =>
+    id.includes("/packages/cista/src/") && code.includes("DEVELOPMENT")
+      ? { code: code.replace(/\bDEVELOPMENT\b/g, condition), map: null }
+      : undefined,
+});
+const inNode = [flavour('(process.env.NODE_ENV !== "production")')];
+const inBrowser = [flavour("true")];
 
 const browser = () => ({
   enabled: true,
@@ -40,7 +47,7 @@ export default defineConfig({
     projects: [
       {
         resolve: { alias },
-        define: inNode,
+        plugins: inNode,
         test: {
           name: "node",
           ...patient,
@@ -51,7 +58,7 @@ export default defineConfig({
       },
       {
         resolve: { alias },
-        define: inBrowser,
+        plugins: inBrowser,
         optimizeDeps: { include: react },
         test: {
           name: "browser",
@@ -63,7 +70,7 @@ export default defineConfig({
       {
         // The binding with the oldest React that it is for.
         resolve: { alias: [...alias, ...react18] },
-        define: inBrowser,
+        plugins: inBrowser,
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
         test: { name: "react-18", ...patient, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
@@ -71,7 +78,7 @@ export default defineConfig({
       {
         // What people run: the built command and the built board, in a real browser.
         resolve: { alias },
-        define: inNode,
+        plugins: inNode,
         test: {
           name: "whole",
           ...patient,

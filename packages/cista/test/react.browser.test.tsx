@@ -318,7 +318,7 @@ test("Outcome: each branch as an element or a function", async () => {
   expect(page.textContent).toBe("wait: running");
   loads[0]?.answer(undefined); // a load that forgot its return
   await settle();
-  expect(page.textContent).toBe("empty");
+  expect(page.textContent).toBe("no-value");
   await act(() => page.querySelector("button")?.click());
   loads[1]?.answer(missing());
   await settle();

@@ -1,4 +1,4 @@
-import { useRef, useSyncExternalStore } from "react";
+import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 import type { Cache, Reading, Source, View, ViewOptions } from "../core/index.js";
 import { type AnyReading, picked } from "../core/internal.js";
 import { useCache } from "./context.js";
@@ -43,7 +43,7 @@ export function useReadingOn(
   const ref = useRef<HookState>(undefined);
   ref.current ??= new HookState();
   const memory = ref.current;
-  const asked = memory.viewFor(
+  const current = memory.viewFor(
     cache,
     source,
     params,
@@ -51,13 +51,20 @@ export function useReadingOn(
     options,
     attachedView,
   );
-  inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
-  const look = options.pick || options.carryOver ? memory.readingSelector(asked, options) : asked.look;
-  asked.rendering = true;
-  return { reading: memory.track(useSyncExternalStore(asked.subscribe, look, look)), view: asked.view };
+  inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, current.view.key));
+  const look = options.pick || options.carryOver ? memory.readingSelector(current, options) : current.look;
+  current.rendering = true;
+  useEarlyEffect(current.attach, [current]);
+  return { reading: memory.track(useSyncExternalStore(current.subscribe, look, look)), view: current.view };
 }
 
 const usual: ReadingOptions<any, any> = {};
+
+/**
+ * A component attaches before the browser paints, so that its request does not wait for that: React subscribes to a store
+ * only afterwards. (On a server neither effect runs, and React 18 would warn of the one.)
+ */
+const useEarlyEffect = typeof document === "undefined" ? useEffect : useLayoutEffect;
 
 /** One component's view, and what it was made for. */
 interface CurrentView {
@@ -67,17 +74,22 @@ interface CurrentView {
   readonly known: boolean;
   readonly when: boolean;
   readonly view: View<any>;
-  /** Both the same functions for as long as it is the same view. */
+  /** All three are the same functions for as long as it is the same view. */
+  attach(): () => void;
   subscribe(listener: () => void): () => void;
   look(): Reading<any>;
   /** What `look` last returned; whether the next look is the first of a render. */
   shown: Reading<any> | undefined;
   rendering: boolean;
+  /** React's own listener, once it has subscribed. What changes before that React finds by looking. */
+  listener: (() => void) | undefined;
+  /** Ends the watching; undefined while it is not attached. */
+  detach: (() => void) | undefined;
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class HookState extends AccessTracker {
-  #asked: CurrentView | undefined;
+  #current: CurrentView | undefined;
   #part: AnyReading | undefined;
   /** What is on the page: attached, until another view is. */
   #attached: CurrentView | undefined;
@@ -97,7 +109,7 @@ class HookState extends AccessTracker {
     options: ReadingOptions<any, any>,
     attachedView: AttachedView | undefined,
   ): CurrentView {
-    const before = this.#asked;
+    const before = this.#current;
     const { when = true } = options;
     const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
     const awaited = alike ? attachedView?.(cache, before.view.key) : undefined;
@@ -108,29 +120,50 @@ class HookState extends AccessTracker {
       before.params = params;
       return before;
     }
-    const asked: CurrentView = {
+    const current: CurrentView = {
       cache,
       source,
       params,
       known,
       when,
       view,
-      subscribe: (listener) => this.#attach(asked, listener),
-      look: () => this.#lookAt(asked),
+      attach: () => this.#attach(current),
+      subscribe: (listener) => this.#subscribe(current, listener),
+      look: () => this.#lookAt(current),
       shown: undefined,
       rendering: true,
+      listener: undefined,
+      detach: undefined,
     };
-    this.#asked = asked;
-    return asked;
+    this.#current = current;
+    return current;
   }
 
-  #attach(asked: CurrentView, listener: () => void): () => void {
-    const leave = asked.view.subscribe(listener);
-    this.#attached = asked;
+  /**
+   * Before the browser paints; handed over to React's own subscription when that comes. Returns the end of what was not
+   * handed over: a subtree that Suspense hides goes on watching.
+   */
+  #attach(current: CurrentView): () => void {
+    current.detach ??= current.view.subscribe(() => current.listener?.());
+    this.#attached = current;
     return () => {
-      this.#keepFrom(asked);
-      leave();
+      if (!current.listener) this.#detach(current);
     };
+  }
+
+  #subscribe(current: CurrentView, listener: () => void): () => void {
+    this.#attach(current);
+    current.listener = listener;
+    return () => {
+      current.listener = undefined;
+      this.#detach(current);
+    };
+  }
+
+  #detach(current: CurrentView): void {
+    if (current.detach) this.#keepFrom(current);
+    current.detach?.();
+    current.detach = undefined;
   }
 
   #keepFrom({ view, source }: CurrentView): void {
@@ -142,12 +175,12 @@ class HookState extends AccessTracker {
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a
    * member changes that the component has looked at.
    */
-  #lookAt(asked: CurrentView): Reading<any> {
-    const next = asked.view.get();
-    const { shown } = asked;
-    if (shown && !asked.rendering && this.sameForRender(shown, next)) return shown;
-    asked.rendering = false;
-    asked.shown = next;
+  #lookAt(current: CurrentView): Reading<any> {
+    const next = current.view.get();
+    const { shown } = current;
+    if (shown && !current.rendering && this.sameForRender(shown, next)) return shown;
+    current.rendering = false;
+    current.shown = next;
     return next;
   }
 
