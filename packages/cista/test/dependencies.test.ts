@@ -294,3 +294,18 @@ test("D1: whatever changes below, all that is watched ends up right (property)",
     { numRuns: 150 },
   );
 });
+
+test("D1: two wholes that share a part without a lifetime do not load each other for ever", async () => {
+  const { cache, clock } = stage();
+  let loads = 0;
+  const time = source({ name: "time", maxAge: 0, load: async () => ++loads });
+  const wholes = ["north", "south"].map((name) =>
+    source({ name, maxAge: "1h", load: async (_: void, { read }) => `${name} at ${await read(time)}` }),
+  );
+  const views = [];
+  for (const whole of wholes) {
+    views.push(watch(cache, whole).view);
+    await clock.advance("1s");
+  }
+  expect([loads, ...views.map((view) => view.get().value)]).toEqual([2, "north at 2", "south at 2"]);
+});

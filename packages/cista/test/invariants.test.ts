@@ -46,6 +46,23 @@ test("D1: a part that cannot be brought up to date is not asked for over and ove
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY }, steps);
 });
 
+test("D1: wholes whose part fails, and is covered, do not ask for it in turns", async () => {
+  const steps = [
+    [attach("top")],
+    [end("value"), { do: "change", kind: "leaf", id: 0, how: "put" }],
+    [{ do: "jump", seconds: 1 }],
+    [
+      { do: "write", id: 0 },
+      { do: "pass", seconds: 1 },
+    ],
+    [{ do: "read", kind: "leaf", id: 0, signal: false, noStore: false }],
+    [{ do: "fail", kind: "pair", id: 0 }],
+    [end("value")],
+    [{ do: "pass", seconds: 3_456_000 }, attach("top", 1)],
+  ];
+  await runProgram({ ...plain, maxAge: 2 }, steps);
+});
+
 test("D1: parts that fail one after the other do not ask for the whole again and again", async () => {
   const steps = [
     [attach("top", 1)],

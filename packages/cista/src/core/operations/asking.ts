@@ -168,6 +168,7 @@ function noteRetry(entry: Entry, request: Request, failure: Failure, delay: numb
 function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
   const activity = entry.active();
   const { core } = entry.shelf;
+  const { changedAt, isInvalidated } = entry;
   try {
     changeHeld(entry, () => applyAnswer(entry, answer, request.startVersion, nowOf(core)));
   } catch (thrown) {
@@ -181,7 +182,7 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   if (answer === partsUnchanged) recheckParts(entry);
   else setParts(entry, activity.partsRead);
   noteArrival(entry);
-  markDependentsOutdated(entry);
+  markDependentsOutdated(entry, entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
   finishRequest(entry, request, outcomeOf(entry));
 }
@@ -205,7 +206,7 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
   activity.failure = failure;
   activity.failureCameWithValue = false;
-  markDependentsOutdated(entry, "failure");
+  markDependentsOutdated(entry, "same");
   finishRequest(entry, request, failedOutcome(entry, failure));
 }
 

@@ -62,9 +62,12 @@ export function forgetReads(entry: Entry): void {
 /**
  * After what an entry holds, or whether it is trusted, has changed: all that is made of it, directly or not, is reckoned
  * anew before it is next used, and looked at when this turn of the event loop ends.
- * @param event after a mere failure, what has failed itself is not looked at: its parts would be asked for over and over
+ * @param event "same" where nothing is another than before (an equal answer, a failure): it is looked at only where a change
+ * further below has been waiting for this end; else wholes that share a part would ask for it in turns, for ever
  */
-export function markDependentsOutdated(entry: Entry, event: "change" | "failure" = "change"): void {
+export function markDependentsOutdated(entry: Entry, event: "change" | "same" = "change"): void {
+  const isLookedAt = event === "change" || (entry.links?.owesCheck ?? false);
+  if (entry.links) entry.links.owesCheck = false;
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
@@ -73,9 +76,12 @@ export function markDependentsOutdated(entry: Entry, event: "change" | "failure"
       if (links.parts.length === 0 || links.outdated) continue;
       const answerComes = links.partsStanding !== "none" && dependent.request !== undefined;
       links.outdated = true;
-      if (answerComes) continue; // it is in doubt, as all that is made of it: its own end tells what comes of that
+      if (answerComes) {
+        links.owesCheck ||= isLookedAt; // it is in doubt, as all that is made of it: its own end tells what comes of that
+        continue;
+      }
       markDirty(dependent);
-      if (event === "change" || !dependent.activity?.failure) scheduleDependencyCheck(dependent);
+      if (isLookedAt) scheduleDependencyCheck(dependent);
       pending.push(dependent);
     }
   }

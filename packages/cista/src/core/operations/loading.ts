@@ -25,6 +25,8 @@ interface Reader {
   /** What it has read so far: each part once, however often it is read. */
   readonly parts: Part[];
   readonly partOf: Map<Entry, Part>;
+  /** What the whole is made of by now, with the versions read; only where a change of these is why it is loaded. */
+  readonly madeOf: ReadonlyMap<Entry, number>;
   /** What this try could not have, and how that failed: the load is told so without asking again. */
   readonly failed: Map<Entry, unknown>;
 }
@@ -36,7 +38,9 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   const activity = entry.active();
   const { cause, mode } = activity;
   if (activity.partsRead.length > 0) forgetReads(entry); // of a try that failed
-  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map(), failed: new Map() };
+  const before = cause === "dependency" ? entry.links?.parts : undefined;
+  const madeOf = new Map(before?.map((part) => [part.entry, part.version]));
+  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map(), failed: new Map(), madeOf };
   activity.partsRead = reader.parts;
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
@@ -121,16 +125,17 @@ function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
 
 /** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
 function revalidatePart(
-  { ask, signal }: Reader,
+  reader: Reader,
   part: Entry,
   askedVersion: number,
   mode: LoadMode,
   settled: () => void,
 ): Promise<unknown> {
+  const { ask, signal } = reader;
   const { core } = part.shelf;
   const known =
     part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
-  if (known) {
+  if (known || isTheCause(reader, part)) {
     settled();
     return heldValue(part);
   }
@@ -140,6 +145,15 @@ function revalidatePart(
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   waiters.count++;
   return untilAborted(part, waiters, waiters.value, signal);
+}
+
+/**
+ * Whether the value that a part has now is why the whole is loaded again: it is new enough, whatever its lifetime. Asked for
+ * again it would be another, and two wholes that share it would load each other for ever.
+ */
+function isTheCause({ madeOf }: Reader, part: Entry): boolean {
+  const before = madeOf.get(part);
+  return before !== undefined && part.changedAt !== before && part.held !== "none" && !part.isInvalidated;
 }
 
 /** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */
@@ -164,6 +178,7 @@ async function arePartsUnchanged(reader: Reader): Promise<boolean> {
   const parts = reader.entry.links?.parts ?? [];
   for (const part of parts) {
     reader.signal.throwIfAborted();
+    if (part.entry.changedAt !== part.version) return false;
     // That it could not be had, or is missing, is a matter for the load.
     const settled = () => {
       part.readAt = part.entry.shelf.core.version;

@@ -18,6 +18,8 @@ export class Links {
   readonly dependents: Set<Entry> = new Set();
   /** Something of a part has changed: what follows below is to be reckoned anew before it is used. */
   outdated = false;
+  /** Something below changed while its own request was under way: what is made of it is looked at when that ends. */
+  owesCheck = false;
   /** Whether it is stale, or invalidated, through its parts alone. */
   partsStanding: "none" | "stale" | "invalidated" = "none";
   /** Rule D2: it is fresh no longer, and may be shown no further, than its narrowest part. */
