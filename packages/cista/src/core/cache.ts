@@ -1,3 +1,4 @@
+/** The cache: its methods, and who is called back for what. Rule S3. */
 import type { AnswerDetails } from "./api/answer.js";
 import type {
   Cache,

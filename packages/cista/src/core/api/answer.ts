@@ -1,3 +1,7 @@
+/**
+ * What a load comes back with: a value, "unchanged", or "missing", with what the source says of its freshness. Rules
+ * F6, R8.
+ */
 import type { Duration } from "./duration.js";
 import { Failure, preview } from "./failure.js";
 import type { Freshness } from "./freshness.js";

@@ -1,3 +1,4 @@
+/** Checks of loaded values by a Standard Schema. */
 import { Failure, preview } from "./failure.js";
 
 /** https://standardschema.dev */

@@ -1,3 +1,4 @@
+/** What programs are written against: sources, writes, interceptors, and the cache that all are used in. */
 import type { Answer, AnswerDetails, Validator } from "./answer.js";
 import type { StandardSchema } from "./check.js";
 import type { Duration } from "./duration.js";
@@ -5,8 +6,6 @@ import type { Cause } from "./journal.js";
 import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import type { Defaults, Retry, SourceSettings } from "./settings.js";
-
-// What programs are written against: sources, writes, and the cache that both are used in.
 
 // ── Sources ──────────────────────────────────────────────────────────────────
 

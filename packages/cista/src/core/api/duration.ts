@@ -1,3 +1,4 @@
+/** Lengths of time, as numbers of milliseconds or as text. */
 import { CistaError, preview } from "./failure.js";
 
 /** Milliseconds, or text: "250ms", "30s", "15m", "2h", "1d". `Infinity` is for ever. */

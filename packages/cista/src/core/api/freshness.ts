@@ -1,3 +1,7 @@
+/**
+ * Freshness in the words of RFC 9111 and RFC 5861: policies, age, and whether a value is fresh, stale or expired.
+ * Rules F1, F7.
+ */
 import { type Duration, milliseconds } from "./duration.js";
 
 /** How long a value may be used, in the words of the HTTP caching standards. */

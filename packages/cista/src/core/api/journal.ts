@@ -1,3 +1,4 @@
+/** What a journal tells: kinds of events, the causes of requests, and the journal itself. */
 import type { Failure } from "./failure.js";
 
 /** Why a request was made. */

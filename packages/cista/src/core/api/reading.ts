@@ -1,3 +1,4 @@
+/** Readings: immutable pictures of an entry, what they are compared by, and the views that show them. Rule N2. */
 import { Failure } from "./failure.js";
 
 /** `waiting` is the pause before another try, `offline` a request that starts when the network is back. */

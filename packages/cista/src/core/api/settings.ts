@@ -1,3 +1,4 @@
+/** What a source's definition and the cache's defaults decide together. */
 import { type Duration, milliseconds } from "./duration.js";
 import { CistaError, type Failure, preview } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";

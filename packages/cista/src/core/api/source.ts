@@ -1,3 +1,4 @@
+/** How a source is defined. */
 import type { OutputOf, StandardSchema } from "./check.js";
 import type { LoadContext, Loaded, Source, SourceDefinition } from "./contract.js";
 import { CistaError, preview } from "./failure.js";

@@ -1,3 +1,4 @@
+/** The form of a snapshot, and the check of each of its members. Rule S1. */
 import { mostGroups } from "./answer.js";
 
 /** Open and versioned: see docs/snapshot-format.md. */

@@ -1,3 +1,4 @@
+/** The request budget of one source. Rule R7. */
 import type { Cause } from "../api/journal.js";
 import type { Clock } from "../api/seams.js";
 import type { Settings } from "../api/settings.js";
@@ -25,7 +26,7 @@ export class Budget<T extends Asking> {
   /** Bursts left, and when that was so. */
   #tokens: number;
   #at = 0;
-  /** Whether the burst of this turn was let through; undefined between turns. */
+  /** Whether the burst of this go of the event loop was admitted; undefined between two. */
   #admitsBurst: boolean | undefined;
   #heldBack: T[] = [];
   #timer: unknown;

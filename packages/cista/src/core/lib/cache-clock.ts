@@ -1,3 +1,4 @@
+/** A clock with timers of any length, on top of a platform's timers. Rule R5. */
 import type { Clock } from "../api/seams.js";
 
 /** Platforms keep a timer's delay in 31 bits; one that is longer would fire at once. Milliseconds, about 24.8 days. */

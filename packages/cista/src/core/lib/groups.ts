@@ -6,7 +6,7 @@ export class Groups<T> {
     return this.#members.get(label) ?? [];
   }
 
-  /** After its labels changed. */
+  /** Notes that a member's labels changed. */
   move(member: T, from: readonly string[], to: readonly string[]): void {
     if (from === to) return;
     const kept = new Set(to);

@@ -1,3 +1,4 @@
+/** Keys: the canonical text of params (RFC 8785), and hashes that find an entry without building the text. */
 import { CistaError, preview } from "../api/failure.js";
 
 /** JSON, plus anything with `toJSON` (Date, URL). Anything else is refused with a `CistaError` that names the path. */

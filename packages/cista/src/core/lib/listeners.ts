@@ -1,3 +1,4 @@
+/** The listeners of one entry: added and removed in constant time, called in order. Rule N1. */
 import { report } from "./guarded.js";
 
 type Listener = () => void;
@@ -62,7 +63,7 @@ export class Listeners {
     thrown?.forEach(report);
   }
 
-  /** The same over the listeners of several entries, in the order of subscription. */
+  /** Calls the listeners of several entries, each once, in the order of subscription. */
   static callAllOf(several: readonly Listeners[]): void {
     const calls = several.flatMap((listeners) => [...listeners.#roundOfCalls()]);
     calls.sort((one, other) => one.order - other.order);

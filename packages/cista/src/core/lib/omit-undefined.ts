@@ -1,3 +1,5 @@
+/** Objects without the members that are undefined. */
+
 type Optional<T> = undefined extends T ? (unknown extends T ? false : true) : false;
 type Given<T> = { [K in keyof T as Optional<T[K]> extends true ? never : K]: T[K] } & {
   [K in keyof T as Optional<T[K]> extends true ? K : never]?: Exclude<T[K], undefined>;

@@ -1,3 +1,4 @@
+/** When a write may be sent: its lane, and the order of those that waited for a network. Rule W4. */
 import type { Environment } from "../api/seams.js";
 
 /** A run of a write, as the outbox sees it. */
@@ -18,7 +19,7 @@ export class Outbox {
   readonly #lanes: Map<string, Set<Outgoing>> = new Map();
   /** Begun without a network, or behind such: one by one when there is one. */
   readonly #held: Set<Outgoing> = new Set();
-  /** The one of them that has been let go. */
+  /** The one of the held runs that has been let go. */
   #heldUnderWay: Outgoing | undefined;
 
   constructor(environment: Environment) {
@@ -37,12 +38,12 @@ export class Outbox {
     else run.waits("waiting", `waits for another in the lane "${run.lane}"`);
   }
 
-  /** It has ended. False where it had before. */
+  /** Notes that a run has ended; false where it had before. */
   remove(run: Outgoing): boolean {
     return this.#runs.delete(run);
   }
 
-  /** After one has ended: those behind it. */
+  /** Lets the runs behind one that has ended go. */
   makeWay(run: Outgoing): void {
     this.#held.delete(run);
     if (this.#heldUnderWay === run) this.#heldUnderWay = undefined;
@@ -56,7 +57,7 @@ export class Outbox {
     else if (first) this.#admit(next);
   }
 
-  /** The network is back. */
+  /** Goes on with all runs, after the network came back. */
   wake(): void {
     for (const run of [...this.#runs]) run.hurry();
     this.#letHeldGo();

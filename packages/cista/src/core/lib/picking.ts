@@ -1,3 +1,4 @@
+/** A part of a reading, as a view with `pick` shows it. Rule N2. */
 import { type AnyReading, samePart, withValue } from "../api/reading.js";
 import { shareKeeping } from "./share.js";
 

@@ -1,3 +1,4 @@
+/** Writes events down, and tells them in order once the cache is consistent. Rule N1. */
 import type { EventDetails, Journal, JournalEvent, JournalKind } from "../api/journal.js";
 import { guarded } from "./guarded.js";
 

@@ -1,3 +1,4 @@
+/** One request: its tries, pauses, time-outs, and its stream of answers. Rules R5, R6. */
 import { type Answer, asAnswer } from "../api/answer.js";
 import { asFailure, Failure } from "../api/failure.js";
 import type { RequestPhase } from "../api/reading.js";
@@ -24,7 +25,7 @@ export interface RequestPlan {
   defer(call: () => void): void;
 }
 
-/** What a request tells. After `ended`, `failed`, or `answered` with nothing open, it says nothing more. */
+/** What a request tells. After `onStreamEnd`, `onFailure`, or `onAnswer` with nothing open, it says nothing more. */
 export interface RequestListener {
   /** `phase` or `attempt` has another value. */
   onPhase(): void;
@@ -48,15 +49,15 @@ export class Request {
   startVersion = 0;
   readonly #plan: RequestPlan;
   readonly #listener: RequestListener;
-  /** Of the try under way. */
+  /** The signal of the try under way. */
   #abort = new AbortController();
   /** The time-out of a try, or the pause before the next. */
   #timer: unknown;
-  /** What is left of the time-out, and since when that counts; what stands still has no timer. */
+  /** The milliseconds left of the time-out, and since when they count; a time-out that stands still has no timer. */
   #left = 0;
   #since = 0;
   #pauses = 0;
-  /** Of the try under way: when it began, and whether a stream has brought a value. */
+  /** When the try under way began, and whether its stream has brought a value. */
   #triedAt = 0;
   #streamed = false;
   #held = false;
@@ -210,7 +211,7 @@ export class Request {
     return true;
   }
 
-  /** Also for a load that ignores its signal: the try is over for us, whatever it still does. */
+  /** Ends a try whose time is over, also for a load that ignores its signal. */
   #timeOut(abort: AbortController): void {
     const { timeout } = this.#plan.settings;
     const failure = new Failure("timeout", `No answer came within ${timeout} ms (the source's timeout, for one try).`);

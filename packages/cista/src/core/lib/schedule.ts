@@ -1,3 +1,4 @@
+/** One timer for the moments of all entries. Rules F8, N5. */
 import type { Clock } from "../api/seams.js";
 
 /** Stands for no moment. (Not Infinity: small integers take no space of their own. Not -1: clocks can be put back.) */
@@ -7,15 +8,15 @@ export const never: number = -(2 ** 31);
 export interface Scheduled {
   /** When something is next to be done about it, on the cache's clock, or `never`. Write it through `Schedule.set`. */
   due: number;
-  /** The moment under which it is filed, never later than `due`; `never`: not filed. */
+  /** The moment of the slot that it stands in, never later than `due`; `never`: in no slot. */
   slotTime: number;
 }
 
-/** What is filed under one moment. */
+/** The items whose slot is one moment. */
 interface Slot<T> {
   moment: number;
   items: T[];
-  /** How many of the items were taken out, but are still referred to from here. */
+  /** How many of the items were removed, but are still referred to from here. */
   removed: number;
 }
 
@@ -33,7 +34,7 @@ export class Schedule<T extends Scheduled> {
   readonly #onDue: (items: T[]) => void;
   readonly #onPutBack: () => void;
   readonly #slots = new Map<number, Slot<T>>();
-  /** The files used last, where their moments lead: most items in a row have one of few lifetimes. */
+  /** The slots used last, by their moments: most items in a row have one of few lifetimes. */
   readonly #recentSlots: (Slot<T> | undefined)[] = new Array(16).fill(undefined);
   #next = Number.POSITIVE_INFINITY;
   #timer: unknown;
@@ -49,7 +50,7 @@ export class Schedule<T extends Scheduled> {
     this.#onDue = onDue;
   }
 
-  /** Puts an item's moment, Infinity for never. A later one is only noted: it is filed anew when the old moment comes. */
+  /** Sets an item's moment, Infinity for never. A later moment is only noted: the item moves when the old slot comes due. */
   set(item: T, due: number): void {
     if (due === Number.POSITIVE_INFINITY) {
       item.due = never;
@@ -59,7 +60,7 @@ export class Schedule<T extends Scheduled> {
     if (due < item.slotTime || item.slotTime === never) this.#addToSlot(item, this.#now());
   }
 
-  /** Takes an item out. What was removed is dropped here too, at the latest when it is half of what is filed under its moment. */
+  /** Removes an item. A slot drops its removed items at the latest when they are half of it. */
   remove(item: T): void {
     const file = this.#slots.get(item.slotTime);
     item.due = never;
@@ -133,7 +134,7 @@ export class Schedule<T extends Scheduled> {
   }
 }
 
-/** Keeps what is still filed here, each once: what was taken out and filed again stands here twice. */
+/** Keeps the items that are still in this slot, each once: one that was removed and added again stands here twice. */
 function compact<T extends Scheduled>(file: Slot<T>): void {
   const kept = file.items.filter((item) => {
     const here = item.slotTime === file.moment;

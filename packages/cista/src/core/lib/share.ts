@@ -11,7 +11,7 @@ export function share<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, true);
 }
 
-/** The same, but the next value belongs to somebody else: what is to be changed in it is copied. */
+/** Like `share`, for a next value that belongs to somebody else: what is to be changed in it is copied first. */
 export function shareKeeping<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, false);
 }

@@ -1,3 +1,4 @@
+/** Those who wait for one answer. */
 import type { Failure } from "../api/failure.js";
 
 /** How a request ended, for those who waited for its value. */
@@ -11,9 +12,9 @@ export type Outcome =
 
 /** Those who wait for one answer, behind two promises that they share, however many they are. */
 export class Waiters {
-  /** One of them, at least, waits for good: it has no signal by which it could be told to leave. */
+  /** Whether one of them waits without a signal, and so cannot leave. */
   patient = false;
-  /** How many of them have not left. */
+  /** How many wait, without those that left. */
   count = 0;
   #lenient: Promised | undefined;
   #strict: Promised | undefined;

@@ -1,3 +1,4 @@
+/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
 import { type Answer, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import type { LoadMode } from "../api/contract.js";

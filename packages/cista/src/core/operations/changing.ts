@@ -1,3 +1,4 @@
+/** Changes that a program makes: put, patch, invalidate, delete; and a newer definition of a source. Rules R2, F5. */
 import type { AnswerDetails } from "../api/answer.js";
 import { CistaError } from "../api/failure.js";
 import { batch, markDirty, notifySoon, scheduleRelease } from "../state/batches.js";
@@ -71,7 +72,7 @@ export function invalidate(entry: Entry): boolean {
   return true;
 }
 
-/** The same, but nothing is asked for yet. @param write the one that it comes of */
+/** Marks an entry as not to be trusted, without asking for it. @param write the name of the write that invalidates it */
 export function markInvalidated(entry: Entry, write?: string): boolean {
   if (entry.held === "none" && !entry.isAsking) return false;
   entry.invalidatedAt = ++entry.shelf.core.version;

@@ -1,3 +1,4 @@
+/** What an entry is made of, and what follows for the whole when a part changes. Rule D1. */
 import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
 import { linksOf, notRead, type Part } from "../state/links.js";

@@ -1,3 +1,4 @@
+/** An entry as `entries()` and selectors show it. */
 import type { EntryInfo } from "../api/contract.js";
 import type { Reading } from "../api/reading.js";
 import { omitUndefined } from "../lib/omit-undefined.js";

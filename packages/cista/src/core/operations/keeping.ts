@@ -1,3 +1,4 @@
+/** How long entries are kept, and when each next needs looking after. Rules F3, F8. */
 import type { Source } from "../api/contract.js";
 import { keyText } from "../lib/key.js";
 import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches.js";

@@ -1,3 +1,4 @@
+/** One call of a load: its context, the parts that it reads, cycles. Rules D1, D2, D3, D4, D5. */
 import { partsUnchanged } from "../api/answer.js";
 import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "../api/contract.js";
 import { CistaError, Failure } from "../api/failure.js";

@@ -1,3 +1,4 @@
+/** Readings: how they are made of what is held, now and for a view that is about to attach. Rules F4, N3. */
 import { type AnyReading, sameReading } from "../api/reading.js";
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";

@@ -1,3 +1,4 @@
+/** One value, once, by the cache mode that the reader wants. Rule F2. */
 import type { LoadMode, ReadOptions } from "../api/contract.js";
 import { CistaError, Failure, ofEntry, preview } from "../api/failure.js";
 import { keyText } from "../lib/key.js";

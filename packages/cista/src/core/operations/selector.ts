@@ -1,3 +1,4 @@
+/** Which entries a selector means. */
 import type { Selector, Source } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import type { Core } from "../state/core.js";

@@ -1,3 +1,4 @@
+/** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4. */
 import { answer } from "../api/answer.js";
 import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "../api/contract.js";
 import { type Duration, milliseconds } from "../api/duration.js";

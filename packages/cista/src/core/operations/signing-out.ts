@@ -1,3 +1,4 @@
+/** Forgetting all that belongs to whoever has used the cache. Rule S4. */
 import { Failure } from "../api/failure.js";
 import { batch, scheduleRelease } from "../state/batches.js";
 import type { Core } from "../state/core.js";

@@ -1,3 +1,4 @@
+/** The cache's content as data, and back. Rules S1, S2. */
 import type { Cache, Selector } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";

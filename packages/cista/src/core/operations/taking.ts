@@ -1,3 +1,4 @@
+/** What an answer changes of what is held. Rules F6, F7, W2. */
 import { type Answer, type AnswerDetails, mostGroups, partsUnchanged } from "../api/answer.js";
 import { ofEntry } from "../api/failure.js";
 import type { Entry } from "../state/entry.js";

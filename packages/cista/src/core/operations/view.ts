@@ -1,3 +1,4 @@
+/** The handle that a component has on an entry. Rules F3, N2. */
 import type { AnyReading, Reading, View, ViewOptions } from "../api/reading.js";
 import { picked } from "../lib/picking.js";
 import { batch } from "../state/batches.js";

@@ -1,3 +1,4 @@
+/** What those who wait get, and how one with a signal leaves. Rule R3. */
 import { missingFailure } from "../api/reading.js";
 import { onAbort } from "../lib/abort.js";
 import type { Outcome, Waiters } from "../lib/waiters.js";
@@ -9,7 +10,7 @@ export function outcomeOf(entry: Entry): Outcome {
   return entry.held === "value" ? { value: entry.value } : { failure: missingFailure(entry.key) };
 }
 
-/** The same, as a reader gets it. */
+/** What is held, as a reader's promise. */
 export function heldValue(entry: Entry): Promise<unknown> {
   const outcome = outcomeOf(entry);
   return outcome.failure ? Promise.reject(outcome.failure) : Promise.resolve(outcome.value);

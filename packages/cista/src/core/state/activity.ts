@@ -1,3 +1,4 @@
+/** What an entry needs only while it is watched, waited for or asked about. */
 import type { LoadMode } from "../api/contract.js";
 import type { Failure } from "../api/failure.js";
 import type { Standing } from "../api/freshness.js";
@@ -16,58 +17,58 @@ export class Activity {
   readonly listeners: Listeners = new Listeners();
   /** Views attached. */
   watchers = 0;
-  /** Those of them that may start requests (`when` is not false). */
+  /** How many of the attached views may start requests (`when` is not false). */
   requestingWatchers = 0;
 
   request: Request | undefined = undefined;
-  /** Its answers keep coming: what is held is fresh for as long as the stream is open. */
+  /** The request is a stream that is open: what is held is fresh for as long as it is. */
   isOpen = false;
-  /** Of the request under way, or the last one. */
+  /** Why the request under way, or the last one, was made, and in which mode. */
   cause: Cause = "attach";
   mode: LoadMode = "default";
-  /** Why what is held did not do (RFC 9211 §2.2). */
+  /** Why the request under way, or the last one, was not answered from what was held (RFC 9211 §2.2). */
   forward: Forward = "miss";
-  /** The version at which somebody asked for what is under way; 0: nobody did. */
+  /** The version at which a person asked for the request under way (`revalidate`, or a cache mode); 0: nobody did. */
   askedVersion = 0;
-  /** When it was last asked for, for `revalidateEvery`; and when the try under way began. */
+  /** When a request was last made (for `revalidateEvery`), and when its last try began. */
   requestedAt = 0;
   tryStartedAt = 0;
-  /** The request under way runs on by itself, whoever comes and goes: it was prefetched, for example. */
+  /** The request under way runs on though nobody waits: it was prefetched, or revalidates behind a read. */
   runsOn = false;
   /** Readers with a signal of their own that still wait. */
   readers = 0;
-  /** Wait for the answer of the request under way. */
+  /** The readers that wait for the answer of the request under way. */
   waiters: Waiters | undefined = undefined;
-  /** Joined after an invalidation: wait for an answer begun after it (rule R2). */
+  /** The readers that joined after an invalidation: they wait for the request that follows (rule R2). */
   nextWaiters: Waiters | undefined = undefined;
 
-  /** What the load under way has read so far; what it waits for now; what failed for it there. */
+  /** The parts that the load under way has read so far, those that it waits for now, and the failures that came from parts. */
   partsRead: Part[] = [];
   readonly awaited: Set<Entry> = new Set();
-  /** Smaller than that of all that it waits for (rule D4); 0: it never waited. */
+  /** An order in which whoever waits comes before what it waits for (rule D4); 0: it never waited. */
   rank = 0;
   failuresFromParts: WeakSet<WeakKey> = new WeakSet();
 
-  /** Of the last request, until the next answer; `cameBeside`: it came beside a value, of which it says what is missing. */
+  /** The failure of the last request, until the next answer. With a value beside it, it says what of that is missing. */
   failure: Failure | undefined = undefined;
   failureCameWithValue = false;
   /** The changes of writes that lie over what is held; there once one has laid one. */
   layers: Layers | undefined = undefined;
-  /** The write by which it was last invalidated: the cause of the request that follows. */
+  /** The name of the write that last invalidated the entry, for the journal. */
   invalidatedBy: string | undefined = undefined;
 
-  /** What is held is shown to watchers. */
+  /** Whether watchers are shown what is held. */
   isDisplayed = false;
   staleOnArrival = false;
-  /** How far its ageing has been told; "expired" also for what came stale, which is not asked for again by itself. */
+  /** The standing that watchers were last told of. "expired" also for what was stale on arrival: it is not asked for by itself. */
   announcedStanding: Standing = "fresh";
-  /** It expired while nobody looked at the page: to be revalidated when somebody does. */
+  /** Whether the value expired while the page was hidden: it is revalidated when the page is visible again. */
   expiredWhileHidden = false;
-  /** What a view shows that has not attached yet but will ask when it does (rule N3). */
+  /** The reading that a view shows before it attaches, where attaching will start a request (rule N3). */
   upcomingReading: AnyReading | undefined = undefined;
   standIn: { readonly value: unknown } | undefined = undefined;
 
-  /** Somebody signed out: by itself the cache asks for nothing here, until somebody asks or attaches anew. */
+  /** Whether somebody signed out since the last view attached: until then the cache asks for nothing by itself. */
   signedOut = false;
 
   get hasLayers(): boolean {
@@ -84,7 +85,7 @@ export class Activity {
     return (this.waiters?.count ?? 0) + (this.nextWaiters?.count ?? 0) > 0;
   }
 
-  /** What was said of the last answer, or of its failing to come, no longer applies. */
+  /** Forgets what was noted of the last answer or failure. */
   resetDisplay(): void {
     this.failure = undefined;
     this.failureCameWithValue = false;

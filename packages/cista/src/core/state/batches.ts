@@ -1,3 +1,4 @@
+/** Batches: all state is changed first, then readings and moments follow, then everybody is told. Rules N1, D1, R3. */
 import type { AnyReading } from "../api/reading.js";
 import { guarded } from "../lib/guarded.js";
 import { Listeners } from "../lib/listeners.js";
@@ -10,7 +11,7 @@ export function markDirty(entry: Entry): void {
   entry.shelf.core.dirty.push(entry);
 }
 
-/** Notes that somebody has left: looked at one macrotask from now, so that what comes back in one go loses nothing (rule R3). */
+/** Notes that a watcher or reader of an entry has left. One macrotask later the entry is released, unless somebody came back (rule R3). */
 export function scheduleRelease(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
@@ -21,7 +22,7 @@ export function scheduleRelease(entry: Entry): void {
   }, 0);
 }
 
-/** Notes that it may be stale through its parts: looked at once, after all that changes in the same turn of the event loop. */
+/** Notes that an entry may be stale through its parts. It is checked once, in a microtask, after all changes of this go (rule D1). */
 export function scheduleDependencyCheck(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
@@ -31,8 +32,8 @@ export function scheduleDependencyCheck(entry: Entry): void {
 }
 
 /**
- * Runs foreign code (a load, the listeners of a signal) when all that changes in this turn has changed: it may use the
- * cache. At once where nothing is being changed.
+ * Runs foreign code (a load, the listeners of a signal) when all that changes in this batch has changed, so that it may
+ * use the cache. At once where nothing is being changed.
  */
 export function afterChange(core: Core, call: () => void): void {
   if (core.depth > 0) core.afterChange.push(call);
@@ -46,9 +47,9 @@ function flush(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]
 }
 
 /**
- * Changes come in turns: all state is changed first, then the readings of what was touched are made anew, and foreign code
- * and the journal's listeners are run, until nothing more comes of it; last those whose reading changed are told (rule N1).
- * A turn inside a turn is part of it.
+ * Runs a change as a batch: all state is changed first; then dirty entries are refreshed, and foreign code and the journal's
+ * listeners are run, until nothing is left to do; last, those whose reading changed are notified (rule N1). A batch inside
+ * a batch is part of it.
  */
 export function batch<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = notifyNow): T {
   core.depth++;
@@ -60,7 +61,7 @@ export function batch<T>(core: Core, change: () => T, tell: (changed: Listeners[
   }
 }
 
-/** A change that nobody is told of before the next turn ends, or this go of the event loop. */
+/** Runs a change whose watchers are notified when the next batch ends, at the latest in a microtask. */
 export function batchNotifiedLater(core: Core, change: () => void): void {
   core.depth++;
   try {
@@ -89,7 +90,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   } finally {
     core.depth--;
   }
-  // The state is consistent from here on: a listener may change something in a turn of its own.
+  // The state is consistent from here on: a listener may change something in a batch of its own.
   const changed: Listeners[] = [];
   for (const [entry, reading] of shownBefore) {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
@@ -111,7 +112,7 @@ function notifyNow(changed: Listeners[]): void {
   else Listeners.callAllOf(changed);
 }
 
-/** For what changes while a component is being rendered: others may be told only when that is over. */
+/** Notifies in a microtask: for a change during a component's render, when no other component may be told. */
 export function notifySoon(changed: Listeners[]): void {
   queueMicrotask(() => notifyNow(changed));
 }

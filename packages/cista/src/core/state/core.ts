@@ -1,3 +1,4 @@
+/** What all parts of one cache share, and what they are called back for. */
 import type { Cache, CacheOptions, Interceptor, RunOptions, Write } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
@@ -14,17 +15,17 @@ import type { Facts, JournalWriter } from "./facts.js";
 import { IdleList } from "./idle-list.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
-/** What the rooms above do when its time has come; `cache.ts` says who. */
+/** What `state` calls in `operations` when something is due. `cache.ts` connects them. */
 export interface Callbacks {
   /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
   refresh(entry: Entry): void;
-  /** As a turn of the event loop ends: they were doubted (rule D1). */
+  /** In a microtask: these entries may be stale through their parts (rule D1). */
   revalidateIfPartsChanged(entries: readonly Entry[]): void;
-  /** One macrotask after it was left (rule R3). */
+  /** One macrotask after a watcher or reader of the entry has left (rule R3). */
   releaseIfUnused(entry: Entry): void;
-  /** The clock was put back: its next moment is to be found anew. */
+  /** The clock was put back: the entry's next moment is computed anew. */
   reschedule(entry: Entry): void;
-  /** Its moment has come. */
+  /** The entry's next moment has come: it is stale, expired, or unused for too long. */
   onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
   onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
@@ -41,10 +42,10 @@ export interface PendingRestores {
   clear(): void;
 }
 
-/** By it a function that takes a cache finds its core, also one out of another copy of the library. */
+/** The property under which a function that takes a cache finds its core, also in another copy of the library. */
 export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 
-/** What the rooms of one cache share. The rooms are functions over it; an entry finds it as `entry.shelf.core`. */
+/** The state that one cache's operations share. An entry reaches it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
   readonly cache: Cache;
@@ -67,26 +68,26 @@ export class Core {
   rank = 0;
   /** Counts subscriptions, to tell them in that order. */
   subscriptions = 0;
-  /** Turns within turns. */
+  /** How many batches are open, one inside the other. 0: nothing is being changed. */
   depth = 0;
-  /** Entries whose reading may have changed in this turn, and foreign code to be run when all has changed. */
+  /** Entries that changed in this batch, and foreign code (loads, listeners of signals) to be run when all has changed. */
   dirty: Entry[] = [];
   afterChange: (() => void)[] = [];
   /** Entries whose moment has passed without its timer having rung: the clock was put forward, or the program was busy. */
   readonly overdue: Set<Entry> = new Set();
-  /** Stale through their parts, looked at when the turn of the event loop ends (rule D1). */
+  /** Entries that may be stale through their parts, checked in a microtask (rule D1). */
   readonly pendingChecks: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
-  /** Left by somebody: looked at again one macrotask later (rule R3). */
+  /** Entries that somebody has left, released one macrotask later if nobody came back (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
   releaseTimer: unknown;
   /** Entries that nobody watches and nothing is under way for; how many of them are kept at most. */
   readonly idle: IdleList = new IdleList();
   readonly capacity: number;
-  /** Of writes; made with the first. */
+  /** The writes that are under way or waiting; made with the first. */
   outbox: Outbox | undefined;
-  /** Around every load, the outermost last. */
+  /** The interceptors around every load, the outermost last. */
   interceptors: readonly { readonly interceptor: Interceptor }[] = [];
   /** Restored entries of sources that have not been used yet: there once a snapshot was restored. */
   pendingRestores: PendingRestores | undefined;
@@ -94,7 +95,7 @@ export class Core {
   readonly signOuts: Set<() => unknown> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
   lastFoundFresh: Entry | undefined;
-  /** It has been said that two users seem to share this cache. */
+  /** Whether the warning has been given that two users seem to share this cache. */
   otherUserNoticed = false;
   disposed = false;
 
@@ -151,7 +152,7 @@ export function isOnline({ core, source }: Shelf): boolean {
   );
 }
 
-/** No, where the interceptor throws. */
+/** Whether an interceptor makes a source wait as if there were no network; false where it throws. */
 function forcesOffline(interceptor: Interceptor, source: string): boolean {
   let offline = false;
   guarded(() => {

@@ -1,3 +1,4 @@
+/** What is held under one key, whether it is good, and how it changes. Rules D2, F1, F5, F7, F9. */
 import type { AnswerDetails } from "../api/answer.js";
 import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
@@ -16,7 +17,7 @@ import type { Shelf } from "./shelf.js";
  * hangs on `activity`, what only some answers say on `extra`, what others are made of on `links`.
  */
 export class Entry implements Scheduled {
-  /** Another one only when, in development, a newer definition takes over the source's name. */
+  /** The shelf of its source. It changes only in development, when a newer definition takes over the source's name. */
   shelf: Shelf;
   readonly params: unknown;
   readonly key: string;
@@ -26,7 +27,7 @@ export class Entry implements Scheduled {
   value: unknown = undefined;
   policy: Policy;
   storedAt = 0;
-  /** Its age when it was stored (RFC 9111 §4.2.3). */
+  /** The age of the value when it was stored (RFC 9111 §4.2.3), in milliseconds. */
   initialAge = 0;
   /** When the try began that brought what is held, or when it was put: only goes up. 0: nothing held. */
   version = 0;
@@ -37,15 +38,15 @@ export class Entry implements Scheduled {
   extra: Extra | undefined = undefined;
   links: Links | undefined = undefined;
 
-  /** The last picture made of it; of a watched entry the one that its watchers have. */
+  /** The last reading that was made; of a watched entry, the one that its watchers have. */
   reading: AnyReading | undefined = undefined;
-  /** Until when that is also the picture of what is held, so that it need not be made to know; 0: not known. */
+  /** Until when `reading` also shows what is held, so that `peek` need not compute it; 0: not known. */
   readingValidUntil = 0;
   activity: Activity | undefined = undefined;
 
   due: number = never;
   slotTime: number = never;
-  /** No longer in the cache, or never in it: views look their entry up anew. */
+  /** Whether the entry is no longer in the cache, or never was: views then look it up anew. */
   isRemoved = false;
 
   // Links of lists that other rooms keep: the idle (keeping.ts), and entries with one hash (shelf.ts).
@@ -88,7 +89,7 @@ export class Entry implements Scheduled {
     return this.extra?.groups ?? none;
   }
 
-  /** Those that are not made anew from the definition, which a snapshot keeps. */
+  /** The groups that came with answers, without the labels that the definition makes: a snapshot keeps these. */
   get ownGroups(): readonly string[] {
     const labels = this.#labels();
     return labels.length > 0 ? this.groups.filter((group) => !labels.includes(group)) : this.groups;
@@ -115,7 +116,7 @@ export class Entry implements Scheduled {
 
   // ── Whether what is held is good ───────────────────────────────────────────
 
-  /** Its own, or that of something that it was made of (rule D2). */
+  /** Whether the value, or a part of it, must not be stored (rule D2). */
   get noStore(): boolean {
     return this.policy.noStore || (currentLinks(this)?.noStore ?? false);
   }
@@ -168,7 +169,7 @@ export class Entry implements Scheduled {
     return this.activity?.isOpen ? "fresh" : this.ageing(now);
   }
 
-  /** By time and by its parts; an invalidated one ages like any other. */
+  /** Its standing by time and by its parts, whether it is invalidated or not. */
   ageing(now: number): Standing {
     const links = currentLinks(this);
     const age = this.age(now);
@@ -195,8 +196,6 @@ export class Entry implements Scheduled {
     if (!mayBeCovered(failure) || this.age(now) >= this.policy.maxAge + this.#ifError) return false;
     return now < (currentLinks(this)?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
-
-  // ── Changes of what is held ────────────────────────────────────────────────
 
   /** Holds a new value, or that there is none; keeps the references of all that did not change (rule N2). */
   hold(kind: "value" | "missing", value: unknown, details: AnswerDetails, version: number, now: number): void {
@@ -233,7 +232,7 @@ export class Entry implements Scheduled {
     this.extra = extraOf(undefined, this.extra?.groups, this.extra?.varies);
   }
 
-  /** Lets go of all that it refers to: it is no longer in the cache, but others may still refer to it. */
+  /** Drops all references: the entry has left the cache, but views may still refer to it. */
   releaseReferences(): void {
     this.held = "none";
     this.value = undefined;

@@ -1,3 +1,4 @@
+/** What only some answers say. */
 import type { AnswerDetails, Validator } from "../api/answer.js";
 
 /** What only some answers say. */

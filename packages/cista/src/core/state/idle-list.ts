@@ -1,3 +1,4 @@
+/** The idle entries in the order of their last use. Rule F8. */
 import type { Entry } from "./entry.js";
 
 /** The idle entries, least recently used first: a chain through the entries themselves, so that no move takes space. */

@@ -1,3 +1,4 @@
+/** Which entries an entry was made of, and what follows for its lifetime. Rule D2. */
 import type { Entry } from "./entry.js";
 
 /** One entry that was read while loading another. */
@@ -16,17 +17,17 @@ export class Links {
   /** In the order in which they were first read. */
   parts: readonly Part[] = [];
   readonly dependents: Set<Entry> = new Set();
-  /** Something of a part has changed: what follows below is to be reckoned anew before it is used. */
+  /** Whether a part has changed since the members below were computed; `currentLinks` computes them before they are used. */
   outdated = false;
-  /** Something below changed while its own request was under way: what is made of it is looked at when that ends. */
+  /** Whether a part changed while this entry's own request was under way: its dependents are checked when that request ends. */
   owesCheck = false;
-  /** Whether it is stale, or invalidated, through its parts alone. */
+  /** Whether the entry is stale, or invalidated, through its parts alone. */
   partsStanding: "none" | "stale" | "invalidated" = "none";
-  /** Rule D2: it is fresh no longer, and may be shown no further, than its narrowest part. */
+  /** Rule D2: the earliest of its parts' moments: when they turn stale, expire, and no longer cover a failure. */
   staleAt: number = Number.POSITIVE_INFINITY;
   expiredAt: number = Number.POSITIVE_INFINITY;
   coveredUntil: number = Number.POSITIVE_INFINITY;
-  /** Rule D2: what a part forbids is forbidden for the whole. */
+  /** Rule D2: whether one of its parts is `noStore`, or `mustRevalidate`. */
   noStore = false;
   mustRevalidate = false;
 }
@@ -36,7 +37,7 @@ export function linksOf(entry: Entry): Links {
   return entry.links;
 }
 
-/** What an entry's parts make of it now. */
+/** The links of an entry, brought up to date. */
 export function currentLinks({ links }: Entry): Links | undefined {
   if (links?.outdated) recomputeOutdated(links);
   return links;
@@ -72,7 +73,7 @@ function recompute(links: Links): void {
   }
 }
 
-/** Stale through its own parts, or not to be trusted. */
+/** Whether an entry is invalidated, or stale through parts of its own. */
 export function isStaleThroughParts(entry: Entry): boolean {
   return entry.isInvalidated || (currentLinks(entry)?.partsStanding ?? "none") !== "none";
 }

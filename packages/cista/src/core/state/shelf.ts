@@ -1,3 +1,4 @@
+/** Entries by source and params. One name, one source. */
 import type { Source } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import { type Policy, samePolicy } from "../api/freshness.js";
@@ -14,9 +15,9 @@ export class Shelf {
   readonly source: Source<any, any>;
   readonly settings: Settings;
   readonly budget: Budget<Entry>;
-  /** Entries by their place (see `placeOf`); those in one place are chained as twins, a few at most. */
+  /** Entries by the key of their bucket (see `bucketKey`). Entries of one bucket are chained, a few at most. */
   readonly #byBucket = new Map<unknown, Entry>();
-  /** Entries that only the key's text finds: no place can be told, or too many others have the same. */
+  /** Entries that only the key's text finds: their params have no bucket key, or the bucket is full. */
   readonly #byText = new Set<Entry>();
   #lastPolicy: Policy;
   /** What was shown of keys without an entry. */
@@ -149,7 +150,7 @@ function bucketKey(params: unknown, seed: number): unknown {
   return typeof params === "object" && params !== null ? (paramsHash(params, seed) ?? Number.NaN) : params;
 }
 
-/** More than these in one place are hardly there by chance: a search there would take as long as somebody likes. */
+/** The size of a full bucket. More entries are hardly there by chance, and a search would take long. */
 const mostInBucket = 16;
 
 function isCrowded(first: Entry | undefined): boolean {
