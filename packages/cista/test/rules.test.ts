@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
+import { paths as madeFiles, picture, withTables } from "../../../scripts/architecture.mjs";
 import { mutations, patternOf } from "../../../scripts/mutations.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
@@ -73,4 +74,10 @@ test("docs/errors.md has every code of CistaError, and no other", () => {
   );
   const type = readFileSync(`${src}core/api/failure.ts`, "utf8").split("type CistaErrorCode =")[1]?.split(";")[0] ?? "";
   expect(listed).toEqual([...type.matchAll(/"([a-z-]+)"/g)].map(([, code]) => code));
+});
+
+test("ARCHITECTURE.md and its picture are as the code is (npm run architecture)", () => {
+  const page = readFileSync(madeFiles.page, "utf8");
+  expect(withTables(page)).toBe(page);
+  expect(readFileSync(madeFiles.picture, "utf8")).toBe(picture());
 });

@@ -1,0 +1,227 @@
+// Makes the picture and the tables of ARCHITECTURE.md from the code: `npm run architecture`. A test holds them against it.
+// What is drawn is read off the imports; what is listed is looked for in the functions that are named.
+import { readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { dirname, join, relative } from "node:path";
+import { fileURLToPath } from "node:url";
+
+const root = fileURLToPath(new URL("..", import.meta.url));
+const src = join(root, "packages/cista/src");
+const read = (file) => readFileSync(join(src, file), "utf8");
+
+// ── The rooms, and who imports whom ──────────────────────────────────────────
+
+const files = readdirSync(src, { recursive: true, encoding: "utf8" })
+  .filter((file) => /\.tsx?$/.test(file) && !file.endsWith(".d.ts"))
+  .map((file) => file.replaceAll("\\", "/"))
+  .sort();
+const roomOf = (file) =>
+  /^core\/\w+\//.test(file) ? file.split("/").slice(0, 2).join("/") : file.includes("/") ? file.split("/")[0] : "cista";
+const importsOf = (file) =>
+  [...read(file).matchAll(/(?:from|import\() ?"(\.[^"]+)"/g)]
+    .map(([, path]) =>
+      relative(src, join(src, dirname(file), path))
+        .replaceAll("\\", "/")
+        .replace(/\.js$/, ".ts"),
+    )
+    .map((path) => (files.includes(path) ? path : path.replace(/\.ts$/, ".tsx")));
+
+/** How many imports lead from one room to another. */
+function arrows() {
+  const counts = new Map();
+  for (const file of files) {
+    for (const other of importsOf(file)) {
+      const [from, to] = [roomOf(file), roomOf(other)];
+      if (from !== to) counts.set(`${from} ${to}`, (counts.get(`${from} ${to}`) ?? 0) + 1);
+    }
+  }
+  return counts;
+}
+
+const rows = [
+  ["react", "http", "browser", "lamp", "rehearsal"],
+  ["core"],
+  ["core/operations"],
+  ["core/state"],
+  ["core/lib"],
+  ["core/api"],
+];
+const says = {
+  react: "hooks and components",
+  http: "responses as answers",
+  browser: "the page, and its store",
+  lamp: "inspector",
+  rehearsal: "fault simulation",
+  core: "the cache, and its two doors: index.ts, internal.ts",
+  "core/operations": "what is done with what is held",
+  "core/state": "what is held",
+  "core/lib": "tools that know nothing of entries",
+  "core/api": "what programs are written against",
+};
+
+export function picture() {
+  const counts = arrows();
+  const width = 980;
+  const parts = [];
+  let y = 16;
+  for (const row of rows) {
+    const each = (width - 32 - (row.length - 1) * 12) / row.length;
+    const boxes = row.map((room, at) => {
+      const names = files
+        .filter((file) => roomOf(file) === room)
+        .map((file) =>
+          file
+            .split("/")
+            .at(-1)
+            .replace(/\.tsx?$/, ""),
+        );
+      return { room, x: 16 + at * (each + 12), lines: wrap(names.join("  "), Math.floor((each - 24) / 6.4)) };
+    });
+    const height = 58 + Math.max(...boxes.map(({ lines }) => lines.length)) * 16;
+    for (const { room, x, lines } of boxes) parts.push(box(room, x, y, each, height, lines));
+    y += height;
+    const next = rows[rows.indexOf(row) + 1];
+    if (next) parts.push(...fall(row, rows.slice(rows.indexOf(row) + 1).flat(), counts, each, y));
+    y += 34;
+  }
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 ${width} ${y - 18}" font-family="system-ui, sans-serif" font-size="13">
+<title>The rooms of Cista: imports go down only</title>
+<rect width="${width}" height="${y - 18}" fill="#fff"/>
+${parts.join("\n")}
+</svg>
+`;
+}
+
+function box(room, x, y, width, height, lines) {
+  const text = lines.map(
+    (line, at) => `<text x="${x + 12}" y="${y + 62 + at * 16}" fill="#555" font-size="11.5">${line}</text>`,
+  );
+  return `<rect x="${x}" y="${y}" width="${width}" height="${height}" rx="6" fill="#f4f6f8" stroke="#7a8794"/>
+<text x="${x + 12}" y="${y + 22}" font-weight="600" fill="#1c2733">${room}</text>
+<text x="${x + 12}" y="${y + 40}" fill="#1c2733">${says[room]}</text>
+${text.join("\n")}`;
+}
+
+/** One arrow below each box, with where its imports lead and how many there are. */
+function fall(row, below, counts, each, y) {
+  return row.map((room, at) => {
+    const x = 16 + at * (each + 12) + 26;
+    const led = below
+      .filter((other) => counts.has(`${room} ${other}`))
+      .map((other) => `${other.replace("core/", "")} ${counts.get(`${room} ${other}`)}`);
+    return `<path d="M${x} ${y + 3}v22m-4 -6l4 6 4 -6" fill="none" stroke="#7a8794" stroke-width="1.5"/><text x="${x + 12}" y="${y + 20}" fill="#555" font-size="11.5">${led.join(", ")}</text>`;
+  });
+}
+
+function wrap(text, length) {
+  const lines = [""];
+  for (const word of text.split("  ")) {
+    if (`${lines.at(-1)}${word}`.length > length) lines.push("");
+    lines[lines.length - 1] += `${lines.at(-1) ? ",  " : ""}${word}`;
+  }
+  return lines;
+}
+
+// ── Three ways through the code: each step is looked for in the function before it ──
+
+const walks = {
+  read: [
+    ["core/cache.ts", "read", "`cache.read(source, params)`"],
+    ["core/operations/reader.ts", "read", "by the cache mode: from what is held, or from the source"],
+    ["core/operations/reader.ts", "heldOrAsked", "fresh, or stale and allowed: that is the answer"],
+    ["core/operations/reader.ts", "waitFor", "else it waits"],
+    ["core/operations/asking.ts", "joinRequest", "joins the request under way, if there is one (rule R1)"],
+    ["core/operations/asking.ts", "startRequest", "else makes one, and asks the request budget (R7)"],
+    ["core/lib/request.ts", "start", "waits for a network (R6)"],
+    ["core/lib/request.ts", "#try", "one try, with its time-out (R5)"],
+    ["core/lib/request.ts", "#load", "calls the load once the batch is consistent"],
+    ["core/operations/loading.ts", "load", "through the interceptors; over HTTP this is `http/load.ts`", "load("],
+    ["core/lib/request.ts", "#answerOf", "back: what came, as an answer, and checked", false],
+    ["core/operations/asking.ts", "takeAnswer", "holds it, and what it was made of", false],
+    ["core/operations/taking.ts", "applyAnswer", "with its freshness, labels and validator (F6, F7)"],
+    ["core/operations/asking.ts", "finishRequest", "follow-ups of an invalidation meanwhile (R2)", false],
+    ["core/operations/asking.ts", "settleWaiters", "whoever waited gets it"],
+  ],
+  batch: [
+    ["core/state/batches.ts", "batch", "a change of state; batches inside are part of it"],
+    ["core/state/batches.ts", "closeBatch", "when the outermost one ends, until nothing is left to do:"],
+    ["core/operations/watching.ts", "onDue", "what is overdue turns stale or expires (F3)", "onDue"],
+    ["core/state/batches.ts", "refreshDirty", "each dirty entry:", false],
+    ["core/operations/looking.ts", "refresh", "its reading (N1) and its next moment (F8)", "refresh("],
+    ["core/lib/guarded.ts", "guarded", "foreign code: loads, listeners of signals", false],
+    ["core/lib/recorder.ts", "tell", "the journal's listeners", false],
+    ["core/state/batches.ts", "notifyNow", "last, the watchers whose reading changed", false],
+    ["core/lib/listeners.ts", "callAll", "each once, in the order of subscription"],
+  ],
+};
+
+/** The source text of a function or method. */
+function bodyOf(file, name) {
+  const text = read(file);
+  const start = text.search(
+    new RegExp(`^(?:export )?(?:async )?function ${name}[(<]|^ {2}(?:async )?${name}\\([^;]*\\{$`, "m"),
+  );
+  if (start < 0)
+    throw new Error(`ARCHITECTURE: there is no ${name} in ${file}. Mend the walk in scripts/architecture.mjs.`);
+  return text.slice(start, start + text.slice(start).search(/\n {0,2}\}\n/));
+}
+
+function walk(steps) {
+  return steps.map(([file, name, what, call = `${name}`], at) => {
+    bodyOf(file, name);
+    const before = steps[at - 1];
+    if (before && call !== false && !bodyOf(before[0], before[1]).includes(call)) {
+      throw new Error(
+        `ARCHITECTURE: ${before[1]} in ${before[0]} no longer leads to ${name}. Mend the walk in scripts/architecture.mjs.`,
+      );
+    }
+    return `| ${at + 1} | \`${name}\` | \`${file}\` | ${what} |`;
+  });
+}
+
+/** The phases of a request, and who moves it there. */
+function phases() {
+  const text = read("core/lib/request.ts");
+  const names = [
+    ...read("core/api/reading.ts")
+      .match(/RequestPhase =([^;]+);/)[1]
+      .matchAll(/"(\w+)"/g),
+  ].map(([, name]) => name);
+  const methods = [...text.matchAll(/^ {2}(#?\w+)\([^)]*\)[^{;]*\{\n([\s\S]*?)\n {2}\}$/gm)];
+  const movers = (phase) =>
+    methods
+      .filter(([, , body]) => body.includes(`#move("${phase}")`) || body.includes(`this.phase = "${phase}"`))
+      .map(([, name]) => `\`${name}\``);
+  const means = {
+    none: "no load is under way: not begun, over, or a stream that is open",
+    running: "a try is under way",
+    waiting: "a pause between two tries, or held back by the request budget",
+    offline: "waits for a network",
+  };
+  return names.map((name) => `| \`${name}\` | ${means[name]} | ${movers(name).join(", ")} |`);
+}
+
+const head = "| | Function | File | What happens |\n|---|---|---|---|";
+export const tables = () => ({
+  read: [head, ...walk(walks.read)].join("\n"),
+  phases: ["| Phase | | Moved there by |", "|---|---|---|", ...phases()].join("\n"),
+  batch: [head, ...walk(walks.batch)].join("\n"),
+});
+
+/** The page with its tables made anew. */
+export function withTables(page) {
+  return Object.entries(tables()).reduce(
+    (text, [name, table]) =>
+      text.replace(
+        new RegExp(`(<!-- ${name} -->\\n)[sS]*?(<!-- / -->)`),
+        (_, open, close) => `${open}\n${table}\n\n${close}`,
+      ),
+    page,
+  );
+}
+
+export const paths = { picture: join(root, "docs/architecture.svg"), page: join(root, "ARCHITECTURE.md") };
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  writeFileSync(paths.picture, picture());
+  writeFileSync(paths.page, withTables(readFileSync(paths.page, "utf8")));
+}
