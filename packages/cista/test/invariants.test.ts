@@ -98,6 +98,20 @@ test("R3: a stream that is prefetched again when its answer has come ends like a
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
+test("R3: what a watched whole is made of is brought up to date, though nobody waits for it itself", async () => {
+  const steps = [
+    [attach("leaf")],
+    [end("value")],
+    [attach("top", 1)],
+    [{ do: "change", kind: "pair", id: 1, how: "put" }],
+    [{ do: "all", how: "pairs" }],
+    [{ do: "change", kind: "leaf", id: 0, how: "delete" }],
+    [{ do: "detach", nth: 0 }],
+    [end("value")],
+  ];
+  await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, noStore: true }, steps);
+});
+
 test("F3: what is fresh again because its parts are as they were expires again", async () => {
   const steps = [
     [attach("leaf")],

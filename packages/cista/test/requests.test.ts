@@ -1,4 +1,5 @@
 import { answer, CistaError, Failure, missing, source, unchanged } from "cista";
+import { virtualClock } from "cista/rehearsal";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -222,6 +223,31 @@ test("R5: tried again with full jitter under an exponential ceiling, only where 
   expect(seen.at(-1)).toBe("failed (http)");
   expect(cache.peek(hut).failure?.attempts).toBe(3);
   expect(seen[0]).toBe("loading waiting (network)");
+});
+
+test("R5: the server's Retry-After wins over a longer pause too", async () => {
+  const clock = Object.assign(virtualClock(), { random: () => 0.9 });
+  const { cache, events } = stage({ clock });
+  const { source: hut, loads } = heldSource("hut", { retry: { times: 1, first: "10s" } });
+  watch(cache, hut);
+  loads[0]?.fail(new Failure("http", "busy", { status: 503, retryAfter: 100 }));
+  await clock.advance(0);
+  expect(events.find(({ kind }) => kind === "retry")?.duration).toBe(100);
+});
+
+test("R3: a signal that is aborted while the request begins ends it like any other", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut");
+  const leaving = new AbortController();
+  cache.intercept({
+    isOffline() {
+      leaving.abort(); // whatever is called on the way
+      return false;
+    },
+  });
+  await expect(cache.read(hut, undefined, { signal: leaving.signal })).rejects.toBe(leaving.signal.reason);
+  await clock.advance(0);
+  expect(loads[0]?.signal.aborted).toBe(true);
 });
 
 test("R5: a try that takes too long is over, even for a load that ignores its signal", async () => {
