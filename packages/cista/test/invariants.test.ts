@@ -36,6 +36,17 @@ test("D1: a whole whose part stays invalidated after a failure is asked for anew
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, mustRevalidate: true }, steps);
 });
 
+test("D1: a part whose answer was of before its invalidation is waited for once more", async () => {
+  const steps = [
+    [attach("chain")],
+    [end("value"), attach("leaf"), { do: "pass", seconds: 1 }],
+    [{ do: "read", kind: "leaf", id: 0, signal: false, noStore: false }, invalidateLeaf],
+    [invalidateLeaf],
+    [end("same")],
+  ];
+  await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
+});
+
 test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
   const steps = [
     [attach("chain", 2), end("value")],

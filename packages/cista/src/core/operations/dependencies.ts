@@ -33,7 +33,10 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
  */
 export function recheckParts(entry: Entry): void {
   const again = entry.links?.parts.some(
-    ({ entry: part, version, readAt }) => part.changedAt !== version || part.invalidatedAt > readAt,
+    ({ entry: part, version, readAt }) =>
+      part.changedAt !== version ||
+      part.invalidatedAt > readAt ||
+      (part.version < part.invalidatedAt && !part.activity?.failure), // its answer was of before the invalidation
   );
   if (again) scheduleDependencyCheck(entry);
 }
