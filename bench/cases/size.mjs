@@ -12,8 +12,7 @@ const withoutWhatComesLater = {
   },
 };
 
-/** Kilobytes of what a program gets that imports only this, minified and compressed by brotli. */
-export async function kilobytes(statement, external = [], plugins = [withoutWhatComesLater]) {
+async function bundled(statement, external, plugins) {
   const { outputFiles } = await build({
     stdin: { contents: statement, resolveDir },
     bundle: true,
@@ -29,16 +28,47 @@ export async function kilobytes(statement, external = [], plugins = [withoutWhat
     legalComments: "none",
     logLevel: "error",
   });
-  return brotliCompressSync(outputFiles[0].contents).length / 1000;
+  return outputFiles[0].contents;
+}
+
+/** Kilobytes of what a program gets that imports only this, minified and compressed by brotli. */
+export async function kilobytes(statement, external = [], plugins = [withoutWhatComesLater]) {
+  return brotliCompressSync(await bundled(statement, external, plugins)).length / 1000;
+}
+
+/** The core's size by rooms: each its share of the minified bytes, from the sources, in compressed kilobytes. */
+export async function coreByRoom() {
+  const sources = fileURLToPath(new URL("../../packages/cista/src/index.ts", import.meta.url));
+  const { metafile } = await build({
+    stdin: { contents: `export { createCache, source } from ${JSON.stringify(sources)};`, resolveDir },
+    bundle: true,
+    minify: true,
+    format: "esm",
+    target: "es2022",
+    platform: "browser",
+    define: { DEVELOPMENT: "false" },
+    plugins: [withoutWhatComesLater],
+    write: false,
+    metafile: true,
+    legalComments: "none",
+  });
+  const bytes = new Map();
+  for (const [path, { bytesInOutput }] of Object.entries(Object.values(metafile.outputs)[0].inputs)) {
+    const room = /core\/(\w+)\//.exec(path)?.[1] ?? "cache.ts and the page";
+    bytes.set(room, (bytes.get(room) ?? 0) + bytesInOutput);
+  }
+  const all = [...bytes.values()].reduce((sum, each) => sum + each, 0);
+  const whole = await coreSize();
+  return new Map([...bytes].map(([room, each]) => [room, (whole * each) / all]));
 }
 
 const core = 'export { createCache, source } from "cista";';
 export const coreSize = () => kilobytes(core);
-export const reactSize = async () =>
-  (await kilobytes(
-    `${core} export { CistaProvider, useCache, useReading, useValue, useWrite, Outcome, Boundary } from "cista/react";`,
-    ["react"],
-  )) - (await coreSize());
+const react = `${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`;
+export const reactSize = async () => (await kilobytes(react, ["react"])) - (await coreSize());
+export const reactRestSize = async () =>
+  (await kilobytes(`${react} export { useValue, useWrite, Boundary } from "cista/react";`, ["react"])) -
+  (await kilobytes(react, ["react"]));
 const http = `${core} export { origin } from "cista/http";`;
 export const httpSize = async () => (await kilobytes(http)) - (await coreSize());
 export const httpLaterSize = async () => (await kilobytes(http, [], [])) - (await kilobytes(http));

@@ -1,0 +1,150 @@
+import { createCache, type Failure } from "cista";
+import { describe, expect, test, vi } from "vitest";
+import { hut, id, json, server } from "./hostile-server.js";
+import { stage, watch } from "./stage.js";
+
+// Answers that are too large, cut short, of another kind, or not what was asked for.
+
+describe("answers", () => {
+  test("a 304 that was not asked for, or is about another representation, freshens nothing", async () => {
+    let answer = () => json("a", { etag: '"a"', "cache-control": "max-age=60" });
+    const { api, seen } = server(() => answer());
+    const { cache } = stage();
+    const one = api.source<any, string>(hut);
+    await cache.read(one, id);
+    answer = () =>
+      seen.length === 2
+        ? new Response(null, { status: 304, headers: { etag: '"other"' } })
+        : json("b", { etag: '"b"' });
+    expect(await cache.read(one, id, { cache: "no-cache" })).toBe("b");
+    expect(seen[2]?.headers.get("if-none-match")).toBeNull();
+    const odd = server(() => json(1, { etag: "not an entity tag", "last-modified": "Sun, 01 Nov 2026 06:00:00 GMT" }));
+    const other = odd.api.source<any, number>(hut);
+    await stage().cache.read(other, id);
+    expect(odd.seen).toHaveLength(1);
+    const unasked = server(() => new Response(null, { status: 304 }));
+    cache.put(unasked.api.source<any, number>({ ...hut, name: "unasked" }), id, 1);
+    const again = unasked.api.source<any, number>({ ...hut, name: "again" });
+    const { cache: own } = stage();
+    own.put(again, id, 1); // no validator, so no condition
+    await expect(own.read(again, id, { cache: "no-cache" })).rejects.toMatchObject({ kind: "http", status: 304 });
+  });
+
+  test("a 304 without Cache-Control keeps the lifetime that was stated", async () => {
+    const { api, seen } = server(() =>
+      seen.length > 1 ? new Response(null, { status: 304 }) : json(1, { etag: '"a"', "cache-control": "max-age=7" }),
+    );
+    const { cache } = stage();
+    const one = api.source<any, number>(hut);
+    await cache.read(one, id);
+    await cache.read(one, id, { cache: "no-cache" });
+    const [info] = [...cache.entries()];
+    expect(Number(info?.staleAt) - Number((info as any).reading.storedAt)).toBe(7000);
+  });
+
+  test("S5: no body is read past maxBody, whoever parses it", async () => {
+    let cancelled = 0;
+    const endless = (headers: HeadersInit) => {
+      const body = new ReadableStream({
+        pull: (to) => to.enqueue(new Uint8Array(1 << 16)),
+        cancel: () => void cancelled++,
+      });
+      return new Response(body, { headers });
+    };
+    const first = (seen: unknown[], value: unknown) => seen.length === 1 && json(value, { etag: '"a"' });
+    const held: ReturnType<typeof server> = server(() => first(held.seen, 1) || endless({ etag: '"a"' }), {
+      maxBody: 1 << 20,
+    });
+    const { cache } = stage();
+    const one = held.api.source<any, any>(hut);
+    await cache.read(one, id);
+    expect(await cache.read(one, id, { cache: "reload" }).catch((failure: Failure) => failure.kind)).toBe("http");
+    await cache.read(one, id, { cache: "no-cache" }).catch(() => {});
+    const own = server(() => endless({}), { maxBody: 1 << 20 });
+    const parsed = own.api.source<any, any>({ ...hut, parse: (response) => response.text() });
+    await expect(stage().cache.read(parsed, id)).rejects.toMatchObject({
+      kind: "http",
+      message: expect.stringContaining("longer than"),
+    });
+    const list: ReturnType<typeof server> = server(() => first(list.seen, []) || endless({ etag: '"a"' }), {
+      maxBody: 1 << 20,
+    });
+    const pages = list.api.pages<void, any>({ name: "list", url: "/api/list" });
+    const { cache: other } = stage();
+    await other.read(pages);
+    await other.read(pages, undefined, { cache: "no-cache" });
+    expect(cancelled).toBe(4);
+  });
+
+  test("a revalidation asks for no more parts than were held, however many a server names", async () => {
+    let part = 0;
+    const { api, seen } = server(() =>
+      json(part === 0 ? [{ id: 1 }] : [], { link: `</api/list?p=${++part}>; rel="next"` }),
+    );
+    const { cache } = stage();
+    const list = api.pages<void, any>({ name: "list", url: "/api/list" });
+    await cache.read(list);
+    await cache.read(list, undefined, { cache: "no-cache" });
+    expect(seen.length).toBeLessThanOrEqual(3);
+  });
+
+  test("R5: GraphQL errors of any shape are of kind graphql, with short, plain messages", async () => {
+    for (const errors of [[null], ["text"], [{ message: { a: 1 } }], [{ message: "\u001b[31m".padEnd(5000, "x") }]]) {
+      const { api } = server(() => json({ errors }));
+      const failure = await createCache()
+        .read(api.graphql({ name: "g", url: "/graphql", document: "{ a }", retry: false }))
+        .catch((thrown: Failure) => thrown); // prettier-ignore
+      expect(failure).toMatchObject({ kind: "graphql" });
+      expect((failure as Failure).message.length).toBeLessThan(600);
+      expect((failure as Failure).message).not.toContain("\u001b");
+    }
+    const created = server(() => new Response("", { status: 201, headers: { "content-type": "application/json" } }));
+    expect(await createCache().run(created.api.write({ name: "w", method: "POST", url: "/" }) as any)).toBeUndefined();
+    const detail = `\u009b2J${"y".repeat(3_000_000)}`;
+    const failing = server(() => json({ title: "no", detail }, { "content-type": "application/problem+json" }, 500));
+    const failure = await createCache()
+      .read(failing.api.source<any, any>(hut), id)
+      .catch((thrown: Failure) => thrown);
+    expect((failure as Failure).message.length).toBeLessThan(1000);
+    expect((failure as Failure).problem?.detail).toBe(detail);
+  });
+
+  test("R5: event ids go out as UTF-8; one endless line ends the stream", async () => {
+    const encoder = new TextEncoder();
+    const stream = (text: string) => {
+      const body = new ReadableStream({
+        start(to) {
+          to.enqueue(encoder.encode(text));
+          to.close();
+        },
+      });
+      return new Response(body, { headers: { "content-type": "text/event-stream" } });
+    };
+    const { api, seen } = server(() => stream("id: hütte\ndata: 1\n\nid: a\0b\ndata: 2\n\n"));
+    const start: number[] = [];
+    const events = api.events<void, number[]>({
+      name: "e",
+      url: "/e",
+      start,
+      reduce: (all, { data }) => [...all.splice(all.length, 0, Number(data)), ...all],
+    });
+    const { cache, clock } = stage();
+    watch(cache, events);
+    await vi.waitFor(async () => {
+      await clock.advance("1s");
+      expect(seen.length).toBeGreaterThan(1);
+    });
+    expect(start).toEqual([]);
+    expect(seen[1]?.headers.get("last-event-id")).toBe("h\u00c3\u00bctte");
+    const line = server(() => stream(`data: ${"x".repeat(2 << 20)}`), { maxBody: 1 << 20 });
+    const broken = stage();
+    const { view } = watch(
+      broken.cache,
+      line.api.events<void, number>({ name: "l", url: "/l", start: 0, reduce: (n) => n + 1 }),
+    );
+    await vi.waitFor(async () => {
+      await broken.clock.advance(0);
+      expect(view.get().failure?.message).toContain("longer than");
+    });
+  });
+});

@@ -1,0 +1,106 @@
+import { jsonForScript, restoreSnapshot, source, takeSnapshot } from "cista";
+import { describe, expect, test } from "vitest";
+import { base, hut, id, json, server } from "./hostile-server.js";
+import { stage, watch } from "./stage.js";
+
+// Snapshots and keys that somebody else has made.
+
+describe("snapshots", () => {
+  test("no internal address leaves in one; the URL's label is made anew where it is taken in", async () => {
+    const inside = server(() => json(1, { "cache-groups": '"huts"' }), { base: "http://internal:3000" });
+    const { cache } = stage();
+    await cache.read(inside.api.source<any, number>(hut), id);
+    const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
+    expect(JSON.stringify(snapshot)).not.toContain("internal");
+    const there = stage({ snapshot });
+    const outside = server(() => json(1)).api.source<any, number>(hut);
+    there.cache.peek(outside, id);
+    expect(there.cache.invalidate({ group: `${base}/api/huts/h-07` })).toBe(1);
+  });
+
+  const entry = (more: object) => ({
+    source: "hut",
+    kind: "value",
+    value: 1,
+    age: 0,
+    maxAge: 60_000,
+    staleWhileRevalidate: null,
+    staleIfError: null,
+    ...more,
+  }); // prettier-ignore
+  const taken = (entries: unknown[], takenAt = Date.UTC(2026, 10, 23, 18)) =>
+    ({ format: "cista-snapshot", version: 1, takenAt, entries }) as const;
+
+  test("S1: what the source's check refuses, and what is malformed, is dropped, not the rest", async () => {
+    const positive = {
+      "~standard": {
+        version: 1,
+        vendor: "t",
+        validate: (value: any) => (value > 0 ? { value } : { issues: [{ message: "no" }] }),
+      },
+    } as any; // prettier-ignore
+    const checked = source({ name: "hut", check: positive, load: async (_: number) => 1 });
+    const throwing = Object.defineProperty(entry({ params: 5 }), "value", {
+      enumerable: true,
+      get: () => {
+        throw new Error("no");
+      },
+    }); // prettier-ignore
+    const { cache, events } = stage();
+    restoreSnapshot(
+      cache,
+      taken([
+        entry({ params: 1 }),
+        entry({ params: 2, value: -1 }),
+        entry({ params: 3, etag: "a\r\nb" }),
+        throwing,
+        entry({ params: 4 }),
+      ]),
+    );
+    expect([1, 2, 3, 4, 5].map((params) => cache.peek(checked, params).value)).toEqual([
+      1,
+      undefined,
+      undefined,
+      1,
+      undefined,
+    ]);
+    expect(events.filter(({ kind }) => kind === "warning")).toHaveLength(3);
+    const list = server(() => json([])).api.pages<void, any>({ name: "hut", url: "/" });
+    const other = stage({ snapshot: taken([entry({ value: "no list" })]) });
+    expect(other.cache.peek(list).state).toBe("empty");
+  });
+
+  test("S1: one taken by a clock that was ahead is shown to nobody unchecked", async () => {
+    const hutSource = source({ name: "hut", load: async (_: number) => 2 });
+    const { cache } = stage({ snapshot: taken([entry({ params: 1 })], Date.UTC(2026, 10, 23, 19)) });
+    expect(await cache.read(hutSource, 1)).toBe(2);
+  });
+
+  test("S2: what the server called no-store stays so when a program puts it", async () => {
+    const { api } = server(() => json(1, { "cache-control": "no-store" }));
+    const { cache, clock } = stage();
+    const secret = api.source<any, any>(hut);
+    watch(cache, secret, id);
+    await clock.advance(0);
+    cache.put(secret, id, 2);
+    expect(takeSnapshot(cache).entries).toEqual([]);
+    let deep: any = 1;
+    for (let level = 0; level < 100_000; level++) deep = [deep];
+    cache.put(source({ name: "deep", share: false, load: async (): Promise<any> => 1 }), undefined, deep);
+    cache.put(source({ name: "flat", load: async () => 1 }), undefined, 1);
+    expect(JSON.parse(JSON.stringify(takeSnapshot(cache))).entries).toHaveLength(1);
+  });
+
+  test("jsonForScript: nothing in it ends its element, and JSON.parse gives it back", () => {
+    const value = { a: "</script><!--<script>\u2028&amp;" };
+    expect(jsonForScript(value)).not.toMatch(/[<>&\u2028]/);
+    expect(JSON.parse(jsonForScript(value))).toEqual(value);
+  });
+});
+
+test("keys: params that share a hash cost no more than others, in the program's whole life", () => {
+  const { cache } = stage({ capacity: 100_000 });
+  const hutSource = source({ name: "hut", load: async (_: object) => 1 });
+  for (let n = 0; n < 20_000; n++) cache.put(hutSource, { [`k${n}`]: true }, 1);
+  expect(cache.peek(hutSource, { k777: true }).value).toBe(1);
+});

@@ -1,0 +1,106 @@
+import { answer, source, takeSnapshot } from "cista";
+import { describe, expect, test } from "vitest";
+import { heldSource, stage, watch } from "./stage.js";
+
+// What random programs once broke, each by the shortest program that showed it.
+
+const endless = { retry: false, timeout: Number.POSITIVE_INFINITY } as const;
+const item = () => source({ name: "item", maxAge: "1h", load: async (_: void) => ({ price: 1 }) });
+const totalOf = (part: ReturnType<typeof item>) =>
+  source({ name: "total", maxAge: "1d", load: async (_: void, { read }) => (await read(part)).price * 100 });
+
+describe("D1: what a dependent is made of", () => {
+  test.each([
+    ["put", (cache: any, part: any) => cache.put(part, undefined, { price: 2 }), 200],
+    ["patch", (cache: any, part: any) => cache.patch(part, undefined, () => ({ price: 2 })), 200],
+    ["delete", (cache: any, part: any) => cache.delete(part), 100],
+  ])("a part that changes by %s while it is being read is read again", async (_, change, expected) => {
+    const { cache, clock } = stage();
+    const part = item();
+    const total = totalOf(part);
+    const { view } = watch(cache, total);
+    await clock.advance(0);
+    cache.invalidate(total);
+    change(cache, part);
+    await clock.advance("1h");
+    expect(view.get()).toMatchObject({ value: expected });
+  });
+
+  test("D1: a part that changes while others are checked is seen", async () => {
+    const { cache, clock } = stage();
+    const parts = [heldSource("a", endless), heldSource("b", endless)];
+    const both = source({
+      name: "both",
+      maxAge: "1d",
+      load: async (_: void, { read }) => [await read(parts[0]!.source), await read(parts[1]!.source)],
+    });
+    const { view } = watch(cache, both);
+    for (const { loads } of parts) {
+      loads[0]?.answer(1);
+      await clock.advance(0);
+    }
+    cache.invalidate(parts[1]!.source);
+    await clock.advance(0);
+    cache.put(parts[0]!.source, undefined, 2); // it was looked at first
+    parts[1]?.loads.at(-1)?.answer(1);
+    await clock.advance(0);
+    expect(view.get()).toMatchObject({ value: [2, 1], fresh: true });
+  });
+
+  test("D1: a load that fails after a part changed is not begun again without a cause", async () => {
+    const { cache, clock } = stage();
+    const part = item();
+    let loads = 0;
+    let broken = false;
+    const whole = source({
+      name: "whole",
+      requestBudget: false,
+      retry: false,
+      load: async (_: void, { read }) => {
+        loads++;
+        await read(part);
+        if (broken) throw new Error("no");
+        return 1;
+      },
+    });
+    watch(cache, whole);
+    await clock.advance(0);
+    broken = true;
+    cache.put(part, undefined, { price: 2 });
+    await clock.advance("20s");
+    expect(loads).toBe(2);
+  });
+
+  test("D1: what has no lifetime and changes each time, read twice in one load, is asked for once", async () => {
+    const { cache, clock } = stage();
+    let count = 0;
+    const part = source({ name: "part", maxAge: 0, load: async () => ++count });
+    const whole = source({ name: "whole", load: async (_: void, { read }) => [await read(part), await read(part)] });
+    const { view } = watch(cache, whole);
+    await clock.advance("10s");
+    expect(view.get()).toMatchObject({ value: [1, 1] });
+  });
+
+  test("D2: a part that turns noStore takes its dependent out of what is stored", async () => {
+    const { cache, clock } = stage();
+    let noStore = false;
+    const part = source({ name: "part", maxAge: 0, load: async () => answer(1, { noStore }) });
+    const whole = source({ name: "whole", maxAge: "1d", load: async (_: void, { read }) => await read(part) });
+    watch(cache, whole);
+    await clock.advance(0);
+    expect(takeSnapshot(cache, whole).entries).toHaveLength(1);
+    noStore = true;
+    watch(cache, part);
+    await clock.advance(0);
+    expect(takeSnapshot(cache, whole).entries).toEqual([]);
+  });
+
+  test("D: a no-store read of a composite keeps nothing", async () => {
+    const { cache, clock } = stage({ capacity: 10 });
+    const part = source({ name: "part", load: async (id: number) => id });
+    const whole = source({ name: "whole", load: async (id: number, { read }) => await read(part, id) });
+    for (let id = 0; id < 100; id++) await cache.read(whole, id, { cache: "no-store" });
+    await clock.advance(0);
+    expect([...cache.entries()].length).toBeLessThanOrEqual(10);
+  });
+});
