@@ -15,6 +15,10 @@ const paths = ["core", "http"].flatMap((room) =>
 );
 const all = paths.map(({ name, parentPath }) => join(relative(root, parentPath), name));
 const placeOf = (file) => all.find((path) => path.endsWith(`/${file}`));
+/** The library's tests in Node, without those that are only about time and chance. */
+const tests = readdirSync(join(root, "packages/cista/test"))
+  .filter((file) => /^(?!soak|fuzz|rules)[\w-]+\.test\.ts$/.test(file))
+  .map((file) => `packages/cista/test/${file}`);
 const copy = mkdtempSync(join(tmpdir(), "cista-mutate-"));
 for (const part of [
   "packages",
@@ -68,9 +72,8 @@ async function failing(path) {
     "run",
     "--project",
     "node",
-    "packages/cista/test",
-    "--exclude",
-    "**/{soak,fuzz}.test.ts",
+    // What is broken in the core, the core's own tests are to see.
+    ...tests.filter((file) => !path.includes("/core/") || !/\/http|hostile-(origins|users|answers)/.test(file)),
     "--bail",
     "1",
     "--reporter",
@@ -79,8 +82,6 @@ async function failing(path) {
     out,
     "--testTimeout",
     "60000",
-    // What is broken in the core, the core's own tests are to see.
-    ...(path.includes("/core/") ? ["--exclude", "**/http*.test.ts"] : []),
   ];
   const env = { ...process.env, PROVE_RUNS: "1500", PROVE_SEED: "1", PROVE_QUICK: "1" };
   const child = spawn("npx", args, { cwd: copy, stdio: "ignore", detached: true, env });

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { Program, settings, step } from "./model/program.js";
+import { Program } from "./model/program.js";
+import { settings, step } from "./model/steps.js";
 
 // `npm run prove` runs many more, from a seed that it prints; PROVE_SEED=… repeats it.
 const runs = Number(process.env.PROVE_RUNS ?? 3000) / 3;

@@ -1,0 +1,51 @@
+import fc from "fast-check";
+
+// The steps and settings of random programs: see program.ts.
+
+const kinds = ["leaf", "pair", "top", "chain", "stream", "list"] as const;
+export type Kind = (typeof kinds)[number];
+const id = fc.nat(2);
+const what = { kind: fc.constantFrom(...kinds), id };
+const does = <N extends string, M extends object>(
+  weight: number,
+  name: N,
+  members: { [K in keyof M]: fc.Arbitrary<M[K]> },
+) => ({
+  weight,
+  arbitrary: fc.record({ do: fc.constant(name), ...members } as object) as unknown as fc.Arbitrary<{ do: N } & M>,
+});
+
+const single = fc.oneof(
+  does(24, "attach", { ...what, when: fc.constantFrom(true, true, false), pick: fc.boolean() }),
+  does(12, "detach", { nth: fc.nat(9) }),
+  does(16, "read", { ...what, signal: fc.boolean(), noStore: fc.constantFrom(false, false, true) }),
+  does(8, "leave", { nth: fc.nat(9) }),
+  does(36, "end", { nth: fc.nat(3), how: fc.constantFrom("value", "value", "same", "failure") }),
+  does(20, "change", { ...what, how: fc.constantFrom("put", "patch", "invalidate", "delete") }),
+  does(4, "all", { how: fc.constantFrom("invalidate", "delete", "pairs") }),
+  does(12, "fail", { kind: fc.constantFrom("pair", "top", "chain"), id }),
+  does(8, "stream", { how: fc.constantFrom("push", "end", "break") }),
+  does(8, "write", { id }),
+  does(8, "settle", { nth: fc.nat(3), how: fc.constantFrom("done", "refused", "lost") }),
+  does(12, "pass", { seconds: fc.constantFrom(1, 1, 3, 70, 86_400 * 40) }),
+  does(4, "jump", { seconds: fc.integer({ min: -4000, max: 4000 }) }),
+  does(4, "page", { visible: fc.boolean(), online: fc.boolean() }),
+  does(4, "listen", { on: fc.constantFrom("journal", "view", "abort", "load"), how: fc.nat(4), ...what }),
+  does(1, "dispose", {}),
+);
+export type Single = typeof single extends fc.Arbitrary<infer S> ? S : never;
+
+/** One thing, or several in one go. */
+export const step: fc.Arbitrary<readonly Single[]> = fc.oneof(
+  { weight: 4, arbitrary: single.map((one) => [one]) },
+  { weight: 1, arbitrary: fc.array(single, { minLength: 2, maxLength: 4 }) },
+);
+
+export const settings = fc.record({
+  capacity: fc.constantFrom(0, 1, 3, 1000),
+  maxAge: fc.constantFrom(0, 2, 60, 60 * 86_400, Number.POSITIVE_INFINITY),
+  swr: fc.constantFrom(0, 5, 1e9),
+  mustRevalidate: fc.boolean(),
+  noStore: fc.constantFrom(false, false, true),
+  retry: fc.nat(1),
+});
