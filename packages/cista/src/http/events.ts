@@ -1,9 +1,9 @@
-import { createParser, type EventSourceMessage } from "eventsource-parser";
+import { createParser, type EventSourceMessage, type EventSourceParser } from "eventsource-parser";
 import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import type { EventsDefinition } from "./contract.js";
 import { detailsOf } from "./details.js";
-import { exchange, type Server } from "./exchange.js";
+import { type Exchange, exchange, type Server } from "./exchange.js";
 import { askOf } from "./load.js";
 import { httpFailure } from "./problem.js";
 
@@ -34,48 +34,65 @@ export async function* follow(
     ...(lastEventId ? { validator: { lastEventId } } : {}),
   });
   if (response.status === 204) return yield answer(value, details()); // that is all
-  const type = response.headers.get("content-type") ?? "no content type";
-  if (response.status !== 200) throw notRetryable(await httpFailure(received));
-  if (!/^text\/event-stream\b/i.test(type)) {
-    await response.body?.cancel();
-    throw notRetryable(
-      new Failure("shape", `An event stream was expected from ${withoutQuery(url)}, but ${type} came.`),
-    );
-  }
+  await refuseOther(received);
   yield answer(value, details()); // open: there is something to show before the first event
-
-  let wait: number | undefined;
-  let events: EventSourceMessage[] = [];
-  let broken: unknown;
-  const parser = createParser({
-    maxBufferSize: received.maxBody,
-    onEvent: (event) => events.push(event),
-    onRetry: (milliseconds) => {
-      wait = Math.max(milliseconds, shortestWait);
-    },
-    onError: (error) => {
-      if (error.type === "max-buffer-size-exceeded") broken = error;
-    },
-  });
+  const reader = new EventReader(withoutQuery(url), received.maxBody);
   for await (const text of textOf(response, context.signal)) {
-    parser.feed(text);
-    if (broken) {
-      throw notRetryable(
-        new Failure("http", `An event from ${withoutQuery(url)} is longer than ${received.maxBody} bytes.`),
-      );
-    }
+    const events = reader.read(text);
     for (const { event = "message", data, id } of events) {
       if (id !== undefined && isEventId(id)) lastEventId = id;
       value = definition.reduce(value, { type: event, data, ...(id === undefined ? {} : { id }) });
     }
     if (events.length > 0) yield answer(value, details());
-    events = [];
   }
-  throw new Failure(
-    "network",
-    `The event stream from ${withoutQuery(url)} has ended.`,
-    wait === undefined ? {} : { retryAfter: wait },
-  );
+  const { wait } = reader;
+  const message = `The event stream from ${withoutQuery(url)} has ended.`;
+  throw new Failure("network", message, wait === undefined ? {} : { retryAfter: wait });
+}
+
+/** @throws Failure that is not tried again: another status than 200, or another media type */
+async function refuseOther(received: Exchange): Promise<void> {
+  const { response, url } = received;
+  if (response.status !== 200) throw notRetryable(await httpFailure(received));
+  const type = response.headers.get("content-type") ?? "no content type";
+  if (/^text\/event-stream\b/i.test(type)) return;
+  await response.body?.cancel();
+  const message = `An event stream was expected from ${withoutQuery(url)}, but ${type} came.`;
+  throw notRetryable(new Failure("shape", message));
+}
+
+/** Events out of the text of one stream, as it comes in pieces. */
+class EventReader {
+  /** How long the server wants to be left alone before the stream is opened again, in milliseconds. */
+  wait: number | undefined;
+  readonly #url: string;
+  readonly #maxBody: number;
+  #events: EventSourceMessage[] = [];
+  #isTooLong = false;
+  readonly #parser: EventSourceParser;
+
+  constructor(url: string, maxBody: number) {
+    this.#url = url;
+    this.#maxBody = maxBody;
+    this.#parser = createParser({
+      maxBufferSize: maxBody,
+      onEvent: (event) => this.#events.push(event),
+      onRetry: (milliseconds) => {
+        this.wait = Math.max(milliseconds, shortestWait);
+      },
+      onError: ({ type }) => {
+        this.#isTooLong ||= type === "max-buffer-size-exceeded";
+      },
+    });
+  }
+
+  /** @throws Failure kind "http" for an event that is longer than a body may be */
+  read(text: string): EventSourceMessage[] {
+    this.#events = [];
+    this.#parser.feed(text);
+    if (!this.#isTooLong) return this.#events;
+    throw notRetryable(new Failure("http", `An event from ${this.#url} is longer than ${this.#maxBody} bytes.`));
+  }
 }
 
 /** However little a server says, so long is waited before a stream is opened again, in milliseconds. */

@@ -46,87 +46,105 @@ const longestHeld = 2000;
 /**
  * Stands around the loads of a cache. What it does the cache cannot tell from the real thing: slow really takes that
  * long, a failure goes through retries and `staleIfError`, and offline waits as `offline`.
+ * @example
+ * const rehearsal = rehearse(cache);
+ * rehearsal.set(hut, { slow: "2s", failing: 0.3 });
  */
 export function rehearse(cache: Cache, options: RehearsalOptions = {}): Rehearsal {
-  const { setTimer = (callback, delay) => void setTimeout(callback, delay), random = Math.random } = options;
-  const mishaps = new Map<string, Mishap>();
-  /** Lets the answer go that waits until the next one has come, by source. */
-  const held = new Map<string, () => void>();
-  const interceptor: Interceptor = {
-    load(call, proceed) {
-      const mishap = mishaps.get(call.source);
-      return mishap ? misbehave(mishap, call, proceed) : proceed();
-    },
-    isOffline: (source) => mishaps.get(source)?.offline === true,
-  };
-  let remove = cache.intercept(interceptor);
+  return new Staged(cache, options);
+}
 
-  async function misbehave(mishap: Mishap, { source, context }: LoadCall, proceed: () => unknown): Promise<unknown> {
+class Staged implements Rehearsal {
+  readonly #cache: Cache;
+  readonly #setTimer: (callback: () => void, delay: number) => void;
+  readonly #random: () => number;
+  readonly #mishaps = new Map<string, Mishap>();
+  /** Lets the answer go that waits until the next one has come, by source. */
+  readonly #held = new Map<string, () => void>();
+  readonly #interceptor: Interceptor = {
+    load: (call, proceed) => {
+      const mishap = this.#mishaps.get(call.source);
+      return mishap ? this.#misbehave(mishap, call, proceed) : proceed();
+    },
+    isOffline: (source) => this.#mishaps.get(source)?.offline === true,
+  };
+  #remove: () => void;
+
+  constructor(cache: Cache, { setTimer, random }: RehearsalOptions) {
+    this.#cache = cache;
+    this.#setTimer = setTimer ?? ((callback, delay) => void setTimeout(callback, delay));
+    this.#random = random ?? Math.random;
+    this.#remove = cache.intercept(this.#interceptor);
+  }
+
+  set(source: Source<any, any> | string, mishap: Mishap | undefined): void {
+    const name = typeof source === "string" ? source : source.name;
+    this.#change(
+      (other) => other === name,
+      () => {
+        if (mishap) this.#mishaps.set(name, mishap);
+        else this.#mishaps.delete(name);
+        this.#remove();
+        this.#remove = this.#cache.intercept(this.#interceptor); // what waited for a network looks anew whether there is one
+      },
+    );
+  }
+
+  of(source: string): Mishap | undefined {
+    return this.#mishaps.get(source);
+  }
+
+  end(): void {
+    this.#change(
+      () => true,
+      () => {
+        this.#mishaps.clear();
+        this.#remove();
+      },
+    );
+  }
+
+  async #misbehave(mishap: Mishap, { source, context }: LoadCall, proceed: () => unknown): Promise<unknown> {
     const { signal } = context;
     const waits: Promise<unknown>[] = [];
-    if (mishap.slow !== undefined) waits.push(pause(milliseconds(mishap.slow, "slow"), signal));
-    if (random() < Number(mishap.failing ?? 0)) {
+    if (mishap.slow !== undefined) waits.push(this.#pause(milliseconds(mishap.slow, "slow"), signal));
+    if (this.#random() < Number(mishap.failing ?? 0)) {
       await Promise.all(waits);
       throw new Failure("http", `Rehearsed: "${source}" fails.`, { status: 500 });
     }
     const came = mishap.missing ? missing({ noStore: true }) : await proceed(); // what is only played is stored nowhere
     await Promise.all(waits);
-    if (mishap.outOfOrder) await untilPassed(source, signal);
+    if (mishap.outOfOrder) await this.#untilPassed(source, signal);
     return came;
   }
 
-  function pause(length: number, signal: AbortSignal): Promise<void> {
+  #pause(length: number, signal: AbortSignal): Promise<void> {
     return new Promise((resolve, reject) => {
-      setTimer(resolve, length);
+      this.#setTimer(resolve, length);
       signal.addEventListener("abort", () => reject(signal.reason), { once: true });
     });
   }
 
-  async function untilPassed(source: string, signal: AbortSignal): Promise<void> {
-    const before = held.get(source);
-    held.delete(source);
+  async #untilPassed(source: string, signal: AbortSignal): Promise<void> {
+    const before = this.#held.get(source);
+    this.#held.delete(source);
     if (before) {
-      setTimer(before, 0); // once this one has gone
+      this.#setTimer(before, 0); // once this one has gone
       return;
     }
-    await Promise.race([new Promise<void>((go) => held.set(source, go)), pause(longestHeld, signal)]);
+    await Promise.race([new Promise<void>((go) => this.#held.set(source, go)), this.#pause(longestHeld, signal)]);
   }
 
   /** Makes a change, and asks anew for what is watched. A cache that was disposed of meanwhile has nothing to ask for. */
-  function change(where: (source: string) => boolean, make: () => void): void {
+  #change(where: (source: string) => boolean, make: () => void): void {
     const watched = ({ source, watchers }: EntryInfo) => watchers > 0 && where(source);
     try {
       // A try that is under way began as it was before: another request follows it.
-      cache.invalidate({ where: (entry) => watched(entry) && entry.reading.request === "running" });
+      this.#cache.invalidate({ where: (entry) => watched(entry) && entry.reading.request === "running" });
       make();
-      cache.revalidate({ where: watched }).catch(() => {});
+      this.#cache.revalidate({ where: watched }).catch(() => {});
     } catch (thrown) {
       if (!(thrown instanceof CistaError && thrown.code === "disposed")) throw thrown;
     }
   }
-
-  return {
-    set(source, mishap) {
-      const name = typeof source === "string" ? source : source.name;
-      change(
-        (source) => source === name,
-        () => {
-          if (mishap) mishaps.set(name, mishap);
-          else mishaps.delete(name);
-          remove();
-          remove = cache.intercept(interceptor); // what waited for a network looks anew whether there is one
-        },
-      );
-    },
-    of: (source) => mishaps.get(source),
-    end() {
-      change(
-        () => true,
-        () => {
-          mishaps.clear();
-          remove();
-        },
-      );
-    },
-  };
 }

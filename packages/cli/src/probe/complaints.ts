@@ -11,27 +11,32 @@ const hidden: readonly (readonly [name: string, cost: string])[] = [
   ["Date", "time in caches on the way is not counted"],
   ["Cache-Groups", "its groups are not seen"],
   ["Retry-After", "it is not known how long to wait"],
-  ["Link", "the next part is not found"],
+  ["Link", "the next page is not found"],
 ];
 
 /** Where a server contradicts itself, or does what it did not mean: a sentence each, with what follows from it. */
-export function complaints(
-  { first, second, by }: Pair,
-  said: AnswerDetails,
-  body: { readonly value: unknown } | undefined,
-): string[] {
-  const { headers, status, text } = first;
-  const found: (string | false | undefined)[] = [];
-  const control = parseCacheControl(headers.get("cache-control"));
-  const has = (name: string) => control.has(name);
-  const date = httpDate(headers.get("date"));
-  const expires = headers.get("expires");
-  const etag = headers.get("etag");
+export function complaints(pair: Pair, said: AnswerDetails, body: Body): string[] {
+  const { first } = pair;
+  const found = [
+    ...aboutValidators(pair, said),
+    ...aboutLifetimes(first, said),
+    ...aboutContradictions(first, said),
+    ...aboutClocksAndLists(first),
+    ...aboutBody(first, body),
+  ];
+  return [...found.filter((each) => typeof each === "string"), ...notExposed(first.headers)];
+}
 
-  // ── Validators ──
+type Body = { readonly value: unknown } | undefined;
+/** A sentence, where there is something to say. */
+type Found = (string | false | undefined)[];
+
+function aboutValidators({ first, second, by }: Pair, said: AnswerDetails): Found {
+  const { headers, status, text } = first;
+  const etag = headers.get("etag");
   const same = second !== undefined && second.text === text && second.status === status;
   const tagNow = second?.headers.get("etag") ?? null;
-  found.push(
+  return [
     same &&
       etag !== null &&
       tagNow !== etag &&
@@ -55,11 +60,16 @@ export function complaints(
       !said.noStore &&
       said.immutable !== true &&
       "There is neither ETag nor Last-Modified: asking again always costs the whole body.",
-  );
+  ];
+}
 
-  // ── Freshness ──
+function aboutLifetimes({ headers, receivedAt }: Pair["first"], _said: AnswerDetails): Found {
+  const control = parseCacheControl(headers.get("cache-control"));
+  const has = (name: string) => control.has(name);
   const maxAge = control.get("max-age");
-  found.push(
+  const expires = headers.get("expires");
+  const date = httpDate(headers.get("date"));
+  return [
     has("no-store") &&
       !has("must-understand") &&
       (has("max-age") || expires !== null) &&
@@ -79,8 +89,15 @@ export function complaints(
     maxAge !== undefined &&
       /^\d+$/.test(maxAge) &&
       httpDate(expires) !== undefined &&
-      Math.abs((httpDate(expires) as number) - (date ?? first.receivedAt) - Number(maxAge) * 1000) > 2000 &&
+      Math.abs((httpDate(expires) as number) - (date ?? receivedAt) - Number(maxAge) * 1000) > 2000 &&
       "max-age and Expires disagree: max-age counts, Expires is passed over.",
+  ];
+}
+
+function aboutContradictions({ headers }: Pair["first"], said: AnswerDetails): Found {
+  const control = parseCacheControl(headers.get("cache-control"));
+  const has = (name: string) => control.has(name);
+  return [
     said.mustRevalidate &&
       (has("stale-while-revalidate") || has("stale-if-error")) &&
       "must-revalidate or no-cache stands beside a stale-… allowance: the allowance says nothing.",
@@ -94,11 +111,13 @@ export function complaints(
     has("s-maxage") &&
       said.maxAge === undefined &&
       "s-maxage is for shared caches only: a browser has no lifetime to go by.",
-  );
+  ];
+}
 
-  // ── Clocks and lists ──
-  const off = date === undefined ? 0 : date - first.receivedAt;
-  found.push(
+function aboutClocksAndLists({ headers, receivedAt }: Pair["first"]): Found {
+  const date = httpDate(headers.get("date"));
+  const off = date === undefined ? 0 : date - receivedAt;
+  return [
     headers.has("date") && date === undefined && `Date is no HTTP-date (${headers.get("date")}).`,
     off < -fiveMinutes && !headers.has("age")
       ? `Date is ${inWords(-off)} behind this machine's clock: everything comes that old. One of the two clocks is wrong.`
@@ -106,12 +125,13 @@ export function complaints(
     headers.has("cache-groups") &&
       !parseStringList(headers.get("cache-groups")) &&
       `Cache-Groups is not a list of strings in double quotes (${headers.get("cache-groups")}): it is passed over.`,
-  );
+  ];
+}
 
-  // ── Body ──
+function aboutBody({ headers, status, text }: Pair["first"], body: Body): Found {
   const type = headers.get("content-type") ?? "no content type";
   const json = /\bjson\b/i.test(type);
-  found.push(
+  return [
     Boolean(text) && !body && json && "The body says that it is JSON, but it cannot be parsed.",
     Boolean(text) &&
       !body &&
@@ -119,8 +139,7 @@ export function complaints(
       status < 400 &&
       `The body is not JSON (${type}); it begins ${JSON.stringify(text?.trim().slice(0, 60))}. Is this a page to sign in, or the wrong address? Else give the source a parse function.`,
     Boolean(body) && !json && `The body is JSON, but its content type is ${type}.`,
-  );
-  return [...found.filter((each): each is string => typeof each === "string"), ...notExposed(headers)];
+  ];
 }
 
 /** Only where the server lets other origins read it at all. */
