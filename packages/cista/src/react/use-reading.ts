@@ -79,12 +79,12 @@ interface CurrentView {
   subscribe(listener: () => void): () => void;
   look(): Reading<any>;
   /** What `look` last returned; whether the next look is the first of a render. */
-  shown: Reading<any> | undefined;
+  shown?: Reading<any>;
   rendering: boolean;
   /** React's own listener, once it has subscribed. What changes before that React finds by looking. */
-  listener: (() => void) | undefined;
+  listener?: (() => void) | undefined;
   /** Ends the watching; undefined while it is not attached. */
-  detach: (() => void) | undefined;
+  detach?: (() => void) | undefined;
 }
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
@@ -130,10 +130,7 @@ class HookState extends AccessTracker {
       attach: () => this.#attach(current),
       subscribe: (listener) => this.#subscribe(current, listener),
       look: () => this.#lookAt(current),
-      shown: undefined,
       rendering: true,
-      listener: undefined,
-      detach: undefined,
     };
     this.#current = current;
     return current;
