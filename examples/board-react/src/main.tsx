@@ -11,7 +11,8 @@ import "./board.css";
 const cache = createCache();
 startTally(cache);
 lightLamps(cache);
-await openStore(cache, { name: "greyfell" }).catch(() => {}); // without a database the board is as new each time
+// Not waited for: what is stored comes in while the first answers are on their way. Without a database all is new each time.
+openStore(cache, { name: "greyfell" }).catch(() => {});
 
 createRoot(document.getElementById("board") as HTMLElement).render(
   <StrictMode>
