@@ -81,3 +81,15 @@ test("ARCHITECTURE.md and its picture are as the code is (npm run architecture)"
   expect(withTables(page)).toBe(page);
   expect(readFileSync(madeFiles.picture, "utf8")).toBe(picture());
 });
+
+test.each([
+  ["journal-format.md", "Cause"],
+  ["debugging.md", "Cause"],
+  ["journal-format.md", "JournalKind"],
+])("docs/%s names each %s of the journal", (file, type) => {
+  const text = readFileSync(`${src}core/api/journal.ts`, "utf8").split(`type ${type} =`)[1]?.split(";")[0] ?? "";
+  const words = [...text.matchAll(/"([\w-]+)"/g)].map(([, word]) => word);
+  const doc = readFileSync(at(`../../../docs/${file}`), "utf8");
+  expect(words.length).toBeGreaterThan(5);
+  expect(words.filter((word) => !doc.includes(`\`${word}\``))).toEqual([]);
+});

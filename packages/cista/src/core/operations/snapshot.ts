@@ -1,8 +1,8 @@
 /** The cache's content as data, and back. Rules S1, S2. */
 import type { Cache, Selector } from "../api/contract.js";
-import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { ageAt } from "../api/freshness.js";
+import { settingsOf } from "../api/settings.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
 import { omitUndefined } from "../lib/omit-undefined.js";
 import { batch } from "../state/batches.js";
@@ -168,7 +168,7 @@ class Pending implements PendingRestores {
   forgetLater(): void {
     const { clock, options } = this.core;
     if (this.#timer !== undefined) clock.clearTimer(this.#timer);
-    this.#timer = clock.setTimer(() => this.clear(), milliseconds(options.retain ?? "5m", "retain"));
+    this.#timer = clock.setTimer(() => this.clear(), settingsOf({}, options).retain);
   }
 
   clear(): void {
