@@ -173,6 +173,16 @@ test("F8: an unwatched entry goes after retain, or as the least recently used", 
   expect([...none.cache.entries()]).toEqual([]);
 });
 
+test("F8: without settings, what nobody watches is let go after five minutes (docs/limits.md)", async () => {
+  const { cache, clock } = stage();
+  cache.put(source({ name: "hut", load: async () => 1 }), undefined, 1);
+  await clock.advance("5m");
+  expect([...cache.entries()]).toHaveLength(0);
+  cache.put(source({ name: "route", load: async () => 1 }), undefined, 1);
+  await clock.advance(299_999);
+  expect([...cache.entries()]).toHaveLength(1);
+});
+
 test("S3: dispose leaves no timer, listener or request; a second one is harmless", async () => {
   const { cache, clock, environment } = stage();
   const { source: hut, loads } = heldSource("hut");
