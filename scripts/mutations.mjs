@@ -149,12 +149,7 @@ export const mutations = [
   ],
   ["D1 up", "dependencies.ts", "pending.push(dependent);", ""],
   ["D1 the value that was read", "loading.ts", "waiters.onSettled(settled);", "setTimeout(settled);"],
-  [
-    "D1 while others are checked",
-    "loading.ts",
-    "return parts.every((part) => part.entry.changedAt === part.version);",
-    "return true;",
-  ],
+  ["D1 while others are checked", "dependencies.ts", "part.changedAt !== version ||", ""],
   ["D1 a part that fails", "loading.ts", "if (reader.failed.size > 0 || part.entry", "if (part.entry"],
   ["D1 failing", "dependencies.ts", "if (outrun) scheduleDependencyCheck(entry);", "scheduleDependencyCheck(entry);"],
   ["D1 read twice", "loading.ts", "read.readAt >= request.startVersion &&", "false &&"],
