@@ -1,6 +1,5 @@
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { journalOf } from "cista";
 import { build } from "esbuild";
 import { type Browser, chromium } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
@@ -17,10 +16,12 @@ beforeAll(async () => {
   const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
   const { outputFiles } = await build({
     stdin: {
-      contents: 'export { createCache } from "../src/index.ts"; export { origin } from "../src/http/index.ts";',
+      contents:
+        'export { createCache, journalOf } from "../src/index.ts"; export { origin } from "../src/http/index.ts";',
       resolveDir: at("."),
     },
     bundle: true,
+    define: { DEVELOPMENT: "true" },
     format: "iife",
     globalName: "cista",
     write: false,
@@ -39,7 +40,7 @@ async function readTwice(expose: readonly string[]) {
   await page.goto(`${own.url}/api/routes`);
   await page.addScriptTag({ content: library });
   const seen = await page.evaluate(async (base) => {
-    const { createCache, origin } = (globalThis as any).cista;
+    const { createCache, journalOf, origin } = (globalThis as any).cista;
     const parse = JSON.parse;
     let parsed = 0;
     JSON.parse = (text: string) => {
@@ -73,7 +74,7 @@ test("a server that does not allow the page: kind network, and a word on CORS", 
   await page.goto(`${own.url}/api/routes`);
   await page.addScriptTag({ content: library });
   const failure = await page.evaluate(async (base) => {
-    const { createCache, origin } = (globalThis as any).cista;
+    const { createCache, journalOf, origin } = (globalThis as any).cista;
     const hut = origin({ base }).source({ name: "hut", url: "/api/huts/h-07", retry: false });
     return createCache()
       .read(hut)

@@ -52,6 +52,7 @@ beforeAll(async () => {
     stdin: { contents: program, resolveDir: src, loader: "ts" },
     alias: { ...alias, cista: join(src, "index.ts") },
     bundle: true,
+    define: { DEVELOPMENT: "true" },
     splitting: true,
     format: "esm",
     target: "es2022",
