@@ -309,3 +309,12 @@ test("D1: two wholes that share a part without a lifetime do not load each other
   }
   expect([loads, ...views.map((view) => view.get().value)]).toEqual([2, "north at 2", "south at 2"]);
 });
+
+test("D2: where a part must be revalidated once stale, the whole must be too", async () => {
+  const { cache, clock } = stage();
+  const state = source({ name: "state", maxAge: "1h", mustRevalidate: true, load: async () => 1 });
+  const whole = source({ name: "whole", maxAge: "10s", load: async (_: void, { read }) => read(state) });
+  await cache.read(whole);
+  await clock.advance("20s");
+  expect(inShort(cache.view(whole).get())).toBe("loading running"); // no stale value, though the whole would allow it
+});

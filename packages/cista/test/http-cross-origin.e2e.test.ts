@@ -74,7 +74,7 @@ test("a server that does not allow the page: kind network, and a word on CORS", 
   await page.goto(`${own.url}/api/routes`);
   await page.addScriptTag({ content: library });
   const failure = await page.evaluate(async (base) => {
-    const { createCache, journalOf, origin } = (globalThis as any).cista;
+    const { createCache, origin } = (globalThis as any).cista;
     const hut = origin({ base }).source({ name: "hut", url: "/api/huts/h-07", retry: false });
     return createCache()
       .read(hut)
