@@ -197,7 +197,7 @@ class Run implements Outgoing {
       for (const entry of layers.entries) if (entry.activity?.layers?.pendingWrites === 0) resumeAfterWrites(entry);
     });
     settle();
-    if (!core.disposed) batch(core, () => this.#outbox.makeWay(this));
+    batch(core, () => this.#outbox.makeWay(this));
   }
 
   /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
