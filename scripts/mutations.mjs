@@ -248,12 +248,6 @@ export const mutations = [
   ["W2 counts as invalidated", "sending.ts", "for (const entry of invalidated) markInvalidated(entry, name);", ""],
   ["W2 may have worked", "sending.ts", 'return kind === "network" || kind === "timeout" ||', "return"],
   ["W2 put from outside", "changing.ts", "entry.activity?.layers?.removeConfirmed(version);", ""],
-  [
-    "W2 put in onSuccess",
-    "sending.ts",
-    "const told = entry.version > layers.settledAt && !entry.isInvalidated;",
-    "const told = false;",
-  ],
   ["W2 an answer of before", "sending.ts", "(entry.watchers === 0 && !entry.request)", "entry.watchers === 0"],
   ["W4 no retry", "sending.ts", "retryPlan(retry ?? false)", "retryPlan(retry ?? {})"],
   ["W4 in order", "outbox.ts", "if (!next || this.#heldUnderWay ||", "if (!next ||"],

@@ -217,9 +217,8 @@ class Run implements Outgoing {
     // What it puts is newer than the invalidation, so it is not asked for again.
     guarded(() => definition.onSuccess?.(result, this.#input, core.cache));
     for (const entry of layers.entries) {
-      const told = entry.version > layers.settledAt && !entry.isInvalidated;
-      // An answer under way may still be of before: then it stays for that too.
-      if (told || (entry.watchers === 0 && !entry.request)) layers.removeFrom(entry, "lifted: settled");
+      // A put above has taken it away already. An answer under way may still be of before: then it stays for that.
+      if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
     }
     for (const entry of invalidated) if (entry.isInvalidated) requestIfWatched(entry);
   }
