@@ -92,6 +92,7 @@ async function failing(path) {
   clearTimeout(tooLong);
   try {
     const { testResults } = JSON.parse(readFileSync(out, "utf8"));
+    if (testResults.every(({ assertionResults }) => assertionResults.length === 0)) return ["(it does not compile)"];
     return testResults.flatMap(({ assertionResults }) =>
       assertionResults.filter(({ status }) => status === "failed").map(({ title }) => title),
     );

@@ -248,7 +248,7 @@ export const mutations = [
   ["W2 counts as invalidated", "sending.ts", "for (const entry of invalidated) markInvalidated(entry, name);", ""],
   ["W2 may have worked", "sending.ts", 'return kind === "network" || kind === "timeout" ||', "return"],
   ["W2 put from outside", "changing.ts", "entry.activity?.layers?.removeConfirmed(version);", ""],
-  ["W2 an answer of before", "sending.ts", "(entry.watchers === 0 && !entry.request)", "entry.watchers === 0"],
+  ["W2 an answer of before", "sending.ts", "(entry.watchers === 0 && !entry.request)", "(entry.watchers === 0)"],
   ["W4 no retry", "sending.ts", "retryPlan(retry ?? false)", "retryPlan(retry ?? {})"],
   ["W4 in order", "outbox.ts", "if (!next || this.#heldUnderWay ||", "if (!next ||"],
   ["W4 offline", "outbox.ts", "if (online && this.#held.size === 0) {", "if (true) {"],
