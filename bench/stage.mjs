@@ -14,6 +14,7 @@ export const here = (path) => fileURLToPath(new URL(path, import.meta.url));
 export async function withOrigin(work) {
   const vite = await createServer({
     configFile: false,
+    root: here(".."), // what lies outside of it vite does not read
     server: { middlewareMode: true },
     logLevel: "error",
     appType: "custom",
