@@ -107,7 +107,9 @@ test("a booking changes every panel that shows the hut, by groups alone, with on
   origin.tally.clear();
   await button("Book a bunk").click();
   await settled();
-  const asked = Object.entries(origin.tally.toJSON().paths).map(([path, { requests }]) => `${path} ${requests}`);
+  const paths = Object.entries(origin.tally.toJSON().paths);
+  // The stream of notices is not of the hut: when it was cut it comes back when it is its time.
+  const asked = paths.filter(([path]) => path !== "/api/notices").map(([path, { requests }]) => `${path} ${requests}`);
   expect(asked.sort()).toEqual(["/api/basket 2", "/api/huts/h-07 1", "/api/huts/h-07/bunks 1"]);
 });
 
