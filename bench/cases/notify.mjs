@@ -69,7 +69,7 @@ export async function collapsedReads() {
     await Promise.all(all);
   };
   const cache = createCache();
-  const quick = source({ name: "quick", load: () => Promise.resolve(1), share: false });
+  const quick = source({ name: "quick", load: () => Promise.resolve(1), share: false, requestBudget: false });
   let id = 0;
   const subject = async () => {
     const params = ++id;
