@@ -80,7 +80,7 @@ interface CurrentView {
   look(): Reading<any>;
   /** What `look` last returned; whether the next look is the first of a render. */
   shown?: Reading<any>;
-  rendering: boolean;
+  rendering?: boolean;
   /** React's own listener, once it has subscribed. What changes before that React finds by looking. */
   listener?: (() => void) | undefined;
   /** Ends the watching; undefined while it is not attached. */
@@ -113,7 +113,7 @@ class HookState extends AccessTracker {
     const { when = true } = options;
     const alike = before?.cache === cache && before.source === source && before.known === known && before.when === when;
     const awaited = alike ? attachedView?.(cache, before.view.key) : undefined;
-    if (alike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
+    if (alike && before.params === params && (!awaited || awaited === before.view)) return before;
     const own = known ? cache.view(source, params, { when }) : nothingAsked(source.name);
     const view = attachedView?.(cache, own.key) ?? own;
     if (alike && before.view.key === view.key && (view === own || view === before.view)) {
@@ -130,7 +130,6 @@ class HookState extends AccessTracker {
       attach: () => this.#attach(current),
       subscribe: (listener) => this.#subscribe(current, listener),
       look: () => this.#lookAt(current),
-      rendering: true,
     };
     this.#current = current;
     return current;
@@ -158,8 +157,9 @@ class HookState extends AccessTracker {
   }
 
   #detach(current: CurrentView): void {
-    if (current.detach) this.#keepFrom(current);
-    current.detach?.();
+    if (!current.detach) return;
+    this.#keepFrom(current);
+    current.detach();
     current.detach = undefined;
   }
 
