@@ -27,7 +27,7 @@ function guardedMerge<T>(previous: T, next: T, inPlace: boolean): T {
 const tooDeep = new RangeError("deeper than values are compared");
 
 /** So many parts compared in one value suggest that some are reached by many ways: from then on each pair is compared once. */
-const manyParts = 2 ** 17;
+const manyParts = 2 ** 15;
 
 /** Of so many parts it is made sure that they are plain: a larger value has come over a wire. */
 const mostLookedAt = 500;
