@@ -74,7 +74,7 @@ export const lattice = () =>
 
 /** Parts in parallel that share theirs. */
 export const sharedParts = () =>
-  growth(100, async (depth) => {
+  growth(500, async (depth) => {
     const cache = roomy();
     const fib = source({
       ...plain,
