@@ -48,6 +48,11 @@ test("D1: a part whose answer was of before its invalidation is waited for once 
   await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
 });
 
+test("D1: a whole waits for a part that is being brought up to date once more", async () => {
+  const steps = [[attach("chain", 1)], [attach("leaf"), end("value")], [invalidateLeaf], [invalidateLeaf, end("same")]];
+  await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
+});
+
 test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
   const steps = [
     [attach("chain", 2), end("value")],

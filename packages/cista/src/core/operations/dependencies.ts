@@ -1,7 +1,7 @@
 /** What an entry is made of, and what follows for the whole when a part changes. Rule D1. */
 import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
-import { linksOf, notRead, type Part } from "../state/links.js";
+import { isStaleThroughParts, linksOf, notRead, type Part } from "../state/links.js";
 import { releasePart } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
@@ -36,9 +36,16 @@ export function recheckParts(entry: Entry): void {
     ({ entry: part, version, readAt }) =>
       part.changedAt !== version ||
       part.invalidatedAt > readAt ||
-      (part.version < part.invalidatedAt && !part.activity?.failure), // its answer was of before the invalidation
+      (part.version < part.invalidatedAt && !part.activity?.failure) || // its answer was of before the invalidation
+      isBeingRevalidated(part),
   );
   if (again) scheduleDependencyCheck(entry);
+}
+
+/** Whether a part that is stale through its own parts is being brought up to date, or is about to be. */
+function isBeingRevalidated(part: Entry): boolean {
+  const { core } = part.shelf;
+  return (part.request !== undefined || core.pendingChecks.has(part)) && isStaleThroughParts(part);
 }
 
 /** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
