@@ -7,7 +7,7 @@ import { logbook, writeNote } from "./sources.js";
 import { EarlierNotes, NoteForm, Notes } from "./views/notes.js";
 import { Refusals, useRefusals } from "./views/refusals.js";
 
-/** What walkers wrote in a hut, newest first, in parts; and a line of one's own. */
+/** What walkers wrote in a hut, newest first, in pages; and a line of one's own. */
 export function LogbookPanel({ id }: { id: string }) {
   const reading = useReading(logbook, { id });
   return (

@@ -155,7 +155,7 @@ const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | 
   ["Cache-Groups", fields, parseStringList, corpus.fields],
   ["HTTP-date", fields, httpDate, corpus.fields],
   ["JSON bodies", bodies, read("value", plain.say), corpus.bodies],
-  ["lists in parts", bodies, read("list", plain.say), corpus.bodies],
+  ["lists in pages", bodies, read("list", plain.say), corpus.bodies],
   ["problem bodies", bodies, read("problem", failing.say), corpus.bodies],
   ["GraphQL bodies", bodies, read("graphql", graphql.say), corpus.bodies],
   [

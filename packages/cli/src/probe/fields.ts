@@ -78,7 +78,7 @@ const fields: Record<string, Reader> = {
   ],
   "retry-after": () => ["how long to wait before asking again", "RFC 9110 §10.2.3"],
   link: (value) => [
-    parseLink("next", value, "http://nowhere.example") ? "has the place of the next part" : "nothing that a cache uses",
+    parseLink("next", value, "http://nowhere.example") ? "has the place of the next page" : "nothing that a cache uses",
     "RFC 8288 §3",
   ],
   pragma: () => ["means nothing in a response", "RFC 9111 §5.4"],

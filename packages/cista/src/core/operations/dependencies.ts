@@ -28,8 +28,8 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
 }
 
 /**
- * What changed, or was invalidated, since it was read is read again. What could not be brought up to date, and what is stale
- * through parts of its own, is not: it would be asked for over and over, and its own next answer tells.
+ * Parts that changed, or were invalidated, since they were read are read again, and so are parts that are being brought up to
+ * date. A part that could not be brought up to date is not: it would be asked for over and over.
  */
 export function recheckParts(entry: Entry): void {
   const again = entry.links?.parts.some(
@@ -98,7 +98,7 @@ export function markDependentsOutdated(entry: Entry, event: "change" | "same" = 
   }
 }
 
-/** Whether something that is made of it, directly or not, is watched, or is being loaded. */
+/** Whether something that is made of an entry, directly or not, is watched, or is being loaded. */
 export function isWantedAbove(entry: Entry): boolean {
   const above = new Set([entry]);
   for (const { links } of above) {

@@ -157,10 +157,10 @@ function isTheCause({ madeOf }: Reader, part: Entry): boolean {
   return before !== undefined && part.changedAt !== before && part.held !== "none" && !part.isInvalidated;
 }
 
-/** Meanwhile its time-out stands still (rule D5), and a ring would be seen (D4). */
+/** Meanwhile its time-out stands still (rule D5), and a cycle would be seen (rule D4). */
 async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
   const { awaited } = entry.active();
-  refuseRing(entry, part);
+  refuseCycle(entry, part);
   awaited.add(part);
   const resume = request.pauseTimeout();
   try {
@@ -197,7 +197,7 @@ async function arePartsUnchanged(reader: Reader): Promise<boolean> {
  * for, so only one that is to wait for a smaller rank has to be looked into; what that waits for, directly or not, gets
  * greater ranks than all others then, in their order.
  */
-function refuseRing(dependent: Entry, part: Entry): void {
+function refuseCycle(dependent: Entry, part: Entry): void {
   const above = dependent.active();
   const below = part.active();
   const { core } = part.shelf;
@@ -206,14 +206,14 @@ function refuseRing(dependent: Entry, part: Entry): void {
   if (below.rank > above.rank) return;
   const before = new Map<Entry, Entry | undefined>([[part, undefined]]);
   for (const [entry] of before) {
-    if (entry === dependent) throw ring([dependent, ...wayTo(entry, before)]);
+    if (entry === dependent) throw cycleError([dependent, ...wayTo(entry, before)]);
     for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
   }
   const reached = [...before.keys()].map((entry) => entry.active()).sort((one, other) => one.rank - other.rank);
   for (const activity of reached) activity.rank = ++core.rank;
 }
 
-function ring(entries: readonly Entry[]): CistaError {
+function cycleError(entries: readonly Entry[]): CistaError {
   const keys = entries.map(({ key }) => key).join(" → ");
   return new CistaError(
     "cycle",
