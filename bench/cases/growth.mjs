@@ -136,7 +136,7 @@ export const offlineWrites = () =>
     const add = write({
       name: "add",
       send: async () => 1,
-      optimistic: (_, edit) => edit.patch(hut, undefined, (n) => n + 1),
+      optimistic: (_, edit) => edit.at(hut).patch((n) => n + 1),
     });
     cache.put(hut, undefined, 0);
     const view = cache.view(hut);

@@ -90,12 +90,12 @@ export const book = greyfell.write<Booking, Night>({
   lane: "basket",
   retry: { times: 3 }, // booked once, however often it is sent: each try has the same key
   optimistic({ hut, night, name, free }, edit) {
-    edit.patch(basket, undefined, (nights) => {
+    edit.at(basket).patch((nights) => {
       if (nights.some((each) => each.night === night)) return nights;
       return [...nights, { hut, night, name, pending: true as const }].sort((a, b) => a.night.localeCompare(b.night));
     });
     if (free === undefined) return;
-    edit.patch(bunks, { id: hut, night }, (now) => (now.free < free ? now : { ...now, free: free - 1 }));
+    edit.at(bunks, { id: hut, night }).patch((now) => (now.free < free ? now : { ...now, free: free - 1 }));
   },
 });
 
@@ -105,7 +105,7 @@ export const cancel = greyfell.write<string, void>({
   method: "DELETE",
   url: (night) => `/api/basket/${night}`,
   lane: "basket",
-  optimistic: (night, edit) => edit.patch(basket, undefined, (nights) => nights.filter((each) => each.night !== night)),
+  optimistic: (night, edit) => edit.at(basket).patch((nights) => nights.filter((each) => each.night !== night)),
 });
 
 export const writeNote = greyfell.write<{ id: string; text: string; by: string }, Note>({
@@ -115,7 +115,7 @@ export const writeNote = greyfell.write<{ id: string; text: string; by: string }
   body: ({ text, by }) => ({ text, by }),
   optimistic({ id, text, by }, edit) {
     const note: Note = { id: `new ${text}`, at: nowInWords(), by, text, pending: true };
-    edit.patch(logbook, { id }, (list) => {
+    edit.at(logbook, { id }).patch((list) => {
       const [newest] = list.items;
       if (newest?.text === text && newest.by === by) return list;
       return { ...list, items: [note, ...list.items], count: list.count + 1 };

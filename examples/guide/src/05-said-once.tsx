@@ -32,7 +32,7 @@ const page = show(
 );
 console.log(await page.look("90 litres"));
 const before = renders;
-cache.patch(hut, { id: "h-07" }, (now) => ({ ...now, water: 55 }));
+cache.at(hut, { id: "h-07" }).patch((now) => ({ ...now, water: 55 }));
 console.log(await page.look("55 litres"));
 console.log(`the name was rendered ${renders - before} times more; requests: ${network.requests.length}`);
 page.end();

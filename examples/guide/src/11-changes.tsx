@@ -16,7 +16,7 @@ const book = greyfell.write<Night, Night>({
   method: "POST",
   url: "/api/basket",
   optimistic: (booking, edit) =>
-    edit.patch(basket, undefined, (nights) =>
+    edit.at(basket).patch((nights) =>
       nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
     ),
 });

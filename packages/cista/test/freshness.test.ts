@@ -258,10 +258,10 @@ test("F2: the cache modes of a read mean what they mean to fetch", async () => {
 test("F7: a put value counts from now, a patched one stays as old and as trusted as it was", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
-  expect(cache.patch(hut, undefined, (water: number) => water - 1)).toBe(false);
+  expect(cache.at(hut).patch((water: number) => water - 1)).toBe(false);
   cache.put(hut, undefined, 90, { age: "3s" });
   await clock.advance("2s");
-  expect(cache.patch(hut, undefined, (water: number) => water - 1)).toBe(true);
+  expect(cache.at(hut).patch((water: number) => water - 1)).toBe(true);
   await clock.advance("4999ms");
   expect(inShort(cache.peek(hut))).toBe("ready 89");
   await clock.advance("1ms");
@@ -269,7 +269,7 @@ test("F7: a put value counts from now, a patched one stays as old and as trusted
   expect(clock.now() - (cache.peek(hut).storedAt ?? 0)).toBe(10_000); // told by its reading
   watch(cache, hut);
   cache.invalidate(hut);
-  cache.patch(hut, undefined, () => 7);
+  cache.at(hut).patch(() => 7);
   expect(inShort(cache.peek(hut))).toBe("ready 7 stale running");
   expect(loads.map(({ signal }) => signal.aborted)).toEqual([true, false]);
   expect(() => cache.put(hut, undefined, undefined)).toThrow(expect.objectContaining({ code: "value" }));

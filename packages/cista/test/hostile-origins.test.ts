@@ -59,6 +59,7 @@ describe("what goes to which origin", () => {
         items: [{ id: 1 }],
         count: 1,
         hasNext: true,
+      hasPrevious: false,
         pages: [{ url: "/api/list", count: 1, next }],
       });
       await expect(appendPage(cache, list)).rejects.toMatchObject({ kind: "shape" });
@@ -104,7 +105,7 @@ describe("what goes to which origin", () => {
   test("an Idempotency-Key cannot be told from those before: 128 bits, whatever Math.random says", async () => {
     vi.spyOn(Math, "random").mockReturnValue(0.5);
     const { api, seen } = server(() => new Response(null, { status: 204 }));
-    const write = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket" });
+    const write = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket", retry: {} });
     const cache = createCache();
     for (let run = 0; run < 3; run++) await cache.run(write);
     const keys = seen.map(({ headers }) => headers.get("idempotency-key"));

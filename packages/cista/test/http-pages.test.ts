@@ -172,6 +172,6 @@ test("a server that leads in circles, to another origin, or to something else th
     message: expect.stringContaining("another origin, https://far.example"),
   });
   await expect(cache.read(answering({ notes: [] }))).rejects.toMatchObject({ kind: "shape" });
-  const plain = origin({ base: "https://huts.example" }).source<void, any>({ name: "hut", url: "/hut" });
+  const plain = origin({ base: "https://huts.example" }).source<void, never>({ name: "hut", url: "/hut" });
   await expect(appendPage(cache, plain)).rejects.toMatchObject({ code: "pages" });
 });

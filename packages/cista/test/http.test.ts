@@ -13,7 +13,7 @@ beforeEach(() => running.reset());
 
 const api = () => origin({ base: running.url });
 const hutSource = () =>
-  api().source<{ id: string }, any>({ name: "hut", url: ({ id }) => `/api/huts/${id}`, retry: false });
+  api().source<{ id: string }, Record<string, any>>({ name: "hut", url: ({ id }) => `/api/huts/${id}`, retry: false });
 
 test("F7: over HTTP a value has the server's freshness, groups and validator", async () => {
   const { cache, clock, events } = stage();
@@ -66,7 +66,7 @@ test("404 is missing; the basket is never stored", async () => {
   const hut = hutSource();
   await expect(cache.read(hut, { id: "h-99" })).rejects.toMatchObject({ kind: "missing" });
   expect(cache.peek(hut, { id: "h-99" })).toMatchObject({ state: "missing", fresh: true });
-  const basket = api().source<void, any>({ name: "basket", url: "/api/basket" });
+  const basket = api().source<void, Record<string, any>>({ name: "basket", url: "/api/basket" });
   expect((await cache.read(basket)).nights).toHaveLength(2);
   await clock.advance(0);
   expect(cache.peek(basket).state).toBe("empty");
@@ -75,7 +75,7 @@ test("404 is missing; the basket is never stored", async () => {
 /** What a failing read is rejected with. */
 async function failureOf(
   fault: object,
-  read = () => createCache().read(hutSource(), { id: "h-07" }),
+  read: () => Promise<unknown> = () => createCache().read(hutSource(), { id: "h-07" }),
 ): Promise<Failure> {
   running.faults.set({ path: "/", ...fault });
   const thrown = await read().catch((failure: unknown) => failure);
@@ -105,7 +105,7 @@ test("R5: a cut connection is kind network; a page in place of JSON shows its fi
 
 test("an unwrap that finds another shape fails at the source and shows the members that came", async () => {
   const read = (unwrap: (body: any) => unknown) => () =>
-    createCache().read(api().source<void, any>({ name: "huts", url: "/api/huts", unwrap, retry: false }));
+    createCache().read(api().source({ name: "huts", url: "/api/huts", unwrap, retry: false }));
   const message = expect.stringContaining("the body is an object with the members count, huts");
   running.reset();
   expect(

@@ -12,7 +12,7 @@ const totalOf = (part: ReturnType<typeof item>) =>
 describe("D1: what a dependent is made of", () => {
   test.each([
     ["put", (cache: any, part: any) => cache.put(part, undefined, { price: 2 }), 200],
-    ["patch", (cache: any, part: any) => cache.patch(part, undefined, () => ({ price: 2 })), 200],
+    ["patch", (cache: any, part: any) => cache.at(part).patch(() => ({ price: 2 })), 200],
     ["delete", (cache: any, part: any) => cache.delete(part), 100],
   ])("a part that changes by %s while it is being read is read again", async (_, change, expected) => {
     const { cache, clock } = stage();

@@ -12,7 +12,7 @@ describe("R: requests", () => {
     const { source: hut, loads } = heldSource("hut");
     cache.put(hut, undefined, "old");
     const reload = cache.read(hut, undefined, { cache: "reload" });
-    cache.patch(hut, undefined, () => "patched");
+    cache.at(hut).patch(() => "patched");
     expect(loads.map(({ signal }) => signal.aborted)).toEqual([true, false]);
     loads[1]?.answer("new");
     await clock.advance(0);

@@ -12,7 +12,7 @@ describe("writes", () => {
     const add = write<string, void>({
       name: "add",
       send: () => new Promise((answer) => sent.push({ answer })),
-      optimistic: (text, edit) => edit.patch(list.source, undefined, (all: string[]) => [...all, text]),
+      optimistic: (text, edit) => edit.at(list.source).patch((all: string[]) => [...all, text]),
       ...definition,
     });
     return { ...here, list, sent, add };
@@ -64,7 +64,7 @@ describe("time", () => {
     loads[0]?.answer(1);
     await clock.advance(0);
     clock.jump(2000); // the page was busy
-    cache.patch(hut, undefined, () => 2);
+    cache.at(hut).patch(() => 2);
     await clock.advance(0);
     expect([inShort(view.get()), loads.length]).toEqual(["ready 2 stale running", 2]);
   });

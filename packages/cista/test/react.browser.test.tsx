@@ -1,4 +1,4 @@
-import { answer, type Cache, CistaError, createCache, Failure, missing, source, unchanged } from "cista";
+import { answer, type Cache, CistaError, createCache, Failure, missing, type Source, source, unchanged } from "cista";
 import { CistaProvider, Outcome, useCache, useReading } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { act, memo, type ReactNode, StrictMode, startTransition, useState } from "react";
@@ -113,7 +113,7 @@ test("R4: when params change the old answer never reaches the component", async 
 
 test("N4: a component renders only for the members it has looked at", async () => {
   const answers = [answer({ water: 90 }, { maxAge: "10s" }), unchanged(), answer({ water: 90 }), answer({ water: 55 })];
-  const hut = source<void, Promise<any>>({ name: "hut", load: async () => answers.shift() });
+  const hut = source<void, Promise<any>>({ name: "hut", load: async () => answers.shift() }) as Source<void, any>;
   const renders = { value: 0, lamp: 0, part: 0, child: 0 };
   const Child = memo(function Child({ of }: { of: { fresh?: boolean | undefined } }) {
     renders.child++;

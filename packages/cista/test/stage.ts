@@ -6,6 +6,7 @@ import {
   journalOf,
   restoreSnapshot,
   type Snapshot,
+  type Source,
   type SourceDefinition,
   source,
 } from "cista";
@@ -50,7 +51,10 @@ export interface Held {
 }
 
 /** A source whose loads wait for the test, in the order in which they began. */
-export function heldSource(name: string, definition: Partial<SourceDefinition<any, any, any>> = {}) {
+export function heldSource(
+  name: string,
+  definition: Partial<SourceDefinition<any, any, any>> = {},
+): { source: Source<any, any>; loads: Held[] } {
   const loads: Held[] = [];
   const held = source<any, Promise<any>>({
     retry: false,

@@ -33,7 +33,7 @@ async function page() {
     name: "add",
     send: () => new Promise((answer, fail) => sent.push({ answer, fail })),
     optimistic: (input, edit) =>
-      edit.patch(list, undefined, (all: any) => (all.includes(input) ? all : [...all, input])),
+      edit.at(list).patch((all: any) => (all.includes(input) ? all : [...all, input])),
   });
   const element = document.body.appendChild(document.createElement("div"));
   const root = createRoot(element);

@@ -42,7 +42,7 @@ test("W1, W2: up to five writes in any order end as on the server (property)", a
         timeout: Number.POSITIVE_INFINITY,
         send: (input) => new Promise((accept, fail) => sent.push({ ...input, accept, fail })),
         optimistic: ({ item, entries }, edit) => {
-          for (const entry of entries) edit.patch(list, entry, (all) => (all.includes(item) ? all : [...all, item]));
+          for (const entry of entries) edit.at(list, entry).patch((all) => (all.includes(item) ? all : [...all, item]));
         },
       });
       const accepted = new Set<Sent>();

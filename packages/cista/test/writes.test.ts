@@ -11,7 +11,7 @@ function heldWrite(on: ReturnType<typeof heldSource>["source"], definition: obje
     send: (input, context) =>
       new Promise((answer, fail) => sent.push({ input, context, answer: answer as never, fail })),
     optimistic: (input, edit) =>
-      edit.patch(on, undefined, (list: any) => (list.includes(input) ? list : [...list, input])),
+      edit.at(on).patch((list: any) => (list.includes(input) ? list : [...list, input])),
     ...definition,
   });
   return { add, sent };
@@ -180,7 +180,7 @@ test("W1: a layer whose change throws is dropped, and the run goes on", async ()
   const reported = vi.spyOn(console, "error").mockImplementation(() => {});
   const { run, shown, events, sent } = await shownList({
     optimistic: (input: string, edit: any) => {
-      edit.patch(list(), undefined, () => {
+      edit.at(list()).patch(() => {
         if (input === "throws") throw new Error("does not fit");
         return undefined;
       });
@@ -206,7 +206,7 @@ test("W1: a layer whose change throws is dropped, and the run goes on", async ()
 
   const other = await shownList({
     optimistic: (_: unknown, edit: any) =>
-      edit.patch(other.list.source, undefined, () => {
+      edit.at(other.list.source).patch(() => {
         throw new Error("does not fit");
       }),
   });

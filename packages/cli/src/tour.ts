@@ -41,7 +41,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       method: "POST",
       url: "/api/basket",
       optimistic: (booking, edit) =>
-        edit.patch(basket, undefined, (nights) =>
+        edit.at(basket).patch((nights) =>
           nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
         ),
     });

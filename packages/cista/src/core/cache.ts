@@ -3,6 +3,7 @@ import type { AnswerDetails } from "./api/answer.js";
 import type {
   Cache,
   CacheOptions,
+  EntryHandle,
   EntryInfo,
   Interceptor,
   ReadOptions,
@@ -16,7 +17,8 @@ import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
 import { report } from "./lib/guarded.js";
 import { abandonRequest } from "./operations/asking.js";
-import { forget, invalidate, patch, put, replaceDefinition } from "./operations/changing.js";
+import { forget, invalidate, put, replaceDefinition } from "./operations/changing.js";
+import { Handle } from "./operations/handle.js";
 import { infoOf } from "./operations/info.js";
 import { getOrCreateEntry, reschedule } from "./operations/keeping.js";
 import { heldReading, readingWithoutEntry, refresh } from "./operations/looking.js";
@@ -99,10 +101,10 @@ export class CoreCache implements Cache {
     put(this.#getOrCreate(source, params), value, details);
   }
 
-  patch(source: AnySource, params: unknown, change: (value: any) => unknown): boolean {
+  at(source: AnySource, ...[params]: JustParams): EntryHandle<any> {
     this.#assertUsable();
-    const entry = this.#core.shelves.find(source, params);
-    return entry !== undefined && patch(entry, change);
+    this.#core.shelves.of(source); // refuses what is no source where it was written
+    return new Handle(this.#core, source, params);
   }
 
   run(write: Write<any, any>, input?: unknown, options: RunOptions = {}): Promise<any> {
@@ -161,6 +163,13 @@ export class CoreCache implements Cache {
     return () => void this.#core.signOuts.delete(own);
   }
 
+  onFailure(callback: Parameters<Cache["onFailure"]>[0]): () => void {
+    this.#assertUsable();
+    const own: typeof callback = (failure, action) => callback(failure, action);
+    this.#core.failureListeners.add(own);
+    return () => void this.#core.failureListeners.delete(own);
+  }
+
   dispose(): void {
     const core = this.#core;
     if (core.disposed) return;
@@ -188,6 +197,7 @@ export class CoreCache implements Cache {
     core.shelves.clear();
     core.groups.clear();
     for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.signOuts]) set.clear();
+    core.failureListeners.clear();
     core.idle.clear();
   }
 

@@ -5,13 +5,18 @@ export type {
   ArgumentsOf,
   Cache,
   CacheOptions,
+  EntryHandle,
   EntryInfo,
   Interceptor,
+  Known,
   LayerEditor,
+  LayerTarget,
+  LayerTargets,
   LoadCall,
   LoadContext,
   Loaded,
   LoadMode,
+  PartOf,
   ReadOptions,
   RunArguments,
   RunOptions,
@@ -20,6 +25,7 @@ export type {
   SendingPhase,
   Source,
   SourceDefinition,
+  SourceSelector,
   Write,
   WriteDefinition,
 } from "./api/contract.js";
@@ -54,5 +60,6 @@ export { source } from "./api/source.js";
 export type { Snapshot } from "./api/stored.js";
 export type { Params } from "./lib/key.js";
 export { journalOf } from "./operations/journaling.js";
+export { matching } from "./operations/selector.js";
 export { restoreSnapshot, takeSnapshot } from "./operations/snapshot.js";
 export { write } from "./operations/write.js";

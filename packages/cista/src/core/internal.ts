@@ -3,11 +3,14 @@
  * not. Everything else comes from `index.ts`, as it does for programs.
  */
 export { milliseconds } from "./api/duration.js";
+export { asFailure, preview } from "./api/failure.js";
 export { type AnyReading, missingFailure } from "./api/reading.js";
 export { steadyEnvironment } from "./api/seams.js";
+export { wasJustMade } from "./api/source.js";
 export { CoreCache } from "./cache.js";
 export { keyText } from "./lib/key.js";
 export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
 export { share } from "./lib/share.js";
 export { writeBy } from "./operations/write.js";
+export { clockOf, definedElsewhere } from "./state/core.js";

@@ -1,11 +1,19 @@
-import type { Source, SourceDefinition, Validator, Write, WriteDefinition } from "../core/index.js";
+import type {
+  Known,
+  OutputOf,
+  Source,
+  SourceDefinition,
+  StandardSchema,
+  Validator,
+  Write,
+  WriteDefinition,
+} from "../core/index.js";
 
 // What programs are written against: a server, and what of it is defined as a source or a write.
 
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
   base?: string | URL;
-  /** Asked before each request, so that a renewed token is picked up. */
   /**
    * Asked before each request, so that a renewed token is picked up; `context` is what `createCache` was given. Only the
    * program's own origin gets them: that of `base`, else the page's, and those of `trust`. Keep it quick: where an answer
@@ -15,6 +23,14 @@ export interface OriginOptions {
     | HeadersInit
     | ((request: { url: URL; method: string; context: unknown }) => HeadersInit | Promise<HeadersInit>);
   credentials?: RequestCredentials;
+  /**
+   * Called when a request that carried `headers` is answered by 401 (RFC 9110 §15.5.2): gets a new token, for `headers` to
+   * return. One renewal at a time for all requests that need it; each of them is made once more after it, and no more than
+   * once. Where it rejects, or the answer is 401 again, the 401 is the `Failure`. `context` is what `createCache` was given.
+   * What it asks itself it asks by `fetch`: a request of this origin would wait for the renewal that it is part of.
+   * @example origin({ headers: () => ({ authorization: `Bearer ${token}` }), renew: async () => { token = await newToken(); } })
+   */
+  renew?(request: { context: unknown }): Promise<unknown>;
   /** Further origins that get `headers` and credentials, and that writes may go to. Default: none. */
   trust?: readonly (string | URL)[];
   /** Default `globalThis.fetch`, looked up at each call. */
@@ -34,14 +50,25 @@ export interface Policy<P = any, T = any> extends Omit<SourceDefinition<P, any, 
   heuristic?: boolean;
 }
 
-export interface HttpSourceDefinition<P, T> extends Policy<P, T> {
+/** @typeParam B what `parse` makes of a response */
+export interface HttpSourceDefinition<P, T, B = any> extends Policy<P, T> {
   url: Url<P>;
   headers?: HeadersInit;
+  /** QUERY and POST send a `body`: a search that does not fit into a URL. What comes is cached like any value. Default "GET". */
+  method?: "GET" | "QUERY" | "POST";
+  /** What is sent with QUERY and POST. Default: the params. As JSON, unless it is something that `fetch` sends as it is. */
+  body?(params: P): unknown;
   /** From the response to the body. Default: JSON. */
-  parse?(response: Response): Promise<unknown>;
+  parse?(response: Response): Promise<B>;
   /** From the parsed body to the value, e.g. out of an envelope. */
-  unwrap?(body: any): T;
+  unwrap?(body: B): T;
 }
+
+/** Of `check` the value has its type, whatever `parse` and `unwrap`, which come before it, are said to return. */
+export type CheckedHttpSourceDefinition<P, S> = Omit<
+  HttpSourceDefinition<P, Known<OutputOf<S>>>,
+  "check" | "unwrap"
+> & { check: S; unwrap?(body: any): unknown };
 
 /** All pages loaded so far, as one list. */
 export interface Pages<T> {
@@ -50,15 +77,18 @@ export interface Pages<T> {
   readonly count: number;
   /** The server has more behind them. */
   readonly hasNext: boolean;
+  /** The server has more before them. */
+  readonly hasPrevious: boolean;
   /** What the list was put together from, in order; `count` of them each. */
   readonly pages: readonly Page[];
 }
 
-/** One page of a list: where it came from, how many items are left of it, where the next one is; paths at the list's own origin. */
+/** One page of a list: where it came from, how many items are left of it, where its neighbours are; paths at the list's own origin. */
 export interface Page {
   readonly url: string;
   readonly count: number;
   readonly next?: string;
+  readonly previous?: string;
   readonly validator?: Validator;
 }
 
@@ -68,7 +98,9 @@ export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
   /** From the parsed body to the page's items. Default: the body is the array itself. */
   unwrap?(body: any): readonly T[];
   /** Where the next page is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
-  next?(body: any, response: Response): string | URL | undefined;
+  next?(body: any, response: Response, params: P): string | URL | null | undefined;
+  /** Where the page before the first one is, for a list that begins in the middle. Default: `Link: rel="prev"`. */
+  previous?(body: any, response: Response, params: P): string | URL | null | undefined;
   /** By what an item is known again when it moves. Default: its `id`, else its whole content. */
   id?(item: T): unknown;
 }
@@ -103,6 +135,12 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   followRedirects?: boolean;
   /** From the parsed body to the result. Default: the body, or undefined where it is not JSON. */
   unwrap?(body: any): R;
+  /**
+   * Whether an Idempotency-Key is sent, the same for all tries of one run, so that the server does a thing once. Default:
+   * where `retry` is on, and the request is to this page's own origin. To another origin it goes only with `true`: there the
+   * server has to allow the field (CORS, Access-Control-Allow-Headers).
+   */
+  idempotencyKey?: boolean;
 }
 
 /** A document that knows the type of its data and of its variables. */
@@ -119,26 +157,39 @@ export interface Origin {
    * immutable (RFC 8246), ETag and Last-Modified (RFC 9110 §8.8), Retry-After (§10.2.3), Cache-Groups (RFC 9875) and
    * problem bodies (RFC 9457).
    */
-  source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T>): Source<P, T>;
+  source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
+    definition: CheckedHttpSourceDefinition<P, S>,
+  ): Source<P, Known<OutputOf<S>>>;
+  source<P = void, B = unknown, T = B>(
+    definition: HttpSourceDefinition<P, T, B> & { parse(response: Response): Promise<B> },
+  ): Source<P, Known<T>>;
+  source<T>(definition: HttpSourceDefinition<void, T> & { url: string | URL; parse?: never }): Source<void, Known<T>>;
+  source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T> & { parse?: never }): Source<P, Known<T>>;
   /**
    * A list in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only as
    * far as something changed; a page behind that is taken to be as it was.
    */
-  pages<P = void, T = unknown>(definition: PagesDefinition<P, T>): Source<P, Pages<T>>;
+  pages<P = void, T = unknown>(definition: PagesDefinition<P, T>): Source<P, Pages<Known<T>>>;
   /**
    * Server-sent events (WHATWG HTML §9.2) as a live source: `reduce` folds each event into the value. Resumes by
    * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
    */
-  events<P = void, T = unknown>(definition: EventsDefinition<P, T>): Source<P, T>;
+  events<P = void, T = unknown>(definition: EventsDefinition<P, T>): Source<P, Known<T>>;
   /** GraphQL over HTTP, by POST. Errors without data, or not allowed beside it, are a `Failure` of kind "graphql" with `errors`. */
   graphql<T, V extends object>(
     definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
   ): Source<V, T>;
-  graphql<P = void, T = unknown>(definition: GraphqlDefinition<P, T>): Source<P, T>;
+  graphql<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
+    definition: Omit<GraphqlDefinition<P, Known<OutputOf<S>>>, "check" | "unwrap"> & {
+      check: S;
+      unwrap?(data: any): unknown;
+    },
+  ): Source<P, Known<OutputOf<S>>>;
+  graphql<P = void, T = unknown>(definition: GraphqlDefinition<P, T>): Source<P, Known<T>>;
   /**
-   * POST, PUT, PATCH, DELETE. Sends `Idempotency-Key`; a refusal is a `Failure` of kind "http" with its problem
+   * POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem
    * (RFC 9457). What the answer names is invalidated: its URL, `Location`, `Content-Location` (RFC 9111 §4.4) and the
    * groups of `Cache-Group-Invalidation` (RFC 9875 §3), of the same origin.
    */
-  write<I = void, R = unknown>(definition: HttpWriteDefinition<I, R>): Write<I, R>;
+  write<I = void, R = unknown>(definition: HttpWriteDefinition<I, R>): Write<I, Known<R>>;
 }

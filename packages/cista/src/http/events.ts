@@ -26,8 +26,7 @@ export async function* follow(
     accept: "text/event-stream",
     ...(lastEventId ? { "last-event-id": inUtf8(lastEventId) } : {}),
   };
-  const { signal, context: given } = context;
-  const received = await exchange(server, { url, name, named, fields }, { signal, context: given, mode: "no-store" });
+  const received = await exchange(server, { url, name, named, fields }, { ...context, mode: "no-store" });
   const { response } = received;
   const details = () => ({
     ...detailsOf(received, definition),

@@ -3,11 +3,17 @@ import { isOwnOrigin, withoutQuery } from "./address.js";
 import type { OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
 import type { Times } from "./freshness.js";
+import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
+import type { Renewals } from "./renewal.js";
 import { type CommonFields, variesOf } from "./varies.js";
 
 /** An origin's options, its base as a URL. */
-export type Server = Omit<OriginOptions, "base"> & { readonly base: URL | undefined; readonly common: CommonFields };
+export type Server = Omit<OriginOptions, "base"> & {
+  readonly base: URL | undefined;
+  readonly common: CommonFields;
+  readonly renewals: Renewals | undefined;
+};
 
 /** A request that was answered. */
 export interface Exchange extends Times {
@@ -32,7 +38,7 @@ export interface Ask {
   readonly name: string;
   /** The URL that the definition itself names, if it is not made of the params. */
   readonly named?: string | URL | undefined;
-  readonly method?: string;
+  readonly method?: string | undefined;
   /** What the definition says. Like the server's own, it is for origins that the program has named. */
   readonly headers?: HeadersInit | undefined;
   /** What the request is made of, whoever gets it. */
@@ -47,18 +53,32 @@ export interface Ask {
 /** Redirections are followed so often (WHATWG Fetch, HTTP-redirect fetch). */
 const mostRedirections = 20;
 
-type Context = Pick<LoadContext, "signal" | "context"> & { readonly mode?: LoadContext["mode"] };
+type Context = Pick<LoadContext, "signal" | "context" | "now"> & { readonly mode?: LoadContext["mode"] };
 
 /**
- * One request.
+ * One request; where its token is refused and can be renewed, once more with the new one.
  * @throws Failure kind "network" where no answer came; CistaError code "origin" for a write to an origin that nobody named
  */
 export async function exchange(server: Server, ask: Ask, context: Context): Promise<Exchange> {
+  const { renewals } = server;
+  const before = renewals?.count(context.context) ?? 0;
+  const first = await exchangeOnce(server, ask, context);
+  if (!renewals || first.response.status !== 401 || !isTrusted(server, ask.url, ask.named)) return first;
+  try {
+    await renewals.renewed(context.context, before);
+  } catch (cause) {
+    throw Object.assign(await httpFailure(first), { cause });
+  }
+  await first.response.body?.cancel();
+  return exchangeOnce(server, ask, context);
+}
+
+async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise<Exchange> {
   const { url, method = "GET", held } = ask;
   const trusted = isTrusted(server, url, ask.named);
   if (!trusted && method !== "GET") refuseForeignWrite(ask.name, url);
   const own = isOwnOrigin(url);
-  const condition = conditionOf(held, own);
+  const condition = own ? conditionOf(held) : undefined;
   const said = trusted ? await server.common.ask(url, method, context.context) : new Headers();
   const headers = new Headers(said);
   addAll(headers, new Headers(ask.fields));
@@ -78,9 +98,9 @@ export async function exchange(server: Server, ask: Ask, context: Context): Prom
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
     cache: own ? "no-store" : (context.mode ?? "no-store"),
   };
-  const requestedAt = Date.now();
+  const requestedAt = context.now();
   const { response, landed } = await new Redirections(server, ask, init).follow(url);
-  const receivedAt = Date.now();
+  const receivedAt = context.now();
   const varies = variesOf(said, response.headers.get("vary"));
   return { url, landed, response, condition, held, varies, requestedAt, receivedAt, maxBody: maxBodyOf(server) };
 }
@@ -90,8 +110,7 @@ export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): 
 }
 
 /** RFC 9110 §13.1.2, §13.1.3: an entity tag where there is one, else the date. */
-function conditionOf(held: Validator | undefined, own: boolean): Exchange["condition"] {
-  if (!own) return undefined;
+export function conditionOf(held: Validator | undefined): Exchange["condition"] {
   if (held?.etag && isEntityTag(held.etag)) return "etag";
   return held?.lastModified ? "last-modified" : undefined;
 }

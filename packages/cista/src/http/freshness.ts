@@ -14,7 +14,9 @@ const understood = new Set([200, 203, 204, 404, 410]);
 /**
  * What a response itself says of its freshness and age, lengths of time in milliseconds; what it leaves out is left out.
  * Cista is a private cache: s-maxage and proxy-revalidate are not for it, and private is no hindrance. Where two things
- * contradict each other, the stricter one counts (RFC 9111 §4.2.1).
+ * contradict each other, the stricter one counts (RFC 9111 §4.2.1). An age that is only apparent, since the Date is of
+ * before (§4.2.3), counts against a lifetime that the server states: where it states none, a clock that is ahead of the
+ * server's would only use up what the program itself has said.
  * @param heuristic where no lifetime is stated, a tenth of the time since Last-Modified, a day at most (§4.2.2)
  */
 export function freshnessOf(
@@ -36,6 +38,7 @@ export function freshnessOf(
   if (lifetime === undefined && modified !== undefined) {
     lifetime = Math.min(Math.max(0, date - modified) / 10, 86_400_000);
   }
+  const isStated = lifetime !== undefined;
   if (lifetime !== undefined) said.maxAge = whole(lifetime);
 
   const whileRevalidate = length("stale-while-revalidate"); // RFC 5861 §3
@@ -57,7 +60,7 @@ export function freshnessOf(
   // §4.2.3, in whole seconds as there. Of several Age values the first counts (§5.1).
   const stated = (deltaSeconds(headers.get("age")?.split(",")[0]?.trim()) ?? 0) * 1000;
   const corrected = stated + Math.max(0, times.receivedAt - times.requestedAt);
-  const apparent = times.receivedAt - date;
+  const apparent = isStated ? times.receivedAt - date : 0;
   const age = whole(apparent > corrected + 1000 ? apparent : corrected); // a Date is only good to a second
   if (age > 0) said.age = age;
   return said;

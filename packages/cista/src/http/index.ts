@@ -5,6 +5,7 @@
 
 export { parseCacheControl } from "./cache-control.js";
 export type {
+  CheckedHttpSourceDefinition,
   EventsDefinition,
   GraphqlDefinition,
   HttpSourceDefinition,
@@ -22,6 +23,8 @@ export { freshnessOf, type Times } from "./freshness.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
 export { parseLink } from "./link.js";
+export { type AnswerOptions, answerOf } from "./load.js";
 export { origin } from "./origin.js";
-export { appendPage } from "./pages.js";
+export { appendPage, prependPage } from "./pages.js";
+export { type QueryValue, withQuery } from "./query-string.js";
 export { parseStringList } from "./structured-fields.js";

@@ -10,7 +10,8 @@ export function isPages(value: unknown): boolean {
 
 /** -1 for what is no page. */
 function countOf(page: unknown): number {
-  const { url, count, next } = (page ?? {}) as { [name in keyof Page]?: unknown };
-  const good = typeof url === "string" && (next === undefined || typeof next === "string") && Number.isInteger(count);
+  const { url, count, next, previous } = (page ?? {}) as { [name in keyof Page]?: unknown };
+  const isPath = (path: unknown) => path === undefined || typeof path === "string";
+  const good = typeof url === "string" && isPath(next) && isPath(previous) && Number.isInteger(count);
   return good ? (count as number) : -1;
 }

@@ -30,7 +30,7 @@ export async function loadList(
   const pages: LoadedPage[] = [];
   const came = new Set<unknown>();
   const list = askOf(server, definition, params);
-  let url = list.url;
+  let url = startOf(before, list.url);
   let details: Answer<unknown>["details"] | undefined;
   for (;;) {
     const old = before.find((page) => page.url === pathOf(url));
@@ -45,7 +45,7 @@ export async function loadList(
         return missing(details);
       }
     }
-    const page = same ? old : await pageIn(received, definition);
+    const page = same ? old : await pageIn(received, definition, params);
     const items: unknown[] = [];
     for (const item of page.items) {
       const id = idOf(definition, item);
@@ -61,6 +61,12 @@ export async function loadList(
     }
     url = pageUrl(next, list.url);
   }
+}
+
+/** The list's own URL, or that of the first page that was put before it. */
+function startOf(before: readonly LoadedPage[], list: URL): URL {
+  const [first] = before;
+  return first && before.slice(1).some(({ url }) => url === pathOf(list)) ? pageUrl(first.url, list) : list;
 }
 
 /**
@@ -106,6 +112,7 @@ function listOf(pages: readonly LoadedPage[]): Pages<unknown> {
     items,
     count: items.length,
     hasNext: pages.at(-1)?.next !== undefined,
+    hasPrevious: pages[0]?.previous !== undefined,
     pages: pages.map(({ items, ...page }) => ({ ...page, count: items.length })),
   };
 }
@@ -127,6 +134,15 @@ export function appended(pages: Pages<unknown>, came: LoadedPage, definition: De
   return listOf([...loadedPages(pages), { ...last, items, ...(leadsOn ? { next } : {}) }]);
 }
 
+/** The list with one more page before it. */
+export function prepended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
+  const there = new Set(pages.items.map((item) => idOf(definition, item)));
+  const items = came.items.filter((item) => !there.has(idOf(definition, item)));
+  const { previous, ...first } = came;
+  const leadsOn = previous !== undefined && previous !== came.url && pages.pages.every(({ url }) => url !== previous);
+  return listOf([{ ...first, items, ...(leadsOn ? { previous } : {}) }, ...loadedPages(pages)]);
+}
+
 // ── One page ─────────────────────────────────────────────────────────────────
 
 /** @param next where it is, as the list itself says: also one that was stored, or came in a snapshot */
@@ -138,14 +154,14 @@ export async function loadPage(
   context: LoadContext,
 ): Promise<LoadedPage> {
   const list = askOf(server, definition, params);
-  return pageIn(await exchange(server, { ...list, url: pageUrl(next, list.url) }, context), definition);
+  return pageIn(await exchange(server, { ...list, url: pageUrl(next, list.url) }, context), definition, params);
 }
 
 /** A page is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
 function pageUrl(path: string, list: URL): URL {
   const url = URL.canParse(path, list) ? new URL(path, list) : undefined;
   if (url?.origin === list.origin) return url;
-  const message = `The next page of ${withoutQuery(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;
+  const message = `A page of ${withoutQuery(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;
   throw new Failure("shape", message, { retryable: false });
 }
 
@@ -159,8 +175,8 @@ function isUnchanged(received: Exchange, held: Validator | undefined): boolean {
   return isNotModified(received) || (response.ok && sameEntity(held?.etag, response.headers.get("etag")));
 }
 
-async function pageIn(received: Exchange, definition: Definition): Promise<LoadedPage> {
-  const { response, url, landed } = received;
+async function pageIn(received: Exchange, definition: Definition, params: unknown): Promise<LoadedPage> {
+  const { response, url } = received;
   await refuseErrors(received);
   const body = await bodyJson(received);
   const items = definition.unwrap ? unwrapped(definition.unwrap, body, received) : body;
@@ -168,15 +184,40 @@ async function pageIn(received: Exchange, definition: Definition): Promise<Loade
     const message = `A list was expected from ${withoutQuery(url)}, but the body is ${outline(items)}. Take the list out of it by unwrap.`;
     throw new Failure("shape", message, { status: response.status, retryable: false });
   }
-  const link = response.headers.get("link");
-  const found = definition.next ? definition.next(body, response) : parseLink("next", link, landed);
-  const next = found === undefined || found === null ? undefined : pathOf(pageUrl(nextText(found, landed), url));
-  return omitUndefined({ url: pathOf(url), items, next, validator: validatorOf(response.headers) });
+  return omitUndefined({
+    url: pathOf(url),
+    items,
+    next: neighbourOf("next", body, received, definition, params),
+    previous: neighbourOf("previous", body, received, definition, params),
+    validator: validatorOf(response.headers),
+  });
 }
 
-/** A relative one is relative to where the page came from. */
-function nextText(next: string | URL, base: URL): string {
-  return URL.canParse(String(next), base) ? new URL(next, base).href : String(next);
+/** Where the next page is, or the one before: by the definition, else by the Link field (RFC 8288; IANA link relations). */
+function neighbourOf(
+  which: "next" | "previous",
+  body: unknown,
+  { response, url, landed }: Exchange,
+  definition: Definition,
+  params: unknown,
+): string | undefined {
+  const link = response.headers.get("link");
+  const { [which]: find, name } = definition;
+  let found: string | URL | null | undefined;
+  try {
+    found = find
+      ? find(body, response, params)
+      : which === "next"
+        ? parseLink("next", link, landed)
+        : (parseLink("prev", link, landed) ?? parseLink("previous", link, landed));
+  } catch (cause) {
+    const message = `${which} of the list "${name}" threw for the page from ${withoutQuery(url)}: ${tidy(cause)}`;
+    throw new Failure("shape", message, { cause, retryable: false });
+  }
+  if (found === undefined || found === null) return undefined;
+  // A relative one is relative to where the page came from.
+  const text = URL.canParse(String(found), landed) ? new URL(found, landed).href : String(found);
+  return pathOf(pageUrl(text, url));
 }
 
 function idOf({ id }: Definition, item: any): unknown {

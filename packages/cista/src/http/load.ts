@@ -1,9 +1,10 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
-import type { HttpSourceDefinition, Url } from "./contract.js";
+import type { HttpSourceDefinition, Policy, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
-import { type Ask, type Exchange, exchange, type Server } from "./exchange.js";
+import { type Ask, conditionOf, type Exchange, exchange, maxBodyOf, type Server } from "./exchange.js";
+import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
 
 /** One GET, and what its response means. */
@@ -13,24 +14,74 @@ export async function load(
   params: unknown,
   context: LoadContext,
 ): Promise<Answer<unknown>> {
-  const held = context.held?.validator;
-  const ask = askOf(server, definition, params);
-  const received = await exchangeUnlessOther(server, { ...ask, held }, context);
-  const { response } = received;
+  const { method } = definition;
+  const ask = { ...askOf(server, definition, params), method };
+  if (method === undefined || method === "GET") {
+    const held = context.held?.validator;
+    return answerTo(await exchangeUnlessOther(server, { ...ask, held }, context), definition);
+  }
+  // Nothing says what the validator of an answer to a POST would be of; QUERY goes without one too.
+  const sent = payloadOf(definition.body ? definition.body(params) : params);
+  return answerTo(await exchange(server, { ...ask, ...sent }, context), definition);
+}
+
+/** How a response becomes a value. */
+type Reading = Pick<HttpSourceDefinition<any, unknown>, "parse" | "unwrap"> & Policy;
+
+async function answerTo(received: Exchange, definition: Reading): Promise<Answer<unknown>> {
+  const { response, held } = received;
   const details = detailsOf(received, definition);
-  if (context.held && isNotModified(received)) return unchanged(details);
+  if (isNotModified(received)) return unchanged(details);
   if (isMissing(response)) {
     await response.body?.cancel();
     return missing(details);
   }
   await refuseErrors(received);
-  if (context.held && sameEntity(held?.etag, response.headers.get("etag"))) {
+  if (sameEntity(held?.etag, response.headers.get("etag"))) {
     // Unchanged, though nobody could say so by a 304.
     await passBody(received);
     return unchanged(details);
   }
   const body = await (definition.parse ? definition.parse(countedResponse(received)) : bodyJson(received));
   return answer(definition.unwrap ? unwrapped(definition.unwrap, body, received) : body, details);
+}
+
+/** What `answerOf` goes by, beside the response. */
+export interface AnswerOptions<T, B = any> extends Partial<Pick<LoadContext, "held" | "now">> {
+  /** From the response to the body. Default: JSON. */
+  parse?(response: Response): Promise<B>;
+  /** From the parsed body to the value. */
+  unwrap?(body: B): T;
+  /** See `Policy.heuristic`. */
+  heuristic?: boolean;
+  /** Refuse bodies longer than this many bytes. Default 16 MiB. */
+  maxBody?: number;
+}
+
+/**
+ * A response that a program has fetched itself, as the answer of its load: its freshness, validator and groups, as `origin`
+ * reads them; 304 is unchanged, 404 and 410 are missing.
+ * @param options a load's own context will do: it says what is held, and by which clock
+ * @throws Failure kind "http" for any other status that is no success, "shape" for a body that is not what was expected
+ * @example load: async ({ id }: { id: string }, context) => answerOf<Hut>(await fetch(`/api/huts/${id}`, { signal: context.signal }), context)
+ */
+export async function answerOf<T = unknown>(response: Response, options: AnswerOptions<T> = {}): Promise<Answer<T>> {
+  const { held: { validator } = {}, now = Date.now, parse, unwrap, heuristic = false } = options;
+  const url = new URL(URL.canParse(response.url) ? response.url : "about:blank");
+  const at = now();
+  const received: Exchange = {
+    url,
+    landed: url,
+    response,
+    condition: conditionOf(validator),
+    held: validator,
+    varies: undefined,
+    requestedAt: at,
+    receivedAt: at,
+    maxBody: maxBodyOf(options),
+  };
+  const definition = { name: withoutQuery(url), heuristic, ...(parse ? { parse } : {}), ...(unwrap ? { unwrap } : {}) };
+  return (await answerTo(received, definition)) as Answer<T>;
 }
 
 /** A 304 about another representation than the held one tells nothing (RFC 9111 §4.3.4): the request is made again, without a condition. */

@@ -7,6 +7,7 @@ import type { Server } from "./exchange.js";
 import { load, urlFor } from "./load.js";
 import { pagesSource } from "./pages.js";
 import { isTrusted } from "./reach.js";
+import { Renewals } from "./renewal.js";
 import { CommonFields, saysTheSame } from "./varies.js";
 
 /** One server, described once. Sends nothing. @throws CistaError code "base" for a base that is no absolute URL */
@@ -14,6 +15,7 @@ export function origin(options: OriginOptions = {}): Origin {
   const server = {
     ...options,
     base: options.base === undefined ? undefined : absolute(options.base),
+    renewals: options.renew && new Renewals(options.renew),
   } as Server & { common: CommonFields };
   server.common = new CommonFields(server);
   const policyOf = (definition: Policy & { url?: Url<any> }) => ({
@@ -46,7 +48,7 @@ export function origin(options: OriginOptions = {}): Origin {
     },
     write: (definition: any) => {
       refuseNoUrl(definition);
-      const { method, url, body, headers, unwrap, followRedirects, ...rest } = definition;
+      const { method, url, body, headers, unwrap, followRedirects, idempotencyKey, ...rest } = definition;
       void sender(); // a program that defines one will run it
       return writeBy<any, any>(sender, {
         ...rest,
@@ -81,8 +83,7 @@ function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
 
 /** What the core asks about an entry without a request: its URL's label, and whether its answer is for whoever asks now. */
 function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
-  const { url: named, headers } = definition;
-  const method = definition.document === undefined ? "GET" : "POST";
+  const { url: named, headers, method = definition.document === undefined ? "GET" : "POST" } = definition;
   return {
     labels: (params: unknown): string[] => {
       try {
@@ -104,8 +105,11 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
 /** What of a definition is the core's. */
 function ownPolicyOf<D extends Policy & { url?: Url<any>; variables?: unknown }>(definition: D): D {
   refuseNoUrl(definition);
-  const { url, headers, parse, unwrap, next, id, start, reduce, document, variables, partial, heuristic, ...policy } =
-    definition as any;
-  const takesNone = !(typeof url === "function" && url.length > 0) && document === undefined;
+  const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } = definition as any;
+  const { document, variables, partial, heuristic, ...policy } = rest;
+  const takesNone =
+    !(typeof url === "function" && url.length > 0) &&
+    document === undefined &&
+    (method === undefined || method === "GET" || body?.length === 0);
   return { ...policy, ...(takesNone ? { params: false } : {}) };
 }

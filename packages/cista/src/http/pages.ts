@@ -11,7 +11,7 @@ type Definition = PagesDefinition<any, any>;
 const pagesOf = new WeakMap<Source<any, any>, { definition: Definition; page: Source<PageParams, LoadedPage> }>();
 
 /** Of which list, by its params (null for none), and where the page is. */
-type PageParams = readonly [list: unknown, path: string];
+export type PageParams = readonly [list: unknown, path: string];
 
 /** A source of lists in pages. @param policy what of the definition is the core's */
 export function pagesSource(
@@ -59,27 +59,64 @@ function policyOfPage({
 export async function appendPage<P, T>(
   cache: Cache,
   source: Source<P, Pages<T>>,
-  ...params: ArgumentsOf<P>
+  ...params: ArgumentsOf<NoInfer<P>>
 ): Promise<void> {
+  await addPage(cache, source, params[0], "next");
+}
+
+/**
+ * Loads the page before what is held, as `appendPage` does the next one.
+ * @throws CistaError code "pages" for a source that `origin().pages` has not made
+ */
+export async function prependPage<P, T>(
+  cache: Cache,
+  source: Source<P, Pages<T>>,
+  ...params: ArgumentsOf<NoInfer<P>>
+): Promise<void> {
+  await addPage(cache, source, params[0], "previous");
+}
+
+/** On which side of what is held. */
+export type Side = "next" | "previous";
+
+/** Where the page on one side of a list is; undefined where there is none, or nothing is held. */
+export function neighbourIn(pages: Pages<unknown> | undefined, side: Side): string | undefined {
+  return side === "next" ? pages?.pages.at(-1)?.next : pages?.pages[0]?.previous;
+}
+
+/**
+ * A list's pages as a source of their own, and the params of the one at a path.
+ * @throws CistaError code "pages" for a source that `origin().pages` has not made
+ */
+export function pageSourceOf(list: Source<any, any>): Source<PageParams, LoadedPage> {
+  return madeBy(list).page;
+}
+
+function madeBy(source: Source<any, any>) {
   const list = pagesOf.get(source);
-  if (!list) {
-    throw new CistaError(
-      "pages",
-      DEVELOPMENT && `appendPage takes a source made by origin().pages, but "${source.name}" is none.`,
-    );
-  }
-  const { appended } = await import("./list.js");
-  const view = cache.view<any, any>(source, params[0]);
+  if (list) return list;
+  throw new CistaError(
+    "pages",
+    DEVELOPMENT && `A source made by origin().pages was expected, but "${source.name}" is none.`,
+  );
+}
+
+export async function addPage(cache: Cache, source: Source<any, any>, params: unknown, side: Side): Promise<void> {
+  const { page, definition } = madeBy(source);
+  const { appended, prepended } = await import("./list.js");
+  const add = side === "next" ? appended : prepended;
+  const list = cache.at<any, any>(source, params);
+  const view = list.view();
   const held = (): Pages<unknown> | undefined => view.get().value;
-  for (let url = held()?.pages.at(-1)?.next; url !== undefined; ) {
-    const came = await cache.read(list.page, [params[0] ?? null, url]);
+  for (let url = neighbourIn(held(), side); url !== undefined; ) {
+    const came = await cache.read(page, [params ?? null, url]);
     if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
-    const next = held()?.pages.at(-1)?.next;
-    if (next === url) {
-      cache.patch<any, any>(source, params[0], (pages: Pages<unknown>) => appended(pages, came, list.definition));
+    const found = neighbourIn(held(), side);
+    if (found === url) {
+      list.patch((pages: Pages<unknown>) => add(pages, came, definition));
       return;
     }
     if (held()?.pages.some((page) => page.url === url)) return; // somebody else has put it there
-    url = next; // the list ends elsewhere now
+    url = found; // the list ends elsewhere now
   }
 }

@@ -1,10 +1,11 @@
 import type { SendContext } from "../core/index.js";
-import { urlLabel } from "./address.js";
+import { isOwnOrigin, urlLabel } from "./address.js";
 import { bodyText, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange, type Server } from "./exchange.js";
 import { selectorAfter } from "./invalidate.js";
 import { askOf } from "./load.js";
+import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
 
 /** One unsafe request, and what its answer makes untrustworthy. */
@@ -16,15 +17,12 @@ export async function send(
 ): Promise<unknown> {
   const { method } = definition;
   const { url, ...ask } = askOf(server, definition, input);
-  const given = definition.body ? definition.body(input) : method === "DELETE" ? undefined : input;
-  const plain = given === undefined || isBody(given);
-  const fields = {
-    ...(plain ? {} : { "content-type": "application/json" }),
-    // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
-    "idempotency-key": JSON.stringify(context.idempotencyKey),
-  };
+  const payload = payloadOf(definition.body ? definition.body(input) : method === "DELETE" ? undefined : input);
+  const { body } = payload;
+  // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
+  const key = sendsKey(definition, url) ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};
+  const fields = { ...payload.fields, ...key };
   const { followRedirects: followAnywhere } = definition;
-  const body = plain ? (given as BodyInit | undefined) : JSON.stringify(given);
   const received = await exchange(server, { ...ask, url, method, fields, body, followAnywhere }, context);
   const { response, landed } = received;
   if (!response.ok) throw await httpFailure(received);
@@ -42,14 +40,7 @@ export async function send(
   return definition.unwrap ? unwrapped(definition.unwrap, result, received) : result;
 }
 
-/** What `fetch` sends as it is. */
-function isBody(value: unknown): boolean {
-  return (
-    typeof value === "string" ||
-    value instanceof FormData ||
-    value instanceof URLSearchParams ||
-    value instanceof Blob ||
-    value instanceof ArrayBuffer ||
-    ArrayBuffer.isView(value)
-  );
+/** Another origin has to allow the field, so there it goes only where it is asked for. */
+function sendsKey({ idempotencyKey, retry = false }: HttpWriteDefinition<any, unknown>, url: URL): boolean {
+  return idempotencyKey ?? (retry !== false && isOwnOrigin(url));
 }

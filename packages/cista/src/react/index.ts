@@ -5,7 +5,10 @@
 
 export { Boundary, type BoundaryProps } from "./boundary.js";
 export { CistaProvider, useCache } from "./context.js";
-export { Outcome, type OutcomeProps } from "./outcome.js";
+export { Outcome, type OutcomeProps, type ReadingsGiven } from "./outcome.js";
+export { useDebounced } from "./use-debounced.js";
+export { type PageStatus, type PagesReading, usePages } from "./use-pages.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
+export { type Question, type ReadingsOf, useReadings, useValues, type ValuesOf } from "./use-readings.js";
 export { useValue } from "./use-value.js";
-export { type RunWrite, useWrite, type WriteStatus } from "./use-write.js";
+export { type RunOutcome, type RunWrite, useWrite, type WriteStatus } from "./use-write.js";

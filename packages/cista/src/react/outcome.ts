@@ -1,8 +1,12 @@
 import { createElement, type ReactNode } from "react";
+import { isWaiting } from "../binding/asking.js";
 import { type Failure, type Missing, match, type Reading } from "../core/index.js";
 
+/** One reading, or several. */
+export type ReadingsGiven<T> = Reading<T> | (T extends readonly unknown[] ? { readonly [I in keyof T]: Reading<T[I]> } : never);
+
 export interface OutcomeProps<T> {
-  of: Reading<T>;
+  of: ReadingsGiven<T>;
   loading?: ReactNode | ((reading: Reading<T>) => ReactNode);
   missing?: ReactNode | ((reading: Missing) => ReactNode);
   failed?: ReactNode | ((failure: Failure, again: () => void) => ReactNode);
@@ -12,8 +16,13 @@ export interface OutcomeProps<T> {
 /**
  * One place for the four things there can be to show. What is left out gets a plain, accessible rendering.
  * A stand-in or carried-over value is shown as a value; its reading says that it is provisional.
+ * Of several readings: their values in order, once all are there; before, the first that has failed, is missing, or loads.
+ * @example
+ * <Outcome of={useReading(hut, { id })}>{({ name }) => <h2>{name}</h2>}</Outcome>
+ * <Outcome of={useReadings([[hut, { id }], [forecast]])}>{([{ name }, weather]) => …}</Outcome>
  */
-export function Outcome<T>({ of: reading, loading, missing, failed, children }: OutcomeProps<T>): ReactNode {
+export function Outcome<T>({ of, loading, missing, failed, children }: OutcomeProps<T>): ReactNode {
+  const reading = (Array.isArray(of) ? combined(of) : of) as Reading<T>;
   const again = () => void reading.revalidate();
   const wait = () => (typeof loading === "function" ? loading(reading) : (loading ?? plainWait(reading)));
   return match<T, ReactNode>(reading, {
@@ -24,6 +33,32 @@ export function Outcome<T>({ of: reading, loading, missing, failed, children }: 
     failed: (failure) =>
       typeof failed === "function" ? failed(failure, again) : (failed ?? plainFailed(failure, again)),
   });
+}
+
+/** Several readings as one: what keeps their values from being shown, or all of the values. */
+function combined(readings: readonly Reading<unknown>[]): Reading<readonly unknown[]> {
+  const first = (state: Reading<unknown>["state"]) => readings.find((each) => each.state === state);
+  const hinders = first("failed") ?? first("missing") ?? readings.find(isWaiting);
+  if (hinders) return hinders as Reading<readonly unknown[]>;
+  const ready = readings.filter((each) => each.state === "ready");
+  const failure = readings.find((each) => each.failure)?.failure;
+  const asking = readings.find(({ request }) => request !== "none");
+  const all = {
+    key: readings.map(({ key }) => key).join(", "),
+    value: readings.map(({ value }) => value),
+    request: asking?.request ?? "none",
+    revalidate: async () => void (await Promise.all(readings.map((each) => each.revalidate()))),
+    ...(failure ? { failure } : {}),
+  };
+  const provisional = readings.find((each) => each.provisional)?.provisional;
+  if (provisional) return { ...all, state: "loading", provisional };
+  return {
+    ...all,
+    state: "ready",
+    fresh: ready.every(({ fresh }) => fresh),
+    storedAt: Math.min(...ready.map(({ storedAt }) => storedAt)),
+    pendingWrites: ready.reduce((sum, { pendingWrites }) => sum + pendingWrites, 0),
+  };
 }
 
 /** @param reading left out where all that is known is that something is on its way */

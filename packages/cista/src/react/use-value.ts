@@ -1,6 +1,6 @@
 import { useEffect } from "react";
+import { isWaiting, valueOf } from "../binding/asking.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
-import { missingFailure } from "../core/internal.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
@@ -21,27 +21,37 @@ const waitingIn = new WeakMap<Cache, Map<string, Waiting>>();
 /**
  * The value itself, inside of `Boundary` (or Suspense and an error boundary): suspends while loading; throws the
  * `Failure`, of kind "missing" where there is no such thing. A stand-in or carried-over value counts as one.
- * Several in one component load one after the other: `cache.prefetch` what the later ones need.
+ * Several in one component load one after the other; with `useValues` at once.
  * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @example const { name, water } = useValue(hut, { id });
  */
-export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadingOptions<T, U>>): U;
+export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadingOptions<T, U>>): U;
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
   const cache = useCache();
   const { reading: own, view } = useReadingOn(attachedIn, source, rest);
   const awaited = own.state === "loading" ? waitingIn.get(cache)?.get(own.key)?.reading() : undefined;
-  const { state, value, key, failure } = awaited?.state === "failed" ? awaited : own;
-  const shown = state === "ready" || value !== undefined;
+  const reading = awaited?.state === "failed" ? awaited : own;
+  const { key } = reading;
+  const shown = reading.state === "ready" || reading.value !== undefined;
   useEffect(() => {
-    const waiting = shown ? waitingIn.get(cache)?.get(key) : undefined;
-    if (waiting) queueMicrotask(waiting.end); // strict mode leaves and comes back in one go: not as a newcomer
+    if (shown) endWaiting(cache, key);
   }, [cache, key, shown]);
-  if (shown) return value;
-  if (state === "missing") throw missingFailure(key);
-  if (state === "failed") throw failure;
-  throw waiting(cache, view);
+  if (isWaiting(reading)) throw waiting(cache, view);
+  return valueOf(reading);
 }
 
-function attachedIn(cache: Cache, key: string): View<any> | undefined {
+/** A component has come on the page, and watches for itself. */
+export function endWaiting(cache: Cache, key: string): void {
+  const waiting = waitingIn.get(cache)?.get(key);
+  if (waiting) queueMicrotask(waiting.end); // strict mode leaves and comes back in one go: not as a newcomer
+}
+
+/** What failed for whoever waits: a view that is not attached yet would only say that it is going to ask. */
+export function awaitedReading(cache: Cache, key: string): Reading<any> | undefined {
+  return waitingIn.get(cache)?.get(key)?.reading();
+}
+
+export function attachedIn(cache: Cache, key: string): View<any> | undefined {
   return waitingIn.get(cache)?.get(key)?.view;
 }
 
@@ -51,7 +61,7 @@ export function waitAnew(cache: Cache | undefined, key: string | undefined): voi
 }
 
 /** What Suspense waits for: one promise for all components that wait for the same entry. */
-function waiting(cache: Cache, view: View<any>): Promise<void> {
+export function waiting(cache: Cache, view: View<any>): Promise<void> {
   const all = waitingIn.get(cache) ?? new Map<string, Waiting>();
   waitingIn.set(cache, all);
   const known = all.get(view.key);

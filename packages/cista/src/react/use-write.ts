@@ -1,48 +1,23 @@
-import { useCallback, useMemo, useRef, useState } from "react";
-import type { Failure, SendingPhase, Write } from "../core/index.js";
+import { useCallback, useMemo, useState } from "react";
+import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import type { RunOptions, Write } from "../core/index.js";
 import { useCache } from "./context.js";
 
-/** How far the last run has come. */
-export interface WriteStatus<R> {
-  readonly phase: "none" | SendingPhase | "done" | "failed";
-  readonly result?: R;
-  readonly failure?: Failure;
-  /** Back to "none": what was said of the last run is no longer shown. The run itself goes on. */
-  readonly reset: () => void;
-}
-
-export type RunWrite<I, R> = (...input: [I] extends [void] ? [] : [input: I]) => Promise<R>;
+export type { RunOutcome, RunWrite, WriteStatus };
 
 /**
- * Runs a write, and tells how far its last run has come. The run goes on when the component goes away; a failure is shown
- * in `sending`, and need not be caught too.
+ * Runs a write, and tells how its runs stand. They go on when the component goes away. A failure is told in the status,
+ * and by what `run` resolves with; it never rejects, so nothing need be caught.
  * @throws CistaError code "no-provider"
+ * @example
+ * const [runBook, booking] = useWrite(book);
+ * <button disabled={booking.underWay > 0} onClick={() => runBook({ hut, night })}>Book</button>
+ * {booking.failure && <p role="alert">{booking.failure.message}</p>}
  */
-export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R>, sending: WriteStatus<R>] {
+export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R>, status: WriteStatus<R>] {
   const cache = useCache();
-  const latest = useRef(0);
-  const [state, setState] = useState<Omit<WriteStatus<R>, "reset">>({ phase: "none" });
-  const reset = useCallback(() => {
-    latest.current++;
-    setState({ phase: "none" });
-  }, []);
-  const run = useCallback(
-    (input?: I) => {
-      const own = ++latest.current;
-      const tell = (next: Omit<WriteStatus<R>, "reset">) => {
-        if (own === latest.current) setState(next);
-      };
-      tell({ phase: "sending" }); // at once, also while what sends it is still being loaded
-      const options = { onPhase: (phase: SendingPhase) => tell({ phase }) };
-      const result = cache.run<any, R>(write as Write<any, R>, input, options);
-      result.then(
-        (result) => tell({ phase: "done", result }),
-        (failure) => tell({ phase: "failed", failure }),
-      );
-      return result;
-    },
-    [cache, write],
-  );
-  const sending = useMemo(() => ({ ...state, reset }), [state, reset]);
-  return [run as RunWrite<I, R>, sending];
+  const [, setStatus] = useState<WriteStatus<R>>();
+  const runner = useMemo(() => new Runner<I, R>(write, setStatus), [write]);
+  const run = useCallback((input?: I, options?: RunOptions) => runner.run(cache, input, options), [cache, runner]);
+  return [run as RunWrite<I, R>, runner.status];
 }

@@ -58,7 +58,7 @@ export class Program {
     name: "add",
     timeout: Number.POSITIVE_INFINITY,
     send: () => new Promise((answer, fail) => this.sent.push({ answer, fail })),
-    optimistic: (at, edit) => edit.patch(this.sources.list, at, (items: number[]) => [...items, ++this.values]),
+    optimistic: (at, edit) => edit.at(this.sources.list, at).patch((items: number[]) => [...items, ++this.values]),
   });
 
   constructor(given: {
@@ -254,7 +254,7 @@ export class Program {
     const { cache, sources } = this;
     const value = kind === "list" ? [++this.values] : ++this.values;
     if (how === "put") cache.put(sources[kind], id, value);
-    else if (how === "patch") cache.patch(sources[kind], id, () => value);
+    else if (how === "patch") cache.at(sources[kind], id).patch(() => value);
     else cache[how as "delete"]({ source: sources[kind], params: id });
   }
 

@@ -172,7 +172,7 @@ class Both {
       model.put(step.key, this.values);
     } else if (step.do === "patch") {
       const value = ++this.values;
-      cache.patch(hut, step.key, () => value);
+      cache.at(hut, step.key).patch(() => value);
       model.patch(step.key, value);
     } else if (step.do === "revalidate") {
       void cache.view(hut, step.key, { when: false }).revalidate();

@@ -2,8 +2,9 @@
 import type { Answer, AnswerDetails, Validator } from "./answer.js";
 import type { StandardSchema } from "./check.js";
 import type { Duration } from "./duration.js";
+import type { Failure } from "./failure.js";
 import type { Cause } from "./journal.js";
-import type { Reading, View, ViewOptions } from "./reading.js";
+import type { Callback, Interval, Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import type { Defaults, Retry, SourceSettings } from "./settings.js";
 
@@ -29,8 +30,14 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */
   standIn?(params: P, cache: Cache): T | undefined;
+  /**
+   * While watched and the page is visible, revalidate this often. A function is given the value that is held, and says how
+   * long from now, or false once there is nothing more to wait for. Default: never.
+   * @example revalidateEvery: (repair) => (repair.status === "done" ? false : "2s")
+   */
+  revalidateEvery?: Interval<T, P>;
   /** Keep the old reference for every part that did not change. Default true for plain JSON values. */
-  share?: boolean | ((previous: T, next: T) => T);
+  share?: boolean | Callback<(previous: T, next: T) => T>;
 }
 
 /** Where one kind of value comes from; defined once, used in any cache. */
@@ -56,7 +63,9 @@ export interface LoadContext {
   /** What is held now, for a conditional request. */
   readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number };
   /** Reads another source through the same cache: collapsed and cached like any read. */
-  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
+  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
+  /** The cache's clock: milliseconds since the Unix epoch. */
+  now(): number;
 }
 
 /** One load, as an interceptor sees it. */
@@ -79,6 +88,9 @@ export interface Interceptor {
 export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
 type Valued<V> = V extends Answer<infer T> ? T : V;
 
+/** What nobody has said the type of: it is to be looked into before it is used. */
+export type Known<T> = 0 extends 1 & T ? unknown : T;
+
 /** Params come first, then options: a source without params takes `undefined` there when options follow. */
 export type ArgumentsOf<P, O = never> = 0 extends 1 & P
   ? [params?: any, options?: O]
@@ -98,16 +110,35 @@ export interface SendContext {
   readonly attempt: number;
   /** What `createCache` was given as `context`. */
   readonly context: unknown;
+  /** The cache's clock: milliseconds since the Unix epoch. */
+  now(): number;
   /** One for each run, the same over its tries; unpredictable. */
   readonly idempotencyKey: string;
   /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
   invalidate(selector: Selector): void;
 }
 
+/** One entry, for a layer to be laid over. */
+export interface LayerTarget<T> {
+  /** `change` returns the new value and leaves the old one as it is; it is applied anew to whatever comes in beneath. */
+  patch(change: (value: T) => T): void;
+}
+
+/** Several entries, for a layer to be laid over each. */
+export interface LayerTargets<P, T> {
+  /** `change` returns the new value of one of them, or the old one where it does not concern it. It gets that entry's params. */
+  patch(change: (value: T, params: P) => T): void;
+}
+
 /** Lays layers over entries. */
 export interface LayerEditor {
-  /** `change` returns the new value and leaves the old one as it is; it is applied anew to whatever comes in beneath. */
-  patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): void;
+  /** The entry of a source with these params. */
+  at<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): LayerTarget<T>;
+  /**
+   * Every entry that holds a value now and is meant: of a source, or of a source with these among its params.
+   * @example edit.each(walkers).patch((list) => ({ ...list, items: list.items.filter((each) => each.id !== id) }))
+   */
+  each<P, T>(selector: Source<P, T> | SourceSelector<P, T>): LayerTargets<P, T>;
 }
 
 export interface WriteDefinition<I, R> {
@@ -176,10 +207,23 @@ export interface ReadOptions {
   signal?: AbortSignal;
 }
 
+/** Params with any of their members left out, also within. */
+export type PartOf<P> = P extends readonly unknown[]
+  ? P
+  : P extends object
+    ? { readonly [K in keyof P]?: PartOf<P[K]> | undefined }
+    : P;
+
+/** The entries of a source: all, or those whose params have these members with these values. */
+export interface SourceSelector<P, T = any> {
+  source: Source<P, T>;
+  params?: PartOf<NoInfer<P>>;
+}
+
 /** Which entries are meant. */
-export type Selector =
+export type Selector<P = any> =
   | Source<any, any>
-  | { source: Source<any, any>; params?: unknown }
+  | SourceSelector<P>
   | { key: string }
   | { group: string }
   | { where(entry: EntryInfo): boolean }
@@ -191,34 +235,37 @@ export interface Cache {
    * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates behind); rejects with a
    * `Failure` (kind "missing" where there is no such thing), with the signal's reason, or with a `CistaError` for a key that cannot be.
    */
-  read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ReadOptions>): Promise<T>;
+  read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadOptions>): Promise<T>;
   /** What is held now, whatever the allowances. Never starts a request. */
-  peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<P>): Reading<T>;
-  /** A handle on one entry for a component: see `View`. */
-  view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<P, ViewOptions<T, U>>): View<U>;
+  peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Reading<T>;
+  /** What a component watches one entry by: see `View`. */
+  view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ViewOptions<T, U>>): View<U>;
   /** Loads before anyone attaches, unless a usable value is held. The request runs on, whoever comes and goes. */
-  prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<P>): void;
+  prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): void;
   /**
    * Holds a value from now on; a request under way is aborted, and those who wait get this value.
    * The value becomes the cache's own: parts of it that did not change are replaced by the held ones (a frozen value is copied).
    */
-  put<P, T>(source: Source<P, T>, params: P, value: T, details?: AnswerDetails): void;
-  /** Changes the held value, which stays as old as it was; false where none is held. `change` returns the new one. */
-  patch<P, T>(source: Source<P, T>, params: P, change: (value: T) => T): boolean;
+  put<P, T>(source: Source<P, T>, params: NoInfer<P>, value: NoInfer<T>, details?: AnswerDetails): void;
+  /**
+   * One entry, with all that can be done with it.
+   * @example cache.at(hut, { id: "h-07" }).patch((now) => ({ ...now, water: 55 }));
+   */
+  at<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): EntryHandle<T>;
   /**
    * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
    * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
    */
   run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
   /** Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many. */
-  invalidate(selector: Selector): number;
+  invalidate<P>(selector: Selector<P>): number;
   /**
    * Asks the source again for every watched match. Resolves when all have settled; never rejects.
    * @throws CistaError code "selector" for one of another form
    */
-  revalidate(selector: Selector): Promise<void>;
+  revalidate<P>(selector: Selector<P>): Promise<void>;
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
-  delete(selector: Selector): number;
+  delete<P>(selector: Selector<P>): number;
   entries(): IterableIterator<EntryInfo>;
   /**
    * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
@@ -233,9 +280,50 @@ export interface Cache {
   signOut(): Promise<void>;
   /** Calls back at each `signOut`, also one in another tab, which waits for what it returns. Returns its own end. */
   onSignOut(callback: () => unknown): () => void;
+  /**
+   * Calls back at each failure, of a request or of a write, when its tries are over; also where a stale value covers it, and
+   * for what a definition's own callbacks throw. Of a failure that goes on from a part to a whole it tells once; never of
+   * what was given up. Returns its own end.
+   * @example cache.onFailure((failure, { write }) => showToast(write ? `Not saved: ${failure.message}` : failure.message));
+   */
+  onFailure(callback: (failure: Failure, action: FailedAction) => void): () => void;
   /** Aborts, stops every timer and listener, forgets everything. Using the cache afterwards is a `CistaError`; a second `dispose` is harmless. */
   dispose(): void;
   [Symbol.dispose](): void;
+}
+
+/** What failed: a request for an entry, or a run of a write. */
+export interface FailedAction {
+  /** Of the entry. */
+  readonly source?: string;
+  readonly key?: string;
+  readonly params?: unknown;
+  /** The write's name, and what it was run with. */
+  readonly write?: string;
+  readonly input?: unknown;
+}
+
+/** One entry of a cache: its source and params, said once. Made by `cache.at`; makes no entry by itself. */
+export interface EntryHandle<T> {
+  readonly key: string;
+  /** What is held now, whatever the allowances. Never starts a request. */
+  peek(): Reading<T>;
+  /** One value, once: see `Cache.read`. */
+  read(options?: ReadOptions): Promise<T>;
+  /** What a component watches it by: see `View`. */
+  view<U = T>(options?: ViewOptions<T, U>): View<U>;
+  /** Loads before anyone attaches, unless a usable value is held. */
+  prefetch(): void;
+  /** Holds a value from now on: see `Cache.put`. */
+  put(value: T, details?: AnswerDetails): void;
+  /** Changes the held value, which stays as old as it was; false where none is held. `change` returns the new one. */
+  patch(change: (value: T) => T): boolean;
+  /** Marks it as not to be trusted; where it is watched it is revalidated now. False where nothing is held or under way. */
+  invalidate(): boolean;
+  /** Asks the source now, watched or not. Resolves with what there is then; never rejects. */
+  revalidate(): Promise<Reading<T>>;
+  /** Forgets it. False where there was no such entry. */
+  delete(): boolean;
 }
 
 /** One entry, for lists and selectors. Moments are milliseconds since the Unix epoch; undefined where never. */

@@ -1,4 +1,5 @@
 /** Readings: immutable pictures of an entry, what they are compared by, and the views that show them. Rule N2. */
+import type { Duration } from "./duration.js";
 import { Failure } from "./failure.js";
 
 /** `waiting` is the pause before another try, `offline` a request that starts when the network is back. */
@@ -86,9 +87,22 @@ export interface View<T> {
 export interface ViewOptions<T, U = T> {
   /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
   when?: boolean;
-  /** Only this part of the value is shown, and only its changes are told. */
+  /**
+   * Only this part of the value is shown, and only its changes are told. What it throws is shown as a `Failure`, and
+   * reported as uncaught once.
+   */
   pick?(value: T): U;
+  /** Revalidate this often for as long as this view is attached. Of several views' and the source's own the shortest counts. */
+  revalidateEvery?: Interval<T>;
 }
+
+/** A length of time, or what makes one of the held value: false for no more. */
+export type Interval<T, P = any> = Duration | Callback<(value: T, params: P) => Duration | false>;
+
+/** A function whose parameters are compared as a method's are, so that a source of one kind of value is also one of anything. */
+export type Callback<F extends (...all: any[]) => unknown> = {
+  call(...all: Parameters<F>): ReturnType<F>;
+}["call"];
 
 /** Every member of every state, so that all readings have one hidden class. */
 export interface AnyReading {

@@ -2,6 +2,7 @@
 import { type Duration, milliseconds } from "./duration.js";
 import { CistaError, type Failure, preview } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
+import type { Interval } from "./reading.js";
 
 /** What makes a *stale* value be revalidated while it is watched. */
 export type Trigger = "attach" | "visible" | "online";
@@ -32,8 +33,6 @@ export interface Defaults extends Freshness {
 export interface SourceSettings extends Defaults {
   /** False: needs no network and runs offline too. Default true. */
   network?: boolean;
-  /** While watched and the page is visible, revalidate this often. Default: never. */
-  revalidateEvery?: Duration;
   /** A bucket of bursts, refilled evenly over `per`; a burst is all that this source starts in one turn. Past it requests are held back and the journal says why. Default { bursts: 100, per: "10s" }. */
   requestBudget?: { bursts: number; per: Duration } | false;
 }
@@ -51,7 +50,7 @@ export interface Settings {
   readonly policy: Policy;
   readonly retain: number;
   readonly triggers: readonly Trigger[];
-  readonly revalidateEvery: number;
+  readonly revalidateEvery: number | IntervalOf;
   readonly retry: RetryPlan;
   readonly timeout: number;
   readonly usesNetwork: boolean;
@@ -59,12 +58,23 @@ export interface Settings {
   readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
 }
 
-export function settingsOf(definition: SourceSettings, defaults: Defaults): Settings {
+/** The milliseconds until the next revalidation, by what is held. */
+export type IntervalOf = (value: unknown, params: unknown) => number;
+
+export function intervalOf(interval: Interval<any> = Number.POSITIVE_INFINITY): number | IntervalOf {
+  if (typeof interval !== "function") return milliseconds(interval, "revalidateEvery");
+  return (value, params) => {
+    const next = interval(value, params);
+    return next === false ? Number.POSITIVE_INFINITY : milliseconds(next, "revalidateEvery");
+  };
+}
+
+export function settingsOf(definition: SourceSettings & { revalidateEvery?: Interval<any> }, defaults: Defaults): Settings {
   return {
     policy: policyWith(policyWith(defaultPolicy, defaults), definition),
     retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),
     triggers: definition.triggers ?? defaults.triggers ?? ["attach", "visible", "online"],
-    revalidateEvery: milliseconds(definition.revalidateEvery ?? Number.POSITIVE_INFINITY, "revalidateEvery"),
+    revalidateEvery: intervalOf(definition.revalidateEvery),
     retry: retryPlan(definition.retry ?? defaults.retry ?? {}),
     timeout: milliseconds(definition.timeout ?? defaults.timeout ?? "30s", "timeout"),
     usesNetwork: definition.network ?? true,

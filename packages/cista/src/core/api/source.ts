@@ -1,6 +1,6 @@
 /** How a source is defined. */
 import type { OutputOf, StandardSchema } from "./check.js";
-import type { LoadContext, Loaded, Source, SourceDefinition } from "./contract.js";
+import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./contract.js";
 import { CistaError, preview } from "./failure.js";
 import { settingsOf } from "./settings.js";
 
@@ -8,13 +8,15 @@ import { settingsOf } from "./settings.js";
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.
  * @throws CistaError code "source": a name or `load` that cannot be; code "duration": a length of time that cannot be
  */
-export function source<P, S extends StandardSchema<any, any>>(
-  definition: Omit<SourceDefinition<P, unknown, OutputOf<S>>, "check"> & {
+export function source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
+  definition: Omit<SourceDefinition<P, unknown, Known<OutputOf<S>>>, "check"> & {
     check: S;
     load(params: P, context: LoadContext): unknown;
   },
-): Source<P, OutputOf<S>>;
-export function source<P = void, R = unknown>(definition: SourceDefinition<P, R>): Source<P, Loaded<R>>;
+): Source<P, Known<OutputOf<S>>>;
+export function source<P = void, R = unknown>(
+  definition: SourceDefinition<P, R, Known<Loaded<R>>>,
+): Source<P, Known<Loaded<R>>>;
 export function source(definition: SourceDefinition<any, any, any>): Source<any, any> {
   const { name, load } = definition;
   if (typeof name !== "string" || name === "" || /\s/.test(name)) {
@@ -30,5 +32,20 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
     );
   }
   settingsOf(definition, {}); // refuses what cannot be where it was written
-  return Object.freeze({ name, definition: Object.freeze({ ...definition }) });
+  const made = Object.freeze({ name, definition: Object.freeze({ ...definition }) });
+  if (DEVELOPMENT) noteMade(made);
+  return made;
+}
+
+/** Sources made in this go of the event loop. In development only. */
+const justMade = new WeakSet<object>();
+
+function noteMade(source: object): void {
+  justMade.add(source);
+  queueMicrotask(() => justMade.delete(source));
+}
+
+/** Whether a source was made in this go of the event loop: of one that a component uses, that it was made by a render. */
+export function wasJustMade(source: object): boolean {
+  return justMade.has(source);
 }

@@ -17,6 +17,8 @@ export interface RequestPlan {
   holds(): boolean;
   /** Calls the load once. May throw. */
   load(request: Request): unknown;
+  /** The answer that a failure amounts to, where it is none: nothing is tried again for it. */
+  answerFor(failure: Failure): Answer<unknown> | undefined;
   /** Makes sure that the value is what the source promises. May throw, or take its time. */
   check(value: unknown): unknown;
   /** Whether another try is to be made. @param delay the length of the pause before it, in milliseconds */
@@ -147,7 +149,11 @@ export class Request {
     this.#plan.defer(() => {
       if (this.#over || abort !== this.#abort || abort.signal.aborted) return; // ended before it began
       this.#load(abort).catch((thrown) => {
-        if (this.#counts(abort)) this.#fail(asFailure(thrown));
+        if (!this.#counts(abort)) return;
+        const failure = asFailure(thrown);
+        const answer = this.#plan.answerFor(failure);
+        if (answer) this.#finish(() => this.#listener.onAnswer(answer, false));
+        else this.#fail(failure);
       });
     });
   }

@@ -1,5 +1,5 @@
 /** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
-import { type Answer, partsUnchanged } from "../api/answer.js";
+import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import type { LoadMode } from "../api/contract.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
@@ -13,6 +13,7 @@ import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { discardReads, forgetReads, markDependentsOutdated, recheckParts, setParts } from "./dependencies.js";
+import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
 import { applyAnswer } from "./taking.js";
@@ -34,6 +35,8 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
       nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
       load: (request) => load(entry, request, joinRequest),
+      // Rule D6: what is made of something that is missing is missing too, unless the load catches it.
+      answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined),
       check: (value) => {
         const { check } = entry.shelf.source.definition;
         return check ? checked(check, value) : value;
@@ -200,7 +203,9 @@ function noteArrival(entry: Entry): void {
 
 function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
+  const { core, source } = entry.shelf;
   const failure = ofEntry(thrown, entry.key, request.attempt);
+  const wasToldOfPart = activity.failuresFromParts.has(thrown);
   clearRequest(entry);
   discardReads(entry, request.startVersion);
   record("failure", entry, request, failure);
@@ -209,6 +214,7 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   activity.failureCameWithValue = false;
   markDependentsOutdated(entry, "same");
   finishRequest(entry, request, failedOutcome(entry, failure));
+  if (!wasToldOfPart) tellFailure(core, failure, { source: source.name, key: entry.key, params: entry.params });
 }
 
 /** Whoever asks may not see it: what is held of it is not theirs any more. */

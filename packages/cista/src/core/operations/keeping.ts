@@ -1,5 +1,8 @@
 /** How long entries are kept, and when each next needs looking after. Rules F3, F8. */
 import type { Source } from "../api/contract.js";
+import type { IntervalOf } from "../api/settings.js";
+import { guarded } from "../lib/guarded.js";
+import { freezeDeep } from "../lib/freeze.js";
 import { keyText } from "../lib/key.js";
 import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
@@ -13,7 +16,7 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
   const key = keyText(source.name, params);
   const spelledOtherwise = shelves.byKey.get(key);
   if (spelledOtherwise) return spelledOtherwise;
-  if (DEVELOPMENT) deepFreeze(params);
+  if (DEVELOPMENT) freezeDeep(params); // nobody can change params under a key that is already made of them
   const entry = new Entry(shelf, params, key);
   // What has to go for it is told of later: whoever asks for the entry is to use it before anybody else acts.
   batchNotifiedLater(shelf.core, () => {
@@ -22,13 +25,6 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
     reschedule(entry);
   });
   return entry;
-}
-
-/** Rule *Keys and names*: in development nobody can change params under a key that is already made of them. */
-function deepFreeze(params: unknown): void {
-  if (typeof params !== "object" || params === null || Object.isFrozen(params) || "toJSON" in params) return;
-  Object.freeze(params);
-  Object.values(params).forEach(deepFreeze);
 }
 
 /** When an entry next needs looking after (rule F8). Of an idle one it is a use: it goes last among the idle. */
@@ -122,5 +118,20 @@ export function nextInterval(entry: Entry, now: number): number {
   // A clock that was put back: what lies ahead of it counts as now.
   if (activity.requestedAt > now) activity.requestedAt = now;
   const heldSince = entry.storedAt <= now ? entry.storedAt : Number.NEGATIVE_INFINITY;
-  return Math.max(activity.requestedAt, heldSince) + entry.shelf.settings.revalidateEvery;
+  return Math.max(activity.requestedAt, heldSince) + shortestInterval(entry);
+}
+
+/** Of the source's own and those of the views that are attached. An interval that is made of the value needs one. */
+function shortestInterval(entry: Entry): number {
+  let shortest = Number.POSITIVE_INFINITY;
+  const consider = (interval: number | IntervalOf) => {
+    if (typeof interval === "number") shortest = Math.min(shortest, interval);
+    else if (entry.held === "value")
+      guarded(() => {
+        shortest = Math.min(shortest, interval(entry.shownValue, entry.params));
+      });
+  };
+  consider(entry.shelf.settings.revalidateEvery);
+  for (const interval of entry.activity?.intervals ?? []) consider(interval);
+  return shortest;
 }

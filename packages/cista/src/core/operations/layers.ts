@@ -1,12 +1,13 @@
 /**
  * Layers: the pending changes of writes, applied over the held value until their writes settle. Rules W1, W2.
  */
-import { guarded } from "../lib/guarded.js";
+import { freezeDeep } from "../lib/freeze.js";
 import { shareKeeping } from "../lib/share.js";
 import { markDirty } from "../state/batches.js";
 import { record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Layers } from "../state/layers.js";
+import { runCallback } from "./failing.js";
 
 /** One pending change. */
 interface Layer {
@@ -109,6 +110,7 @@ class EntryLayers implements Layers {
     }
     this.#compact();
     if (before && shelf.source.definition.share !== false) made = shareKeeping(before.value, made);
+    if (DEVELOPMENT) freezeDeep(made);
     this.lastMade = { over: value, count: this.#list.length, value: made };
     return made;
   }
@@ -116,9 +118,11 @@ class EntryLayers implements Layers {
   /** `undefined` for a layer that does not fit what it lies on: the value beneath stays right. */
   #apply({ change, write }: Layer, value: unknown): unknown {
     let next: unknown;
-    guarded(() => {
+    const { core, source } = this.#entry.shelf;
+    runCallback(core, { write: write.name, source: source.name, key: this.#entry.key }, () => {
       next = change(value);
     });
+    if (DEVELOPMENT) freezeDeep(next);
     if (next === undefined) {
       record("warning", this.#entry, "a layer was dropped: its change threw or returned nothing", write.name);
     }

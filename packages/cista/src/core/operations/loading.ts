@@ -55,6 +55,7 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
     cause,
     attempt: request.attempt,
     mode,
+    now: () => core.clock.now(),
     ...(entry.held === "value" && !ignoresHeld(mode) && entry.fits ? { held: heldOf(entry) } : {}),
     read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
       signal.throwIfAborted();

@@ -1,6 +1,6 @@
 /** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4. */
 import { answer } from "../api/answer.js";
-import type { RunOptions, Selector, SendContext, SendingPhase, Write } from "../api/contract.js";
+import type { FailedAction, RunOptions, Selector, SendContext, SendingPhase, Write } from "../api/contract.js";
 import { type Duration, milliseconds } from "../api/duration.js";
 import { Failure } from "../api/failure.js";
 import type { EventDetails, JournalKind } from "../api/journal.js";
@@ -12,6 +12,7 @@ import { Request } from "../lib/request.js";
 import { afterChange, batch } from "../state/batches.js";
 import { type Core, nowOf } from "../state/core.js";
 import { markInvalidated, requestIfWatched } from "./changing.js";
+import { runCallback, tellFailure } from "./failing.js";
 import type { WriteLayers } from "./layers.js";
 import { selected } from "./selector.js";
 import { resumeAfterWrites } from "./watching.js";
@@ -124,6 +125,7 @@ class Run implements Outgoing {
         nextVersion: () => ++core.version,
         holds: () => false,
         load: async (request) => answer({ result: await definition.send(this.#input, this.#contextFor(request)) }),
+        answerFor: () => undefined,
         check: (boxed) => boxed,
         retries: (failure, delay) => plan.when(failure) && delay <= longestWait,
         defer: (call) => afterChange(core, call),
@@ -145,7 +147,8 @@ class Run implements Outgoing {
   #contextFor({ signal, attempt }: Request): SendContext {
     const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
     const { context } = this.#core.options;
-    return { signal, attempt, context, idempotencyKey: this.#idempotencyKey, invalidate };
+    const now = () => this.#core.clock.now();
+    return { signal, attempt, context, now, idempotencyKey: this.#idempotencyKey, invalidate };
   }
 
   #moved(): void {
@@ -180,6 +183,11 @@ class Run implements Outgoing {
       () => this.#onRefusal(mayHaveWorked(failure)),
       last,
     );
+    tellFailure(this.#core, last, this.#action);
+  }
+
+  get #action(): FailedAction {
+    return { write: this.#write.name, input: this.#input };
   }
 
   #end(settle: () => void, change: () => void, failure?: Failure | string): void {
@@ -189,6 +197,7 @@ class Run implements Outgoing {
     this.#endAbort();
     batch(core, () => {
       layers.settle(++core.version);
+      if (failure instanceof Failure) this.#record("failure", { failure, duration: nowOf(core) - this.#startedAt });
       this.#record("settle", {
         duration: nowOf(core) - this.#startedAt,
         ...(typeof failure === "string" ? { note: failure } : failure ? { failure } : {}),
@@ -206,16 +215,17 @@ class Run implements Outgoing {
     const core = this.#core;
     const layers = this.#layers;
     const selectors = [...this.#invalidatedByAnswer];
-    guarded(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
+    const run = (callback: () => void) => runCallback(core, this.#action, callback);
+    run(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
     const invalidated = new Set(layers.entries);
     for (const selector of selectors) {
-      guarded(() => {
+      run(() => {
         for (const entry of selected(core, selector)) invalidated.add(entry);
       });
     }
     for (const entry of invalidated) markInvalidated(entry, name);
     // What it puts is newer than the invalidation, so it is not asked for again.
-    guarded(() => definition.onSuccess?.(result, this.#input, core.cache));
+    run(() => definition.onSuccess?.(result, this.#input, core.cache));
     for (const entry of layers.entries) {
       // A put above has taken it away already. An answer under way may still be of before: then it stays for that.
       if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");

@@ -1,5 +1,6 @@
 /** The handle that a component has on an entry. Rules F3, N2. */
 import type { AnyReading, Reading, View, ViewOptions } from "../api/reading.js";
+import { type IntervalOf, intervalOf } from "../api/settings.js";
 import { picked } from "../lib/picking.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed } from "../state/core.js";
@@ -7,12 +8,13 @@ import type { Entry } from "../state/entry.js";
 import { getOrCreateEntry } from "./keeping.js";
 import { currentReading, readingOnceAttached } from "./looking.js";
 import { requestNow } from "./on-demand.js";
-import { attach, detach, joinWatchers } from "./watching.js";
+import { attach, changeIntervals, detach, joinWatchers } from "./watching.js";
 
 export class EntryView implements View<any> {
   #entry: Entry;
   readonly #mayRequest: boolean;
   readonly #pick: ((value: any) => unknown) | undefined;
+  readonly #interval: number | IntervalOf | undefined;
   #attached = 0;
   /** With `pick`: the last part shown, and the whole reading that it is a part of. */
   #part: AnyReading | undefined;
@@ -22,6 +24,7 @@ export class EntryView implements View<any> {
     this.#entry = entry;
     this.#mayRequest = options.when ?? true;
     this.#pick = options.pick;
+    this.#interval = options.revalidateEvery && intervalOf(options.revalidateEvery);
   }
 
   get key(): string {
@@ -43,14 +46,14 @@ export class EntryView implements View<any> {
     if (!joinWatchers(entry, this.#mayRequest)) batch(core, () => attach(entry, this.#mayRequest, asks));
     const order = ++core.subscriptions;
     const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
-    this.#attached++;
+    if (this.#attached++ === 0 && this.#interval) changeIntervals(entry, (all) => [...all, this.#interval as number]);
     return this.#detach.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
   }
 
   /** Harmless when called again. An attached view's entry stays the same. */
   #detach(position: number, order: number): void {
     if (!this.#entry.activity?.listeners.remove(position, order)) return;
-    this.#attached--;
+    if (--this.#attached === 0 && this.#interval) changeIntervals(this.#entry, (all) => without(all, this.#interval));
     detach(this.#entry, this.#mayRequest);
   }
 
@@ -101,4 +104,9 @@ export class EntryView implements View<any> {
     }
     return this.#part ?? whole;
   }
+}
+
+function without<T>(all: readonly T[], one: unknown): readonly T[] {
+  const at = all.indexOf(one as T);
+  return all.filter((_, index) => index !== at);
 }

@@ -3,12 +3,15 @@ import type { Cause } from "../api/journal.js";
 import type { Trigger } from "../api/settings.js";
 import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
+import type { Activity } from "../state/activity.js";
 import type { Entry } from "../state/entry.js";
 import { currentLinks } from "../state/links.js";
 import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
 import { isWantedAbove, setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
+
+type Intervals = NonNullable<Activity["intervals"]>;
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
@@ -66,6 +69,14 @@ export function detach(entry: Entry, couldRequest: boolean): void {
   record("detach", entry);
   if (activity.watchers === 0) scheduleRelease(entry);
   else if (couldRequest && activity.requestingWatchers === 0) reschedule(entry);
+}
+
+/** A view with an interval of its own comes or goes. */
+export function changeIntervals(entry: Entry, change: (all: Intervals) => Intervals): void {
+  const activity = entry.active();
+  const left = change(activity.intervals ?? []);
+  activity.intervals = left.length > 0 ? left : undefined;
+  batch(entry.shelf.core, () => reschedule(entry));
 }
 
 /** The single step by which an entry is left: one macrotask after the last one went (rule R3). */

@@ -1,13 +1,15 @@
 /** Writes: how one is defined, and how a run of it begins. Rules W1, W4. */
-import type { RunOptions, Write, WriteDefinition } from "../api/contract.js";
+import type { LayerEditor, RunOptions, Selector, Write, WriteDefinition } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
-import { guarded } from "../lib/guarded.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { runCallback } from "./failing.js";
 import { getOrCreateEntry } from "./keeping.js";
 import { addLayer, WriteLayers } from "./layers.js";
+import { selected } from "./selector.js";
 import { runWrite } from "./sending.js";
 
 type Sender = typeof runWrite;
@@ -44,14 +46,27 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
 function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
   const layers = new WriteLayers(name);
-  const edit = {
-    patch: (source: any, params: unknown, change: (value: any) => unknown) => {
-      const entry = getOrCreateEntry(core, source, params);
-      addLayer(entry, layers, change);
-    },
+  const edit: LayerEditor = {
+    at: (source, ...[params]) => ({
+      patch: (change) => addLayer(getOrCreateEntry(core, source, params), layers, change),
+    }),
+    each: (selector) => ({
+      patch: (change: (value: any, params: any) => unknown) => {
+        for (const entry of selected(core, selector as Selector)) {
+          addLayerWhereNeeded(entry, layers, change);
+        }
+      },
+    }),
   };
-  batch(core, () => guarded(() => definition.optimistic?.(input, edit)));
+  batch(core, () => runCallback(core, { write: name, input }, () => definition.optimistic?.(input, edit)));
   return layers;
+}
+
+/** Where a change leaves a value as it is, and no other is on its way, there is nothing for a write to lie on. */
+function addLayerWhereNeeded(entry: Entry, layers: WriteLayers, change: (value: any, params: any) => unknown): void {
+  const apply = (value: unknown) => change(value, entry.params);
+  if (entry.held !== "value" || (!entry.request && apply(entry.shownValue) === entry.shownValue)) return;
+  addLayer(entry, layers, apply);
 }
 
 /** Begins one run: lays what the write shows at once, then sends. Sending may have to be loaded first. */

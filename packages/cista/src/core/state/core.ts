@@ -1,6 +1,6 @@
 /** What all parts of one cache share, and what they are called back for. */
-import type { Cache, CacheOptions, Interceptor, RunOptions, Write } from "../api/contract.js";
-import { CistaError, preview } from "../api/failure.js";
+import type { Cache, CacheOptions, FailedAction, Interceptor, RunOptions, Source, Write } from "../api/contract.js";
+import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
 import type { Clock, Environment } from "../api/seams.js";
 import { settingsOf } from "../api/settings.js";
@@ -93,6 +93,8 @@ export class Core {
   pendingRestores: PendingRestores | undefined;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
+  /** Who hears of failures: see `Cache.onFailure`. */
+  readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
   lastFoundFresh: Entry | undefined;
   /** Whether the warning has been given that two users seem to share this cache. */
@@ -134,6 +136,17 @@ export function coreOf(cache: Cache): Core {
     "not-a-cache",
     DEVELOPMENT && `A cache was expected, as createCache() makes it, but it is ${preview(cache)}.`,
   );
+}
+
+/** The clock that a cache goes by. */
+export function clockOf(cache: Cache): Clock {
+  return coreOf(cache).clock;
+}
+
+/** Whether a cache knows another source by this one's name. */
+export function definedElsewhere(cache: Cache, source: Source<any, any>): boolean {
+  const shelf = coreOf(cache).shelves.named(source.name);
+  return shelf !== undefined && shelf.source !== source;
 }
 
 /** @throws CistaError code "disposed" */

@@ -4,6 +4,7 @@ import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../api/freshness.js";
 import type { AnyReading } from "../api/reading.js";
+import { freezeDeep } from "../lib/freeze.js";
 import type { Request } from "../lib/request.js";
 import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
@@ -201,6 +202,7 @@ export class Entry implements Scheduled {
   hold(kind: "value" | "missing", value: unknown, details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.shelf.settings.policy); // may refuse the details: before anything changes
     const held = this.held === "value" && kind === "value" ? this.#shared(value) : value;
+    if (DEVELOPMENT) freezeDeep(held);
     if (held !== this.value || kind !== this.held) this.changedAt = ++this.shelf.core.version;
     this.held = kind;
     this.value = held;
@@ -225,6 +227,7 @@ export class Entry implements Scheduled {
     const trusted = this.version >= this.invalidatedAt;
     const { core } = this.shelf;
     this.value = this.#shared(value);
+    if (DEVELOPMENT) freezeDeep(this.value);
     this.initialAge = this.age(now);
     this.storedAt = now;
     this.version = this.changedAt = ++core.version;

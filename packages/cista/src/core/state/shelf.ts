@@ -23,13 +23,17 @@ export class Shelf {
   /** What was shown of keys without an entry. */
   readonly readingsWithoutEntry: Map<string, AnyReading> = new Map();
 
-  constructor(core: Core, source: Source<any, any>) {
+  /** @param old what had the name before: its budget goes on, or a source that is defined again and again would have none */
+  constructor(core: Core, source: Source<any, any>, old: Shelf | undefined) {
     this.core = core;
     this.source = source;
     this.settings = settingsOf(source.definition, core.options);
-    this.budget = new Budget<Entry>(source.name, this.settings.requestBudget, core.clock, (entry, cause, note) =>
-      core.journal?.note("held-back", entry, cause, note()),
-    );
+    this.budget =
+      DEVELOPMENT && old && sameBudget(old.settings.requestBudget, this.settings.requestBudget)
+        ? old.budget
+        : new Budget<Entry>(source.name, this.settings.requestBudget, core.clock, (entry, cause, note) =>
+            core.journal?.note("held-back", entry, cause, note()),
+          );
     this.#lastPolicy = this.settings.policy;
   }
 
@@ -135,7 +139,7 @@ export class Shelves {
           `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
       );
     }
-    const shelf = new Shelf(this.#core, source);
+    const shelf = new Shelf(this.#core, source, old);
     this.#byName.set(source.name, shelf);
     this.#bySource.set(source, shelf);
     // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
@@ -148,6 +152,11 @@ export class Shelves {
 /** Text, numbers, booleans, null and nothing stand for themselves, objects and arrays by their hash; NaN: only the text can tell. */
 function bucketKey(params: unknown, seed: number): unknown {
   return typeof params === "object" && params !== null ? (paramsHash(params, seed) ?? Number.NaN) : params;
+}
+
+function sameBudget(one: Settings["requestBudget"], other: Settings["requestBudget"]): boolean {
+  if (one === false || other === false) return one === other;
+  return one.bursts === other.bursts && one.per === other.per;
 }
 
 /** The size of a full bucket. More entries are hardly there by chance, and a search would take long. */

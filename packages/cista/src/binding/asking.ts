@@ -1,0 +1,188 @@
+import { type Cache, CistaError, type Reading, type Source, type View, type ViewOptions } from "../core/index.js";
+import { type AnyReading, definedElsewhere, missingFailure, omitUndefined, picked, wasJustMade } from "../core/internal.js";
+
+/** What a component may say of a reading, in every binding. */
+export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
+  /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
+  carryOver?: boolean;
+}
+
+/** The params of a reading, which need not be known yet, then options. */
+export type BindingParams<P, O> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? [params?: undefined, options?: O]
+    : undefined extends P
+      ? [params?: P, options?: O]
+      : [params: P | undefined, options?: O];
+
+/** One entry, as one component has asked for it. */
+export interface Asked {
+  readonly cache: Cache;
+  readonly source: Source<any, any>;
+  /** As they were spelled last. */
+  params: unknown;
+  /** False: the params are not known yet, and the reading is `empty`. */
+  readonly known: boolean;
+  readonly when: boolean;
+  readonly revalidateEvery: ViewOptions<any>["revalidateEvery"];
+  readonly view: View<any>;
+  /** Attaches; returns its own end. What is shown when it ends is what may be carried over. */
+  readonly subscribe: (listener: () => void) => () => void;
+}
+
+/** A view that somebody has attached already for components that wait to be shown, if there is one. */
+export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
+
+const usual: BindingOptions<any, any> = {};
+
+/**
+ * What one component asks for, from entry to entry as its params change (rule R4), and what it is shown of it. Starts
+ * nothing and tells nobody, so it may be used while rendering and in computed values.
+ */
+export class Asking {
+  #asked: Asked | undefined;
+  #options = usual;
+  /** What is attached: on the page, until another is. */
+  #attached: Asked | undefined;
+  /** The last value that was there under another key, to be carried over to other params of the same source. */
+  #kept: { readonly source: unknown; readonly key: string; readonly value: unknown } | undefined;
+  #carried: { readonly from: Reading<any>; readonly reading: Reading<any> } | undefined;
+  #part: { readonly of: Reading<any>; readonly pick: unknown; readonly reading: AnyReading } | undefined;
+
+  /** What was asked for last. */
+  get asked(): Asked | undefined {
+    return this.#asked;
+  }
+
+  /**
+   * What is asked for from now on: the same object for as long as it is the same entry, however the params are spelled.
+   * @param known false: the params are not known yet, the reading is `empty`
+   */
+  ask(
+    cache: Cache,
+    source: Source<any, any>,
+    params: unknown,
+    options: BindingOptions<any, any> = usual,
+    known: boolean = isKnown(source, params),
+    attachedView?: AttachedView,
+  ): Asked {
+    this.#options = options;
+    const before = this.#asked;
+    const { when = true, revalidateEvery } = options;
+    const isAlike =
+      before?.cache === cache && before.source === source && before.known === known && isSaidAlike(before, options);
+    const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
+    if (isAlike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
+    const own = known ? cache.view(source, params, omitUndefined({ when, revalidateEvery })) : nothingAsked(source.name);
+    const view = attachedView?.(cache, own.key) ?? own;
+    if (isAlike && before.view.key === view.key && (view === own || view === before.view)) {
+      before.params = params;
+      return before;
+    }
+    const subscribe = (listener: () => void) => this.#subscribe(asked, listener);
+    const asked: Asked = { cache, source, params, known, when, revalidateEvery, view, subscribe };
+    this.#asked = asked;
+    return asked;
+  }
+
+  /**
+   * The reading of what was asked for, with `carryOver` and `pick` applied: the same object until something of it changes.
+   * @param asked what whoever looks has asked for: in a framework's transition, the one before may still be on the page
+   */
+  get(
+    asked: Asked | undefined = this.#asked,
+    { pick, carryOver }: BindingOptions<any, any> = this.#options,
+  ): Reading<any> {
+    if (!asked) throw new TypeError("Say what to follow first: ask(cache, source, params).");
+    let reading = asked.view.get();
+    if (carryOver) reading = this.#carriedOver(reading, asked);
+    if (!pick) return reading;
+    if (this.#part?.of !== reading || this.#part.pick !== pick) {
+      this.#part = { of: reading, pick, reading: picked(reading as AnyReading, pick, this.#part?.reading) };
+    }
+    return this.#part.reading as Reading<any>;
+  }
+
+  #subscribe(asked: Asked, listener: () => void): () => void {
+    const leave = asked.view.subscribe(listener);
+    if (this.#attached && this.#attached !== asked) this.#keepFrom(this.#attached);
+    this.#attached = asked;
+    this.#forgetKept(asked.view.get());
+    return () => {
+      if (this.#attached === asked) {
+        this.#keepFrom(asked);
+        this.#attached = undefined;
+      }
+      leave();
+    };
+  }
+
+  /** What was before counts only until the next has come, be it no value. */
+  #forgetKept({ state }: Reading<any>): void {
+    if (state !== "loading") this.#kept = undefined;
+  }
+
+  #keepFrom({ view, source }: Asked): void {
+    const { state, value, key } = view.get();
+    if (state === "ready") this.#kept = { source, key, value };
+  }
+
+  /** What is on the page under another key is still attached while the new one is first looked at; afterwards it is kept. */
+  #carriedOver(reading: Reading<any>, { view: { key }, source }: Asked): Reading<any> {
+    this.#forgetKept(reading);
+    if (reading.state !== "loading" || reading.value !== undefined) return reading;
+    if (this.#attached && this.#attached.view.key !== key) this.#keepFrom(this.#attached);
+    const kept = this.#kept;
+    if (kept?.source !== source || kept.key === key) return reading;
+    if (this.#carried?.from !== reading || this.#carried.reading.value !== kept.value) {
+      this.#carried = { from: reading, reading: { ...reading, value: kept.value, provisional: "carried" } };
+    }
+    return this.#carried.reading;
+  }
+}
+
+/** A function made anew at each render says the same as the one before: which one asks next makes no difference. */
+function isSaidAlike({ when, revalidateEvery }: Asked, options: BindingOptions<any, any>): boolean {
+  const next = options.revalidateEvery;
+  const isFunction = typeof next === "function" && typeof revalidateEvery === "function";
+  return when === (options.when ?? true) && (next === revalidateEvery || isFunction);
+}
+
+/**
+ * The value itself; a stand-in or carried-over value counts as one. Undefined where nothing has come yet.
+ * @throws the failure, of kind "missing" where there is no such thing
+ */
+export function valueOf<T>({ state, value, key, failure }: Reading<T>): T | undefined {
+  if (state === "missing") throw missingFailure(key);
+  if (state === "failed") throw failure;
+  return value;
+}
+
+/** Nothing to show yet, not even a stand-in. */
+export function isWaiting(reading: Reading<any> | undefined): boolean {
+  return (reading?.state === "loading" || reading?.state === "empty") && reading.value === undefined;
+}
+
+/** Whether there are params to ask with: `undefined` means "not known yet" where the source needs some. */
+export function isKnown({ definition }: Source<any, any>, params: unknown): boolean {
+  return params !== undefined || definition.params === false || definition.load.length === 0;
+}
+
+/**
+ * In development: whether a component makes the source that it uses anew each time that it renders. Each would load anew.
+ * @throws CistaError code "source" from the second time on
+ */
+export function refuseSourceOfRender(cache: Cache, source: Source<any, any>): void {
+  if (!DEVELOPMENT || !wasJustMade(source) || !definedElsewhere(cache, source)) return;
+  throw new CistaError(
+    "source",
+    `The source "${source.name}" is defined again each time that a component renders, and each would load anew. Define it once, outside of components: export const ${/^\w+$/.test(source.name) ? source.name : "it"} = source({ name: "${source.name}", … }), and pass what differs as params.`,
+  );
+}
+
+/** Stands in for a view while the params are not known. */
+function nothingAsked(name: string): View<any> {
+  const reading: Reading<any> = { key: name, state: "empty", request: "none", revalidate: async () => {} };
+  return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
+}

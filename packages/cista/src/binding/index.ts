@@ -1,0 +1,18 @@
+/**
+ * What all bindings are built on: no framework, no DOM. See "How to write a binding" in the guide.
+ * @module cista/binding
+ */
+export { AccessTracker } from "./access-tracker.js";
+export {
+  type Asked,
+  Asking,
+  type BindingOptions,
+  type BindingParams,
+  isKnown,
+  isWaiting,
+  refuseSourceOfRender,
+  valueOf,
+} from "./asking.js";
+export { Follower } from "./follower.js";
+export { Live, LiveReading, type Member, type Signal } from "./live.js";
+export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";

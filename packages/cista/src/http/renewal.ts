@@ -1,0 +1,54 @@
+import type { OriginOptions } from "./contract.js";
+
+/** The renewals of one cache's tokens. */
+interface Renewal {
+  /** How many have ended well. */
+  count: number;
+  underWay: Promise<void> | undefined;
+}
+
+/** What `OriginOptions.renew` is called through: one renewal at a time, for each `context` that a cache was given. */
+export class Renewals {
+  readonly #renew: NonNullable<OriginOptions["renew"]>;
+  readonly #byContext = new WeakMap<object, Renewal>();
+  /** For caches without a context, or with one that is no object. */
+  readonly #byText = new Map<unknown, Renewal>();
+
+  constructor(renew: NonNullable<OriginOptions["renew"]>) {
+    this.#renew = renew;
+  }
+
+  /** How many there have been: to be noted before a request is made. */
+  count(context: unknown): number {
+    return this.#of(context).count;
+  }
+
+  /**
+   * Resolves when the token is newer than it was when `before` was noted. Joins the renewal under way, or begins one; where
+   * another has ended meanwhile there is nothing to wait for. Rejects with what `renew` throws.
+   */
+  async renewed(context: unknown, before: number): Promise<void> {
+    const renewal = this.#of(context);
+    if (renewal.count > before) return;
+    renewal.underWay ??= this.#run(renewal, context);
+    await renewal.underWay;
+  }
+
+  async #run(renewal: Renewal, context: unknown): Promise<void> {
+    try {
+      await this.#renew({ context });
+      renewal.count++;
+    } finally {
+      renewal.underWay = undefined;
+    }
+  }
+
+  #of(context: unknown): Renewal {
+    const all = typeof context === "object" && context !== null ? this.#byContext : this.#byText;
+    const known = all.get(context as object);
+    if (known) return known;
+    const renewal = { count: 0, underWay: undefined };
+    all.set(context as object, renewal);
+    return renewal;
+  }
+}
