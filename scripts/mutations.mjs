@@ -7,6 +7,29 @@ export function patternOf(text) {
 /** For `npm run mutate`: the rule that is broken, the file, what stands there (exactly once), and what stands there instead. */
 export const mutations = [
   [
+    "D6",
+    "asking.ts",
+    'answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined)',
+    "answerFor: () => undefined",
+  ],
+  ["E1 parts", "asking.ts", "if (!wasToldOfPart) tellFailure", "tellFailure"],
+  ["E1 requests", "asking.ts", "if (!wasToldOfPart) tellFailure", "if (false) tellFailure"],
+  ["E1 writes", "sending.ts", "tellFailure(this.#core, last, this.#action);", ""],
+  ["E1 journal", "sending.ts", "if (failure instanceof Failure) this.#record", "if (false) this.#record"],
+  ["E1 callbacks", "failing.ts", "tellFailure(core, asFailure(thrown), action);", ""],
+  ["R9 one renewal", "renewal.ts", "renewal.underWay ??= this.#run", "renewal.underWay = this.#run"],
+  ["R9 renewed meanwhile", "renewal.ts", "if (renewal.count > before) return;", ""],
+  ["R9 anew", "renewal.ts", "renewal.underWay = undefined;", ""],
+  ["R9 elsewhere", "exchange.ts", "|| !isTrusted(server, ask.url, ask.named)) return first;", ") return first;"],
+  ["F3 intervals", "keeping.ts", "for (const interval of entry.activity?.intervals ?? []) consider(interval);", ""],
+  [
+    "F7 apparent age",
+    "freshness.ts",
+    "const apparent = isStated ? times.receivedAt - date : 0;",
+    "const apparent = times.receivedAt - date;",
+  ],
+  ["W1 each that it concerns", "write.ts", 'if (held === "value" && isConcerned())', 'if (held === "value")'],
+  [
     "R1",
     "asking.ts",
     "if (!activity.request) startRequest(entry, cause, mode, askedVersion);",

@@ -16,9 +16,9 @@ const book = greyfell.write<Night, Night>({
   method: "POST",
   url: "/api/basket",
   optimistic: (booking, edit) =>
-    edit.at(basket).patch((nights) =>
-      nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
-    ),
+    edit
+      .at(basket)
+      .patch((nights) => (nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking])),
 });
 
 function Basket() {

@@ -59,7 +59,7 @@ describe("what goes to which origin", () => {
         items: [{ id: 1 }],
         count: 1,
         hasNext: true,
-      hasPrevious: false,
+        hasPrevious: false,
         pages: [{ url: "/api/list", count: 1, next }],
       });
       await expect(appendPage(cache, list)).rejects.toMatchObject({ kind: "shape" });

@@ -34,7 +34,11 @@ test("typed documents are text or parsed; else they are refused where they are w
   const named = api().graphql({ name: "named", url: "/graphql", document: typed });
   const name: string = (await cache.read(named, { id: "h-07" })).hut.name;
   expect(name).toBe("Harebell Hut");
-  const parsed = api().graphql<{ id: string }, Record<string, any>>({ name: "parsed", url: "/graphql", document: parse(text) });
+  const parsed = api().graphql<{ id: string }, Record<string, any>>({
+    name: "parsed",
+    url: "/graphql",
+    document: parse(text),
+  });
   expect((await cache.read(parsed, { id: "h-07" })).hut.name).toBe("Harebell Hut");
   expect(() => api().graphql({ name: "odd", url: "/graphql", document: {} })).toThrow(
     expect.objectContaining({ code: "document" }),

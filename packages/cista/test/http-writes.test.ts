@@ -25,9 +25,9 @@ function board(retry: object | false = false) {
     method: "POST",
     url: "/api/basket",
     optimistic: (input, edit) =>
-      edit.at(basket).patch((nights) =>
-        nights.some((each) => each.night === input.night) ? nights : [...nights, input],
-      ),
+      edit
+        .at(basket)
+        .patch((nights) => (nights.some((each) => each.night === input.night) ? nights : [...nights, input])),
     retry,
   });
   const cancel = api.write<string, void>({ name: "cancel", method: "DELETE", url: (each) => `/api/basket/${each}` });

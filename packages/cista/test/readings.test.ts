@@ -1,7 +1,7 @@
 import { createCache, source } from "cista";
 import { describe, expect, test } from "vitest";
-import { type AnyReading, samePart, sameReading } from "../src/core/api/reading.js";
 import { AccessTracker } from "../src/binding/access-tracker.js";
+import { type AnyReading, samePart, sameReading } from "../src/core/api/reading.js";
 import { heldSource, stage } from "./stage.js";
 
 const hut = source({ name: "hut", load: async () => 1 });

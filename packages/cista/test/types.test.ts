@@ -1,6 +1,8 @@
-import { answer, createCache, type StandardSchema, source, write } from "cista";
-import { origin } from "cista/http";
-import { expectTypeOf, test } from "vitest";
+// What the compiler is to accept and to refuse. Nothing here is run: `npm run check` compiles it.
+import { createCache, type Source, type StandardSchema, source, write } from "cista";
+import { origin, type Pages } from "cista/http";
+import { Outcome, useReading, useReadings, useValue, useWrite } from "cista/react";
+import { expect, expectTypeOf, test } from "vitest";
 
 interface Job {
   id: string;
@@ -8,27 +10,118 @@ interface Job {
   crew: { state: "free" | "busy" };
 }
 declare const schema: StandardSchema<unknown, Job>;
-declare const response: Promise<any>;
+declare const untyped: Promise<any>;
 declare const maybe: string | undefined;
 declare const text: string;
 
-test("a", () => {
-  const a = source({ name: "a", check: schema, load: () => response });
-  expectTypeOf(a).toEqualTypeOf<import("cista").Source<void, Job>>();
-  const b = source({ name: "b", load: (all = true) => answer(all ? 1 : 2) });
-  expectTypeOf(b).toEqualTypeOf<import("cista").Source<boolean | undefined, number>>();
-  const c = source({ name: "c", check: schema, load: (all = true) => all });
-  expectTypeOf(c).toEqualTypeOf<import("cista").Source<boolean | undefined, Job>>();
-  const d = source({ name: "d", load: async () => response });
-  expectTypeOf(d).toEqualTypeOf<import("cista").Source<void, unknown>>();
-  const e = source({ name: "e", load: async ({ id }: { id: string }) => ({ id }) as Job });
-  const cache = createCache();
-  cache.read(e, { id: text });
-  // @ts-expect-error
-  cache.read(e, { id: maybe });
-  // @ts-expect-error
-  cache.read(e, undefined);
-  // @ts-expect-error
-  cache.read(e);
-  cache.at(e, { id: text }).patch((job) => ({ ...job, status: "done", crew: { state: "busy" } }));
+const cache = createCache();
+const api = origin({ base: "https://huts.example" });
+const job = source({ name: "job", load: async ({ id }: { id: string }): Promise<Job> => untyped });
+const jobs = source({
+  name: "jobs",
+  load: async (_: { status: "open" | "done"; page?: number }): Promise<Job[]> => untyped,
+});
+const crews = source({ name: "crews", load: async () => ["Fern"] });
+
+export function values() {
+  expectTypeOf(source({ name: "a", check: schema, load: () => untyped })).toEqualTypeOf<Source<void, Job>>();
+  expectTypeOf(source({ name: "a", load: () => untyped })).toEqualTypeOf<Source<void, unknown>>();
+  expectTypeOf(source({ name: "a", check: schema, load: (page: number = 1) => page })).toEqualTypeOf<
+    Source<number | undefined, Job>
+  >();
+  const url = "/api/jobs";
+  expectTypeOf(api.source({ name: "a", url })).toEqualTypeOf<Source<void, unknown>>();
+  expectTypeOf(api.source({ name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<Source<void, unknown>>();
+  expectTypeOf(api.source({ name: "a", url, check: schema, unwrap: (body) => body.job })).toEqualTypeOf<
+    Source<void, Job>
+  >();
+  expectTypeOf(api.source({ name: "a", url, unwrap: (body: { job: Job }) => body.job })).toEqualTypeOf<
+    Source<void, Job>
+  >();
+  expectTypeOf(api.source({ name: "a", url, parse: (response) => response.text() })).toEqualTypeOf<
+    Source<void, string>
+  >();
+  expectTypeOf(api.source<Job[]>({ name: "a", url })).toEqualTypeOf<Source<void, Job[]>>();
+  expectTypeOf(api.source<{ id: string }>({ name: "a", url: ({ id }) => id })).toEqualTypeOf<
+    Source<{ id: string }, unknown>
+  >();
+  expectTypeOf(api.source<{ id: string }, Job>({ name: "a", url: ({ id }) => id })).toEqualTypeOf<
+    Source<{ id: string }, Job>
+  >();
+  // @ts-expect-error what parse makes is text
+  api.source<void, Job>({ name: "a", url, parse: (response) => response.text() });
+  expectTypeOf(api.pages({ name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<
+    Source<void, Pages<unknown>>
+  >();
+  expectTypeOf(api.graphql({ name: "a", url, document: "{ job }", unwrap: (data) => data.job })).toEqualTypeOf<
+    Source<void, unknown>
+  >();
+  expectTypeOf(api.graphql({ name: "a", url, document: "{ job }", check: schema })).toEqualTypeOf<Source<void, Job>>();
+}
+
+export function params() {
+  cache.read(job, { id: text });
+  cache.read(crews);
+  cache.view(crews, undefined, { when: false });
+  // @ts-expect-error the id may be undefined
+  cache.read(job, { id: maybe });
+  // @ts-expect-error no params
+  cache.read(job);
+  // @ts-expect-error a member too many
+  cache.read(job, { id: text, page: 1 });
+  // @ts-expect-error params for a source without
+  cache.read(crews, { id: text });
+  // @ts-expect-error the id may be undefined
+  cache.at(job, { id: maybe });
+  // @ts-expect-error another value
+  cache.put(job, { id: text }, { id: text });
+  useReading(job, maybe === undefined ? undefined : { id: maybe });
+  // @ts-expect-error a value is wanted, so its params are needed
+  useValue(job, undefined);
+  // @ts-expect-error the id may be undefined
+  useReading(job, { id: maybe });
+  source({
+    name: "join",
+    // @ts-expect-error the id may be undefined
+    load: async (_: void, { read }) => read(job, { id: maybe }),
+  });
+}
+
+export function changes() {
+  cache.at(job, { id: text }).patch((now) => ({ ...now, status: "done", crew: { state: "busy" } }));
+  // @ts-expect-error no such status
+  cache.at(job, { id: text }).patch((now) => ({ ...now, status: "gone" }));
+  const finish = write<{ id: string }, Job>({
+    name: "finish",
+    send: async () => untyped,
+    optimistic: ({ id }, edit) => {
+      edit.at(job, { id }).patch((now) => ({ ...now, status: "done" }));
+      edit.each(jobs).patch((list) => list.map((each) => (each.id === id ? { ...each, status: "done" } : each)));
+      edit.each({ source: jobs, params: { status: "open" } }).patch((list, { page }) => (page === 1 ? [] : list));
+      // @ts-expect-error no such status
+      edit.at(job, { id }).patch((now) => ({ ...now, status: "gone" }));
+    },
+  });
+  const [run, status] = useWrite(finish);
+  expectTypeOf(run({ id: text })).resolves.toExtend<{ phase: "done" | "failed" }>();
+  expectTypeOf(status.result).toEqualTypeOf<Job | undefined>();
+  // @ts-expect-error an input is needed
+  run();
+  cache.invalidate({ source: jobs, params: { status: "done" } });
+  // @ts-expect-error no such member
+  cache.invalidate({ source: jobs, params: { state: "done" } });
+}
+
+export function several() {
+  expectTypeOf(useReadings(job, [{ id: text }])[0]?.value).toEqualTypeOf<Job | undefined>();
+  const [one, all] = useReadings([[job, { id: text }], [crews]]);
+  expectTypeOf(one.value).toEqualTypeOf<Job | undefined>();
+  expectTypeOf(all.value).toEqualTypeOf<string[] | undefined>();
+  // @ts-expect-error the id is text
+  useReadings([[job, { id: 7 }], [crews]]);
+  Outcome({ of: [one, all], children: ([{ status }, names]) => [status, ...names].join() });
+}
+
+test("types are checked by the compiler", () => {
+  expect([values, params, changes, several].map((part) => typeof part)).not.toContain("undefined");
 });

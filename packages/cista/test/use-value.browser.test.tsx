@@ -156,7 +156,6 @@ test("R4: in a transition the old value stays until the new one is there", async
 });
 
 test("given up while it waits: nobody watches any more once the grace is over", async () => {
-  vi.useFakeTimers({ toFake: ["setTimeout"] });
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   await show(
     <Boundary loading="…">
@@ -166,9 +165,8 @@ test("given up while it waits: nobody watches any more once the grace is over", 
   await show(null);
   await settle(() => loads[0]?.answer("too late"));
   expect([...cache.entries()][0]?.watchers).toBe(1);
-  vi.advanceTimersByTime(2000);
+  await act(() => clock.advance(2000));
   expect([...cache.entries()][0]?.watchers).toBe(0);
-  vi.useRealTimers();
 });
 
 test("N1: no frame has two versions of a shared value", async () => {

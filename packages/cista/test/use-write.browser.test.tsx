@@ -32,8 +32,7 @@ async function page() {
   const add = write<string, unknown>({
     name: "add",
     send: () => new Promise((answer, fail) => sent.push({ answer, fail })),
-    optimistic: (input, edit) =>
-      edit.at(list).patch((all: any) => (all.includes(input) ? all : [...all, input])),
+    optimistic: (input, edit) => edit.at(list).patch((all: any) => (all.includes(input) ? all : [...all, input])),
   });
   const element = document.body.appendChild(document.createElement("div"));
   const root = createRoot(element);
@@ -124,12 +123,12 @@ test("W4: useWrite says how far it has come, the result or the failure", async (
   expect(await end()).toEqual([]);
 });
 
-test("the last run counts; gone while sending, it goes on and nothing complains", async () => {
+test("E1: a run that fails behind the last one is told; gone while sending, it goes on and nothing complains", async () => {
   const { press, text, settle, sent, show, loads, end } = await page();
   await press("button");
   await press("input");
-  await settle(() => sent[0]?.fail(new Failure("http", "too late to be shown", { status: 409 })));
-  expect(text()).toBe("a,c (1)sending");
+  await settle(() => sent[0]?.fail(new Failure("http", "refused", { status: 409 })));
+  expect(text()).toBe("a,c (1)sending refused");
   await show(null);
   expect(text()).toBe("a,c (1)");
   await settle(() => sent[1]?.answer("done"));

@@ -10,8 +10,7 @@ function heldWrite(on: ReturnType<typeof heldSource>["source"], definition: obje
     timeout: Number.POSITIVE_INFINITY,
     send: (input, context) =>
       new Promise((answer, fail) => sent.push({ input, context, answer: answer as never, fail })),
-    optimistic: (input, edit) =>
-      edit.at(on).patch((list: any) => (list.includes(input) ? list : [...list, input])),
+    optimistic: (input, edit) => edit.at(on).patch((list: any) => (list.includes(input) ? list : [...list, input])),
     ...definition,
   });
   return { add, sent };

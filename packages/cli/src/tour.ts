@@ -41,9 +41,9 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       method: "POST",
       url: "/api/basket",
       optimistic: (booking, edit) =>
-        edit.at(basket).patch((nights) =>
-          nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking],
-        ),
+        edit
+          .at(basket)
+          .patch((nights) => (nights.some(({ night }) => night === booking.night) ? nights : [...nights, booking])),
     });
     const hut = api.source<{ id: string }, Hut>({
       name: "hut",

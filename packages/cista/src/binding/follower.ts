@@ -1,4 +1,4 @@
-import { type Asked, Asking, isWaiting } from "./asking.js";
+import { type Asked, Asking, isWaiting } from "./asked.js";
 
 /** Follows what one component asks for, and tells it of changes. No framework, no DOM. */
 export class Follower extends Asking {

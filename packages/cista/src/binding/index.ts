@@ -11,8 +11,8 @@ export {
   isKnown,
   isWaiting,
   refuseSourceOfRender,
-  valueOf,
-} from "./asking.js";
+  valueToShow,
+} from "./asked.js";
 export { Follower } from "./follower.js";
 export { Live, LiveReading, type Member, type Signal } from "./live.js";
 export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";

@@ -1,6 +1,6 @@
 import type { Reading } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
-import type { Asked } from "./asking.js";
+import type { Asked } from "./asked.js";
 import { Follower } from "./follower.js";
 
 export type Member = keyof AnyReading;

@@ -1,4 +1,11 @@
-import { type Cache, Failure, type RunArguments, type RunOptions, type SendingPhase, type Write } from "../core/index.js";
+import {
+  type Cache,
+  Failure,
+  type RunArguments,
+  type RunOptions,
+  type SendingPhase,
+  type Write,
+} from "../core/index.js";
 import { asFailure } from "../core/internal.js";
 
 /** How the runs of one write stand, as one component has begun them. */
@@ -104,7 +111,9 @@ async function outcomeOf<R>(run: Promise<R>, signal: AbortSignal | undefined): P
   try {
     return { phase: "done", result: await run };
   } catch (thrown) {
-    const failure = signal?.aborted ? new Failure("aborted", "The write was given up.", { cause: thrown }) : asFailure(thrown);
+    const failure = signal?.aborted
+      ? new Failure("aborted", "The write was given up.", { cause: thrown })
+      : asFailure(thrown);
     return { phase: "failed", failure };
   }
 }

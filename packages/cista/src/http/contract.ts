@@ -163,7 +163,9 @@ export interface Origin {
   source<P = void, B = unknown, T = B>(
     definition: HttpSourceDefinition<P, T, B> & { parse(response: Response): Promise<B> },
   ): Source<P, Known<T>>;
-  source<T>(definition: HttpSourceDefinition<void, T> & { url: string | URL; parse?: never }): Source<void, Known<T>>;
+  source<T>(
+    definition: HttpSourceDefinition<void, T> & { url: string | URL; method?: "GET"; parse?: never },
+  ): Source<void, Known<T>>;
   source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T> & { parse?: never }): Source<P, Known<T>>;
   /**
    * A list in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only as

@@ -1,12 +1,14 @@
 import { createElement, type ReactNode } from "react";
-import { isWaiting } from "../binding/asking.js";
+import { isWaiting } from "../binding/asked.js";
 import { type Failure, type Missing, match, type Reading } from "../core/index.js";
 
-/** One reading, or several. */
-export type ReadingsGiven<T> = Reading<T> | (T extends readonly unknown[] ? { readonly [I in keyof T]: Reading<T[I]> } : never);
+/** Of several readings their values, in order. */
+export type ValuesIn<R extends readonly Reading<any>[]> = {
+  -readonly [I in keyof R]: R[I] extends Reading<infer T> ? T : never;
+};
 
 export interface OutcomeProps<T> {
-  of: ReadingsGiven<T>;
+  of: Reading<T>;
   loading?: ReactNode | ((reading: Reading<T>) => ReactNode);
   missing?: ReactNode | ((reading: Missing) => ReactNode);
   failed?: ReactNode | ((failure: Failure, again: () => void) => ReactNode);
@@ -21,8 +23,12 @@ export interface OutcomeProps<T> {
  * <Outcome of={useReading(hut, { id })}>{({ name }) => <h2>{name}</h2>}</Outcome>
  * <Outcome of={useReadings([[hut, { id }], [forecast]])}>{([{ name }, weather]) => …}</Outcome>
  */
+export function Outcome<T>(props: OutcomeProps<T>): ReactNode;
+export function Outcome<const R extends readonly Reading<any>[]>(
+  props: Omit<OutcomeProps<ValuesIn<R>>, "of"> & { of: R },
+): ReactNode;
 export function Outcome<T>({ of, loading, missing, failed, children }: OutcomeProps<T>): ReactNode {
-  const reading = (Array.isArray(of) ? combined(of) : of) as Reading<T>;
+  const reading: Reading<T> = Array.isArray(of) ? combined(of) : of;
   const again = () => void reading.revalidate();
   const wait = () => (typeof loading === "function" ? loading(reading) : (loading ?? plainWait(reading)));
   return match<T, ReactNode>(reading, {
@@ -36,10 +42,10 @@ export function Outcome<T>({ of, loading, missing, failed, children }: OutcomePr
 }
 
 /** Several readings as one: what keeps their values from being shown, or all of the values. */
-function combined(readings: readonly Reading<unknown>[]): Reading<readonly unknown[]> {
+function combined(readings: readonly Reading<unknown>[]): Reading<any> {
   const first = (state: Reading<unknown>["state"]) => readings.find((each) => each.state === state);
   const hinders = first("failed") ?? first("missing") ?? readings.find(isWaiting);
-  if (hinders) return hinders as Reading<readonly unknown[]>;
+  if (hinders) return hinders;
   const ready = readings.filter((each) => each.state === "ready");
   const failure = readings.find((each) => each.failure)?.failure;
   const asking = readings.find(({ request }) => request !== "none");

@@ -1,5 +1,5 @@
 import { useCallback } from "react";
-import type { BindingParams } from "../binding/asking.js";
+import type { BindingParams } from "../binding/asked.js";
 import type { Failure, Reading, RequestPhase, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { addPage, neighbourIn, pageSourceOf, type Side } from "../http/pages.js";
@@ -50,7 +50,9 @@ function usePage(source: Source<any, any>, params: unknown, pages: Pages<unknown
   const cache = useCache();
   const path = neighbourIn(pages, side);
   const page = pageSourceOf(source);
-  const { request, failure } = useReading(page, path === undefined ? undefined : [params ?? null, path], { when: false });
+  const { request, failure } = useReading(page, path === undefined ? undefined : [params ?? null, path], {
+    when: false,
+  });
   const load = useCallback(() => addPage(cache, source, params, side).catch(() => {}), [cache, source, params, side]);
   const status: PageStatus = { exists: path !== undefined, request, failure };
   return { status, load };

@@ -8,7 +8,7 @@ import {
   type BindingParams,
   isKnown,
   refuseSourceOfRender,
-} from "../binding/asking.js";
+} from "../binding/asked.js";
 import type { Reading, Source, View } from "../core/index.js";
 import { useCache } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";

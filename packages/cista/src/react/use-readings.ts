@@ -1,6 +1,6 @@
 import { useEffect, useReducer, useRef } from "react";
 import { AccessTracker } from "../binding/access-tracker.js";
-import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueOf } from "../binding/asking.js";
+import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
 import { useCache } from "./context.js";
@@ -18,11 +18,13 @@ type ValueAsked<Q> = Q extends readonly [Source<any, infer T>, ...unknown[]] ? T
 /** What is wrong with a question's params is said of them. */
 type Checked<Q extends readonly Question[]> = { readonly [I in keyof Q]: CheckedQuestion<Q[I]> };
 type CheckedQuestion<Q> = Q extends readonly [Source<infer P, infer T>, ...unknown[]]
-  ? [P] extends [void]
-    ? readonly [Source<P, T>, undefined?]
-    : undefined extends P
-      ? readonly [Source<P, T>, P?]
-      : readonly [Source<P, T>, P | undefined]
+  ? 0 extends 1 & P
+    ? Q
+    : [P] extends [void]
+      ? readonly [Source<P, T>, undefined?]
+      : undefined extends P
+        ? readonly [Source<P, T>, P?]
+        : readonly [Source<P, T>, P | undefined]
   : never;
 
 /**
@@ -65,10 +67,10 @@ export function useValues(first: any, paramsList?: readonly any[], options: Read
     const awaited = isWaiting(own) ? awaitedReading(cache, own.key) : undefined;
     return awaited?.state === "failed" ? awaited : own;
   });
-  for (const reading of came) if (!isWaiting(reading)) valueOf(reading); // what has failed is told before the others have come
+  for (const reading of came) if (!isWaiting(reading)) valueToShow(reading); // what has failed is told before the others have come
   const awaited = list.filter((_, index) => isWaiting(came[index])).map(({ view }) => waiting(cache, view));
-  if (awaited.length > 0) throw Promise.all(awaited);
-  return came.map((reading) => valueOf(reading));
+  if (awaited.length > 0) throw Promise.race(awaited); // by the first: it may have failed
+  return came.map((reading) => valueToShow(reading));
 }
 
 const usual: ReadingOptions<any, any> = {};
@@ -146,7 +148,8 @@ class ReadingList {
       return asked;
     });
     this.#items = items;
-    if (list.length !== this.#list.length || list.some((asked, index) => asked !== this.#list[index])) this.#list = list;
+    if (list.length !== this.#list.length || list.some((asked, index) => asked !== this.#list[index]))
+      this.#list = list;
     return this.#list;
   }
 

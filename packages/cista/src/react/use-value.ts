@@ -1,6 +1,7 @@
 import { useEffect } from "react";
-import { isWaiting, valueOf } from "../binding/asking.js";
+import { isWaiting, valueToShow } from "../binding/asked.js";
 import type { ArgumentsOf, Cache, Reading, Source, View } from "../core/index.js";
+import { clockOf } from "../core/internal.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
@@ -37,7 +38,7 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
     if (shown) endWaiting(cache, key);
   }, [cache, key, shown]);
   if (isWaiting(reading)) throw waiting(cache, view);
-  return valueOf(reading);
+  return valueToShow(reading);
 }
 
 /** A component has come on the page, and watches for itself. */
@@ -76,7 +77,7 @@ export function waiting(cache: Cache, view: View<any>): Promise<void> {
       const { state, value } = view.get();
       if ((state === "loading" || state === "empty") && value === undefined) return;
       resolve();
-      setTimeout(end, grace);
+      clockOf(cache).setTimer(end, grace);
     });
   });
   all.set(view.key, { promise, view, reading: () => view.get(), end });

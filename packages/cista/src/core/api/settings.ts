@@ -69,7 +69,10 @@ export function intervalOf(interval: Interval<any> = Number.POSITIVE_INFINITY): 
   };
 }
 
-export function settingsOf(definition: SourceSettings & { revalidateEvery?: Interval<any> }, defaults: Defaults): Settings {
+export function settingsOf(
+  definition: SourceSettings & { revalidateEvery?: Interval<any> },
+  defaults: Defaults,
+): Settings {
   return {
     policy: policyWith(policyWith(defaultPolicy, defaults), definition),
     retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),

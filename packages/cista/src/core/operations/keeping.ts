@@ -1,8 +1,8 @@
 /** How long entries are kept, and when each next needs looking after. Rules F3, F8. */
 import type { Source } from "../api/contract.js";
 import type { IntervalOf } from "../api/settings.js";
-import { guarded } from "../lib/guarded.js";
 import { freezeDeep } from "../lib/freeze.js";
+import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";
 import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";

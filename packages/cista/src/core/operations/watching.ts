@@ -1,9 +1,9 @@
 /** Watchers come and go, time passes, the page is looked at again. Rules F2, F3, R3, D1. */
 import type { Cause } from "../api/journal.js";
 import type { Trigger } from "../api/settings.js";
+import type { Activity } from "../state/activity.js";
 import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
-import type { Activity } from "../state/activity.js";
 import type { Entry } from "../state/entry.js";
 import { currentLinks } from "../state/links.js";
 import { abandonRequest, startRequest, wantsRequest } from "./asking.js";

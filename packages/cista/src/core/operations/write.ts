@@ -3,6 +3,7 @@ import type { LayerEditor, RunOptions, Selector, Write, WriteDefinition } from "
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
+import { shareKeeping } from "../lib/share.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
@@ -64,9 +65,10 @@ function addLayers(core: Core, { name, definition }: Write<any, any>, input: unk
 
 /** Where a change leaves a value as it is, and no other is on its way, there is nothing for a write to lie on. */
 function addLayerWhereNeeded(entry: Entry, layers: WriteLayers, change: (value: any, params: any) => unknown): void {
-  const apply = (value: unknown) => change(value, entry.params);
-  if (entry.held !== "value" || (!entry.request && apply(entry.shownValue) === entry.shownValue)) return;
-  addLayer(entry, layers, apply);
+  const { held, request, params, shownValue } = entry;
+  const apply = (value: unknown) => change(value, params);
+  const isConcerned = () => request !== undefined || shareKeeping(shownValue, apply(shownValue)) !== shownValue;
+  if (held === "value" && isConcerned()) addLayer(entry, layers, apply);
 }
 
 /** Begins one run: lays what the write shows at once, then sends. Sending may have to be loaded first. */

@@ -96,7 +96,7 @@ export class Shelves {
 
   /** @throws CistaError code "name" for a second source of one name, unless in development */
   of(source: Source<any, any>): Shelf {
-    if (this.#last?.source === source) return this.#last;
+    if (this.#last && this.#last.source === source) return this.#last;
     if (typeof source !== "object" || source === null) refuse(source);
     this.#last = this.#bySource.get(source) ?? this.#open(source);
     return this.#last;

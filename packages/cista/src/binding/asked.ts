@@ -1,5 +1,12 @@
 import { type Cache, CistaError, type Reading, type Source, type View, type ViewOptions } from "../core/index.js";
-import { type AnyReading, definedElsewhere, missingFailure, omitUndefined, picked, wasJustMade } from "../core/internal.js";
+import {
+  type AnyReading,
+  definedElsewhere,
+  missingFailure,
+  omitUndefined,
+  picked,
+  wasJustMade,
+} from "../core/internal.js";
 
 /** What a component may say of a reading, in every binding. */
 export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
@@ -74,7 +81,9 @@ export class Asking {
       before?.cache === cache && before.source === source && before.known === known && isSaidAlike(before, options);
     const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
     if (isAlike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
-    const own = known ? cache.view(source, params, omitUndefined({ when, revalidateEvery })) : nothingAsked(source.name);
+    const own = known
+      ? cache.view(source, params, omitUndefined({ when, revalidateEvery }))
+      : nothingAsked(source.name);
     const view = attachedView?.(cache, own.key) ?? own;
     if (isAlike && before.view.key === view.key && (view === own || view === before.view)) {
       before.params = params;
@@ -153,7 +162,7 @@ function isSaidAlike({ when, revalidateEvery }: Asked, options: BindingOptions<a
  * The value itself; a stand-in or carried-over value counts as one. Undefined where nothing has come yet.
  * @throws the failure, of kind "missing" where there is no such thing
  */
-export function valueOf<T>({ state, value, key, failure }: Reading<T>): T | undefined {
+export function valueToShow<T>({ state, value, key, failure }: Reading<T>): T | undefined {
   if (state === "missing") throw missingFailure(key);
   if (state === "failed") throw failure;
   return value;
