@@ -5,7 +5,7 @@ import { build, install, root } from "./ready.mjs";
 
 install();
 build();
-const child = spawn(process.execPath, [join(root, "packages/cli/bin/cista.mjs"), "demo", ...process.argv.slice(2)], {
+const child = spawn(process.execPath, [join(root, "packages/cista/bin/cista.mjs"), "demo", ...process.argv.slice(2)], {
   stdio: "inherit",
 });
 // A terminal's Ctrl-C reaches the child by itself; a signal sent to this process alone is handed on.

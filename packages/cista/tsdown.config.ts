@@ -3,6 +3,7 @@ import { defineConfig, type UserConfig } from "tsdown";
 const common: UserConfig = {
   entry: {
     index: "src/index.ts",
+    binding: "src/binding/index.ts",
     http: "src/http/index.ts",
     lamp: "src/lamp/index.ts",
     react: "src/react/index.ts",

@@ -7,6 +7,7 @@ export default defineConfig({
   target: "node20",
   fixedExtension: false,
   dts: false,
-  // The origin is a private example: the command carries it along.
-  deps: { alwaysBundle: ["@cista/example-origin"], onlyBundle: false },
+  define: { DEVELOPMENT: "true" }, // the library's sources are bundled, with the texts for developers
+  // The library has no run-time dependency for its command's sake: the command carries along all that it needs.
+  deps: { alwaysBundle: [/.*/], onlyBundle: false },
 });

@@ -1,11 +1,11 @@
-import { createRequire } from "node:module";
-import { Command, CommanderError, InvalidArgumentError } from "commander";
+import { Command, CommanderError, InvalidArgumentError, Option } from "commander";
+import { version } from "../package.json" with { type: "json" };
 import { demo } from "./demo.js";
 import { probe } from "./probe/index.js";
 import { print, printError } from "./terminal.js";
 import { tour } from "./tour.js";
 
-const { version } = createRequire(import.meta.url)("../package.json") as { version: string };
+const units = { ms: 1, s: 1000, m: 60_000, h: 3_600_000 };
 
 const program = new Command("cista")
   .description(
@@ -39,7 +39,11 @@ program
   .option("-H, --header <name: value>", "a request header; may be given several times", header, new Headers())
   .option("-X, --method <method>", "the request's method; without it GET, or POST where there is data")
   .option("-d, --data <text>", "the request's body")
-  .option("--timeout <seconds>", "how long to wait for each answer", secondsAsMilliseconds, 10_000)
+  .addOption(
+    new Option("--timeout <time>", "how long to wait for each answer: 3, 3s, 500ms, 2m")
+      .argParser(lengthOfTime)
+      .default(10_000, "10s"),
+  )
   .option("--json", "print what was found as JSON", false)
   .action((url: URL, { header: headers, method, data: body, timeout, json }: ProbeWords) =>
     probe({
@@ -88,10 +92,12 @@ function header(text: string, headers: Headers): Headers {
   }
 }
 
-function secondsAsMilliseconds(text: string): number {
-  const seconds = Number(text);
-  if (seconds > 0 && seconds <= 3600) return seconds * 1000;
-  throw new InvalidArgumentError("A time-out is a number of seconds, more than 0 and at most 3600.");
+/** In milliseconds; a number without a unit is seconds. */
+function lengthOfTime(text: string): number {
+  const [, number, unit = "s"] = /^(\d+(?:\.\d+)?|\.\d+)(ms|s|m|h)?$/.exec(text) ?? [];
+  const length = Number(number) * units[unit as keyof typeof units];
+  if (length > 0 && length <= units.h) return length;
+  throw new InvalidArgumentError("A time-out is a length of time such as 3s or 500ms, more than 0 and at most 1h.");
 }
 
 function portNumber(text: string): number {

@@ -4,7 +4,7 @@ import { createServer } from "node:http";
 import { fileURLToPath } from "node:url";
 import { afterEach, expect, test } from "vitest";
 
-const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
+const command = fileURLToPath(new URL("../../cista/bin/cista.mjs", import.meta.url));
 
 interface Run {
   readonly child: ChildProcess;
@@ -66,7 +66,7 @@ test("the tour tells each step with its Cache-Status, in plain text when piped",
     /abort +hut \{"id":"h-31"\} +empty +Cista; fwd=miss; detail=aborted +nobody waits[\s\S]*the origin saw 1 connection close/,
     /layer +basket +ready +by book +laid[\s\S]*before any answer the basket shows 3 nights\n.*settle +book +done/,
     /request +hut \{"id":"h-12"\} +ready +Cista; fwd=stale +by book/,
-    /before any answer: 4 nights\n.*settle +book +refused: The hut is full\n.*lifted: taken back[\s\S]*as it was: 3 nights/,
+    /before any answer: 4 nights\n.*failure.*\n.*settle +book +refused: The hut is full\n.*lifted: taken back[\s\S]*as it was: 3 nights/,
     /In all: 17 reads, 16 requests at the origin, 3 of them answered "not modified", 1 given up\.\n$/,
   ]) {
     expect(text).toMatch(told);

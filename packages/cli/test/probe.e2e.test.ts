@@ -7,7 +7,7 @@ import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import ts from "typescript";
 import { afterAll, afterEach, beforeAll, expect, test } from "vitest";
 
-const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
+const command = fileURLToPath(new URL("../../cista/bin/cista.mjs", import.meta.url));
 const children: ChildProcess[] = [];
 let huts: RunningOrigin;
 let odd: Server;
@@ -51,6 +51,9 @@ beforeAll(async () => {
       "/deep": () =>
         response.setHeader("content-type", "application/json").end("[".repeat(50_000) + "]".repeat(50_000)),
       "/class/1": () => json({}),
+      "/numbered": () => json({}, { items: [{ id: 1 }], page: 1, pages: 3, total: 9 }),
+      "/cursor": () => json({}, { items: [{ id: 1 }], next_cursor: "abc" }),
+      "/secret": () => response.writeHead(401, { "www-authenticate": "Bearer" }).end(),
       "/liar": () => json({ etag: '"always"' }, { asked }),
     };
     (pages[url ?? ""] ?? (() => response.writeHead(404).end()))();
@@ -140,6 +143,21 @@ test("a server that contradicts itself is told so", async () => {
   );
 });
 
+test("the source to begin with says what was asked: the method, what was sent, fields without secrets, pages", async () => {
+  const pasted = async (...words: string[]) => JSON.parse((await probe("--json", ...words)).output).definition;
+  const posted = await pasted(`${oddUrl}/echo`, "-d", '{"text":"fern","page":1}', "-H", "Authorization: Bearer s3cret");
+  expect(posted).toContain('headers: () => ({ authorization: "…" })');
+  expect(posted).toContain("api.source<{ text: string; page: number; }, Echo>({");
+  expect(posted).toContain('method: "POST",');
+  expect(posted).not.toContain("s3cret");
+  expect(await pasted(`${oddUrl}/numbered`)).toMatch(
+    /api\.pages<void, Numbered>[\s\S]*searchParams\.set\("page", body\.page \+ 1\)/,
+  );
+  expect(await pasted(`${oddUrl}/cursor`)).toContain('next.searchParams.set("cursor", body.next_cursor)');
+  const { output } = await probe(`${oddUrl}/secret`);
+  expect(output).toMatch(/answers only who has signed in \(WWW-Authenticate: Bearer\)/);
+});
+
 test("headers, method and data go along; redirects are shown", async () => {
   const { output } = await probe(`${oddUrl}/moved`, "-H", "X-Wren: yes", "-H", "Accept: */*");
   expect(output).toMatch(/GET .*\/moved\n {2}301 → .*\/echo\n200 OK/);
@@ -152,7 +170,7 @@ test.each<[string, string[], number, RegExp]>([
   ["/never", ["--timeout", "0.3"], 1, /No answer came from .*\/never within 0\.3 s\. \(--timeout waits longer\.\)/],
   ["/cut", [], 1, /The body from .*\/cut broke off, after 5 bytes/],
   ["/echo", ["-H", "nonsense"], 2, /A header is a name, a colon and a value/],
-  ["/echo", ["--timeout", "soon"], 2, /A time-out is a number of seconds/],
+  ["/echo", ["--timeout", "soon"], 2, /A time-out is a length of time such as 3s/],
 ])("probe %s %j ends with %i", async (path, words, code, output) => {
   const run = await probe(`${oddUrl}${path}`, ...words);
   expect(run.output).toMatch(output);

@@ -62,7 +62,7 @@ const usual: ReadingOptions<any, any> = {};
  * A component attaches before the browser paints, so that its request does not wait for that: React subscribes to a store
  * only afterwards. (On a server neither effect runs, and React 18 would warn of the one.)
  */
-export const useEarlyEffect = typeof document === "undefined" ? useEffect : useLayoutEffect;
+export const useEarlyEffect: typeof useEffect = typeof document === "undefined" ? useEffect : useLayoutEffect;
 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class HookState extends AccessTracker {

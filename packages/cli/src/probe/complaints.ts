@@ -23,6 +23,7 @@ export function complaints(pair: Pair, said: AnswerDetails, body: Body): string[
     ...aboutContradictions(first, said),
     ...aboutClocksAndLists(first),
     ...aboutBody(first, body),
+    ...aboutSigningIn(first),
   ];
   return [...found.filter((each) => typeof each === "string"), ...notExposed(first.headers)];
 }
@@ -139,6 +140,15 @@ function aboutBody({ headers, status, text }: Pair["first"], body: Body): Found 
       status < 400 &&
       `The body is not JSON (${type}); it begins ${JSON.stringify(text?.trim().slice(0, 60))}. Is this a page to sign in, or the wrong address? Else give the source a parse function.`,
     Boolean(body) && !json && `The body is JSON, but its content type is ${type}.`,
+  ];
+}
+
+/** RFC 9110 §15.5.2. */
+function aboutSigningIn({ status, headers }: Pair["first"]): Found {
+  const wanted = headers.get("www-authenticate");
+  return [
+    status === 401 &&
+      `It answers only who has signed in${wanted ? ` (WWW-Authenticate: ${wanted})` : ""}. Probe it with what it wants, such as -H "Authorization: Bearer …"; a program says it by origin({ headers, renew }), where renew gets a new token once for all requests that are refused.`,
   ];
 }
 

@@ -8,38 +8,108 @@ export function definition(
   first: Answered,
   said: AnswerDetails,
   sample: { readonly value: unknown } | undefined,
-  method: string,
+  asked: Asked,
 ): string {
   const { url, headers, text, status } = first;
   const body = status < 300 ? sample?.value : undefined;
-  const { name, params, template } = addressOf(url);
+  const { method } = asked;
+  const { name, params: inUrl, template } = addressOf(url);
+  const { params, lines: sent } = sentBy(asked, inUrl);
   const envelope = envelopeOf(body);
-  const paged = parseLink("next", headers.get("link"), url) !== undefined;
-  const kind = text === undefined ? "events" : paged ? "pages" : "source";
+  const next = nextOf(body);
+  const paged = next !== undefined || parseLink("next", headers.get("link"), url) !== undefined;
+  const kind = text === undefined ? "events" : paged && method === "GET" ? "pages" : "source";
   const list = Array.isArray(body) || envelope !== undefined;
   const item = typeName(list || kind !== "source" ? singular(name) : name);
   const value = kind === "events" || (list && kind === "source") ? `${item}[]` : item;
   const lines = [
     `name: ${JSON.stringify(name)},`,
     `url: ${template},`,
+    ...sent,
     ...(kind === "events" ? ["start: [],", "reduce: (all, { data }) => [...all, JSON.parse(data)],"] : []),
     ...(envelope === undefined ? [] : [`unwrap: (body) => body${member(envelope)},`]),
+    ...(kind === "pages" ? (next ?? []) : []),
     ...(kind !== "events" && said.maxAge === undefined && !said.noStore
       ? ['maxAge: "30s", // the server states no lifetime']
       : []),
   ];
   const shape = typeOf(list ? typical(itemsOf(body, envelope)) : body);
   const type = /^\{/.test(shape) ? `interface ${item} ${shape}` : `type ${item} = ${shape};`;
-  const odd = method === "GET" ? "" : `// Sources ask by GET; this was ${method}.\n`;
+  const odd = askedBy.has(method) ? "" : `// Sources ask by GET, QUERY or POST; this was ${method}.\n`;
   return `${odd}import { origin } from "cista/http";
 
-const api = origin({ base: ${JSON.stringify(url.origin)} });
+const api = origin({ base: ${JSON.stringify(url.origin)}${headersOf(asked)} });
 
 ${type}
 
 export const ${identifier(name)} = api.${kind}<${params}, ${value}>({
 ${lines.map((line) => `  ${line}`).join("\n")}
 });`;
+}
+
+/** What of the request a source has to say again. */
+interface Asked {
+  readonly method: string;
+  readonly headers: Headers;
+  readonly body?: string | undefined;
+}
+
+const askedBy = new Set(["GET", "HEAD", "QUERY", "POST"]);
+
+/** How a body that was sent becomes the params. */
+function sentBy({ method, body }: Asked, inUrl: string): { params: string; lines: string[] } {
+  if (method !== "POST" && method !== "QUERY") return { params: inUrl, lines: [] };
+  const lines = [`method: ${JSON.stringify(method)},`];
+  if (body === undefined) return { params: inUrl, lines: [...lines, "body: () => undefined,"] };
+  const sample = parsedBody(body);
+  if (sample === undefined || inUrl !== "void")
+    return { params: inUrl, lines: [...lines, `body: () => ${JSON.stringify(body)},`] };
+  return { params: typeOf(sample).replace(/\s*\n\s*/g, " "), lines }; // the params are what is sent
+}
+
+function parsedBody(body: string): object | undefined {
+  try {
+    const value: unknown = JSON.parse(body);
+    return typeof value === "object" && value !== null ? value : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** The header fields that were given. What signs somebody in is not printed again. */
+function headersOf({ headers }: Asked): string {
+  const said = [...headers].map(([name, value]) => {
+    const shown = /^(authorization|cookie|proxy-authorization)$|token|key|secret/.test(name) ? "…" : value;
+    return `${memberName(name)}: ${JSON.stringify(shown)}`;
+  });
+  return said.length === 0 ? "" : `, headers: () => ({ ${said.join(", ")} })`;
+}
+
+/** How the next page is found, where the body tells it: by numbers of pages, or by a cursor. */
+function nextOf(body: unknown): string[] | undefined {
+  if (typeof body !== "object" || body === null || Array.isArray(body) || envelopeOf(body) === undefined)
+    return undefined;
+  const found = Object.entries(body);
+  const named = (pattern: RegExp, kind: string) =>
+    found.find(([name, value]) => pattern.test(name) && typeof value === kind)?.[0];
+  const page = named(/^(page|current_?page|page_?number)$/i, "number");
+  const pages = named(/^(pages|total_?pages|page_?count|last_?page)$/i, "number");
+  if (page && pages) return inQuery("page", `body${member(page)} + 1`, `body${member(page)} < body${member(pages)}`);
+  const cursor = named(/^(next|next_?(page|cursor|token|page_?token|url)|cursor)$/i, "string");
+  if (!cursor) return undefined;
+  const value = String((body as Record<string, unknown>)[cursor]);
+  if (/^(https?:|\/)/.test(value)) return [`next: (body) => body${member(cursor)},`];
+  return inQuery("cursor", `body${member(cursor)}`, `body${member(cursor)}`);
+}
+
+function inQuery(name: string, value: string, condition: string): string[] {
+  return [
+    "next: (body, { url }) => {",
+    "  const next = new URL(url);",
+    `  next.searchParams.set(${JSON.stringify(name)}, ${value});`,
+    `  return ${condition} ? next : undefined;`,
+    "},",
+  ];
 }
 
 function itemsOf(body: unknown, envelope: string | undefined): unknown[] {

@@ -19,10 +19,10 @@ async function lookAt(question: Question): Promise<Verdict> {
   const first = await ask(question);
   const { method } = question;
   if (first.text === undefined || (method !== "GET" && method !== "HEAD")) {
-    return verdict({ method, first, second: undefined, by: null }); // a stream, or something that may have effects
+    return verdict({ method, first, second: undefined, by: null }, question); // a stream, or something that may have effects
   }
   const by = first.headers.has("etag") ? "etag" : first.headers.has("last-modified") ? "last-modified" : null;
-  return verdict({ method, first, second: await again(question, first, by), by });
+  return verdict({ method, first, second: await again(question, first, by), by }, question);
 }
 
 function again(question: Question, first: Answered, by: "etag" | "last-modified" | null): Promise<Answered> {

@@ -1,5 +1,5 @@
 import { freshnessOf, parseStringList } from "cista/http";
-import type { Answered, Pair } from "./ask.js";
+import type { Answered, Pair, Question } from "./ask.js";
 import { complaints } from "./complaints.js";
 import { definition } from "./definition.js";
 import { type Meaning, meanings } from "./fields.js";
@@ -41,7 +41,7 @@ export interface Verdict {
   readonly definition: string | null;
 }
 
-export function verdict(pair: Pair): Verdict {
+export function verdict(pair: Pair, question: Pick<Question, "headers" | "body">): Verdict {
   const { first, second, by, method } = pair;
   const { headers, status, text } = first;
   const said = freshnessOf(first, first);
@@ -72,7 +72,8 @@ export function verdict(pair: Pair): Verdict {
     groups: parseStringList(headers.get("cache-groups")) ?? [],
     shape: body === undefined ? null : shapeOf(body.value),
     complaints: complaints(pair, said, body),
-    definition: outcome === "http" || outcome === "shape" ? null : definition(first, said, body, method),
+    definition:
+      outcome === "http" || outcome === "shape" ? null : definition(first, said, body, { method, ...question }),
   };
 }
 

@@ -1,0 +1,14 @@
+// Puts the built board beside the command, so that `cista demo` needs nothing else, and the command into the package cista,
+// so that whoever installs that has it.
+import { cpSync, rmSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+
+const at = (path) => fileURLToPath(new URL(path, import.meta.url));
+
+function copy(from, to) {
+  rmSync(to, { recursive: true, force: true });
+  cpSync(from, to, { recursive: true });
+}
+
+copy(at("../../../examples/board-react/dist"), at("../dist/board"));
+copy(at("../dist"), at("../../cista/dist/command"));
