@@ -5,6 +5,7 @@
 
 export { Boundary, type BoundaryProps } from "./boundary.js";
 export { CistaProvider, useCache } from "./context.js";
+export type { LampElement } from "./elements.js";
 export { Outcome, type OutcomeProps, type ValuesIn } from "./outcome.js";
 export { useDebounced } from "./use-debounced.js";
 export { type PageStatus, type PagesReading, usePages } from "./use-pages.js";

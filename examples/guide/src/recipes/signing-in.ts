@@ -1,0 +1,31 @@
+import { createCache, Failure } from "cista";
+import { origin } from "cista/http";
+
+let token = sessionStorage.getItem("token") ?? "";
+
+export const api = origin({
+  base: "https://huts.example",
+  headers: () => ({ authorization: `Bearer ${token}` }), // asked before each request
+  // At 401: once for all requests that are refused meanwhile, and each of them is made once more.
+  renew: async () => {
+    const response = await fetch("https://huts.example/api/token", { method: "POST", credentials: "include" });
+    if (!response.ok) throw new Failure("http", "Sign in again.", { status: response.status });
+    token = ((await response.json()) as { token: string }).token;
+    sessionStorage.setItem("token", token);
+  },
+});
+
+export const basket = api.source({
+  name: "basket",
+  url: "/api/basket",
+  unwrap: (body: { nights: string[] }) => body.nights,
+});
+
+/** @param toSignIn shows the page to sign in */
+export function cacheFor(toSignIn: () => void) {
+  const cache = createCache();
+  cache.onFailure(({ status }) => {
+    if (status === 401) toSignIn(); // it could not be renewed either
+  });
+  return cache;
+}
