@@ -2,11 +2,15 @@ import { createCache } from "cista";
 import { origin } from "cista/http";
 import { Outcome, useReading } from "cista/react";
 import { virtualClock } from "cista/rehearsal";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
 
 function Water({ id }: { id: string }) {
@@ -34,6 +38,7 @@ function Water({ id }: { id: string }) {
   );
 }
 
+// #region harness
 const answer = network.hold();
 const clock = virtualClock(); // so that the tries after a failure take no time here
 const page = show(
@@ -60,3 +65,4 @@ console.log(await other.look("90 litres"));
 
 page.end();
 other.end();
+// #endregion

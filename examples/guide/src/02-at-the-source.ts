@@ -1,9 +1,13 @@
 import { createCache, type Failure, source } from "cista";
 import { origin } from "cista/http";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const cache = createCache({ retry: false });
 const told = ({ kind, message }: Failure) => console.log(`${kind}: ${message}`);
 

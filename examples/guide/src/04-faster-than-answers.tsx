@@ -6,7 +6,10 @@ import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
 const clock = virtualClock();
+// #region harness
 const network = new Greyfell();
+globalThis.fetch = network.fetch;
+// #endregion
 let given = 0;
 const search = source({
   name: "search",
@@ -28,6 +31,7 @@ function Search() {
   );
 }
 
+// #region harness
 const page = show(createCache({ clock }), <Search />);
 await page.look();
 await clock.advance("1s");
@@ -42,3 +46,4 @@ await clock.advance("1s");
 console.log(await page.look());
 console.log(`${given} requests were given up`);
 page.end();
+// #endregion

@@ -1,11 +1,15 @@
 import { createCache } from "cista";
 import { origin } from "cista/http";
 import { useReading } from "cista/react";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 
 // Once, outside of components: what it is called, where it comes from, what it is.
 const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
@@ -22,6 +26,7 @@ function Tank({ id }: { id: string }) {
   return <p>{value === undefined ? "…" : `${value} litres`}</p>;
 }
 
+// #region harness
 const cache = createCache();
 const page = show(
   cache,
@@ -36,3 +41,4 @@ cache.at(hut, { id: "h-07" }).patch((now) => ({ ...now, water: 55 }));
 console.log(await page.look("55 litres"));
 console.log(`the name was rendered ${renders - before} times more; requests: ${network.requests.length}`);
 page.end();
+// #endregion

@@ -1,11 +1,15 @@
 import { createCache } from "cista";
 import { origin } from "cista/http";
 import { useReading } from "cista/react";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const huts = greyfell.source<void, Hut[]>({ name: "huts", url: "/api/huts", unwrap: (body) => body.huts });
 
 // Two components that know nothing of each other.
@@ -18,6 +22,7 @@ function Names() {
   return <p>{value?.map(({ name }) => name).join(", ") ?? "…"}</p>;
 }
 
+// #region harness
 const cache = createCache();
 const page = show(
   cache,
@@ -35,3 +40,4 @@ cache.invalidate({ source: huts });
 console.log(await page.look("4 huts"));
 console.log(network.requests);
 page.end();
+// #endregion

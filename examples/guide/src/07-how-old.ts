@@ -1,10 +1,14 @@
 import { createCache } from "cista";
 import { origin } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 // The server says max-age=30, stale-while-revalidate=300 of the list: nothing about that stands here.
 const huts = greyfell.source<void, Hut[]>({ name: "huts", url: "/api/huts", unwrap: (body) => body.huts });
 // Of a hut it says max-age=60. What a definition says itself wins.

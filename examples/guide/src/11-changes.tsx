@@ -1,11 +1,15 @@
 import { createCache } from "cista";
 import { origin } from "cista/http";
 import { useReading, useWrite } from "cista/react";
-import { Greyfell, type Night } from "./greyfell.js";
+import type { Night } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const basket = greyfell.source<void, Night[]>({
   name: "basket",
   url: "/api/basket",
@@ -33,7 +37,7 @@ function Book({ hut, night }: Night) {
   const [run, { phase, failure }] = useWrite(book);
   return (
     <p>
-      <button type="button" onClick={() => run({ hut, night }).catch(() => {})}>
+      <button type="button" onClick={() => run({ hut, night })}>
         Book {hut}
       </button>{" "}
       {phase} {failure?.problem?.detail}
@@ -41,6 +45,7 @@ function Book({ hut, night }: Night) {
   );
 }
 
+// #region harness
 const page = show(
   createCache(),
   <>
@@ -61,3 +66,4 @@ for (const [name, end] of [
   console.log(await page.look(end));
 }
 page.end();
+// #endregion

@@ -1,10 +1,14 @@
 import { createCache, jsonForScript, restoreSnapshot, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
-import { Greyfell, type Hut } from "./greyfell.js";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
 
 const clock = virtualClock(Date.UTC(2026, 10, 23, 18)); // so that what is printed is the same each time

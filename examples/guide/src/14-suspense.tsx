@@ -1,21 +1,23 @@
 import { createCache } from "cista";
 import { origin } from "cista/http";
-import { Boundary, useCache, useValue } from "cista/react";
-import { Greyfell, type Hut } from "./greyfell.js";
+import { Boundary, useValues } from "cista/react";
+import type { Hut } from "./greyfell.js";
+import { Greyfell } from "./greyfell.js";
 import { show } from "./page.js";
 
+// #region harness
 const network = new Greyfell();
-const greyfell = origin({ base: "https://huts.example", fetch: network.fetch });
+globalThis.fetch = network.fetch;
+// #endregion
+const greyfell = origin({ base: "https://huts.example" });
 const hut = greyfell.source<string, Hut>({ name: "hut", url: (id) => `/api/huts/${id}` });
 
-function Two({ ids: [one = "", other = ""] }: { ids: string[] }) {
-  // The first that is not there yet ends the render: without a word before, the second would be asked for only after it.
-  const cache = useCache();
-  cache.prefetch(hut, other);
-  const [first, second] = [useValue(hut, one), useValue(hut, other)];
-  return <p>{`${first.name} and ${second.name}`}</p>;
+function Two({ ids }: { ids: string[] }) {
+  const [first, second] = useValues(hut, ids); // asked for at once; one useValue after the other would ask one after the other
+  return <p>{`${first?.name} and ${second?.name}`}</p>;
 }
 
+// #region harness
 const answer = network.hold();
 const page = show(
   createCache(),
@@ -39,3 +41,4 @@ console.log(network.requests); // both, before either has answered
 answer();
 console.log(await page.look("Harebell"));
 page.end();
+// #endregion
