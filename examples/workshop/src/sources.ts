@@ -1,0 +1,103 @@
+import { createCache, Failure, matching, source } from "cista";
+import { origin, withQuery } from "cista/http";
+import type { Crew, Job, Order, Status } from "./world.js";
+
+// Where everything in the workshop comes from, and how it is changed. How long it may be used the server says itself.
+
+let token = "";
+
+const api = origin({
+  headers: () => ({ authorization: `Bearer ${token}` }),
+  renew: async () => {
+    const response = await fetch("/api/token", { method: "POST" });
+    if (!response.ok) throw new Failure("http", "Sign in again.", { status: response.status });
+    token = ((await response.json()) as { token: string }).token;
+  },
+});
+
+export const cache = createCache({ partition: "crews" });
+cache.onSignOut(() => {
+  token = "";
+});
+
+// ── What is read ──
+
+export const jobs = api.pages<{ status?: Status }, Job>({
+  name: "jobs",
+  url: (filter) => withQuery("/api/jobs", { ...filter }),
+  unwrap: (body) => body.items,
+  next: ({ cursor }, _, filter) => cursor && withQuery("/api/jobs", { ...filter, cursor }),
+});
+
+export const job = api.source<{ id: string }, Job>({ name: "job", url: ({ id }) => `/api/jobs/${id}` });
+export const crew = api.source<{ id: string }, Crew>({ name: "crew", url: ({ id }) => `/api/crews/${id}` });
+
+/** A job with its crew in the place of the link: missing where the job is. */
+export const jobWithCrew = source({
+  name: "job-with-crew",
+  load: async ({ id }: { id: string }, { read }) => {
+    const found = await read(job, { id });
+    return { ...found, crew: found.crew === null ? undefined : await read(crew, { id: found.crew }) };
+  },
+});
+
+export const search = api.source<{ text: string }, Job[]>({ name: "search", method: "POST", url: "/api/jobs/search" });
+
+export const order = api.source<{ id: string }, Order>({
+  name: "order",
+  url: ({ id }) => `/api/orders/${id}`,
+  revalidateEvery: ({ state }) => (state === "delivered" ? false : "500ms"),
+});
+
+export const notices = api.events<void, readonly string[]>({
+  name: "notices",
+  url: "/api/notices",
+  start: [],
+  reduce: (all, { data }) => [data, ...all],
+});
+
+// ── What is changed: shown at once, taken back when refused ──
+
+export const addJob = api.write<{ title: string }, Job>({ name: "add-job", method: "POST", url: "/api/jobs" });
+
+export const setStatus = api.write<{ id: string; status: Status }, Job>({
+  name: "set-status",
+  method: "PATCH",
+  url: ({ id }) => `/api/jobs/${id}`,
+  body: ({ status }) => ({ status }),
+  optimistic({ id, status }, edit) {
+    edit.at(job, { id }).patch((now) => ({ ...now, status }));
+    edit.at(jobWithCrew, { id }).patch((now) => ({ ...now, status }));
+    edit.each(jobs).patch((list, filter) => {
+      const items = list.items.map((each) => (each.id === id ? { ...each, status } : each));
+      return { ...list, items: items.filter((each) => !filter.status || each.status === filter.status) };
+    });
+  },
+});
+
+export const removeJob = api.write<string, void>({
+  name: "remove-job",
+  method: "DELETE",
+  url: (id) => `/api/jobs/${id}`,
+  optimistic: (id, edit) =>
+    edit.each(jobs).patch((list) => ({ ...list, items: list.items.filter((each) => each.id !== id) })),
+  invalidates: (id) => matching(job, { id }),
+});
+
+export const addPhoto = api.write<{ id: string; photo: File }, { id: string }>({
+  name: "add-photo",
+  method: "POST",
+  url: ({ id }) => `/api/jobs/${id}/photos`,
+  body({ photo }) {
+    const form = new FormData();
+    form.set("photo", photo);
+    return form;
+  },
+});
+
+export const orderParts = api.write<{ job: string }, Order>({
+  name: "order-parts",
+  method: "POST",
+  url: "/api/orders",
+  onSuccess: (made, _, cache) => cache.put(order, { id: made.id }, made),
+});
