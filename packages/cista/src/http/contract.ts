@@ -156,6 +156,9 @@ export interface Origin {
    * `Failure` of kind "http". Honoured are Cache-Control, Age, Date, Expires, Vary: * (RFC 9111), stale-* (RFC 5861),
    * immutable (RFC 8246), ETag and Last-Modified (RFC 9110 §8.8), Retry-After (§10.2.3), Cache-Groups (RFC 9875) and
    * problem bodies (RFC 9457).
+   * @example
+   * const hut = api.source({ name: "hut", url: ({ id }: { id: string }) => `/api/huts/${id}`, check: hutSchema });
+   * const huts = api.source({ name: "huts", url: "/api/huts", unwrap: (body: { huts: Hut[] }) => body.huts });
    */
   source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
     definition: CheckedHttpSourceDefinition<P, S>,

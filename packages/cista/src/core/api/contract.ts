@@ -234,11 +234,17 @@ export interface Cache {
   /**
    * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates behind); rejects with a
    * `Failure` (kind "missing" where there is no such thing), with the signal's reason, or with a `CistaError` for a key that cannot be.
+   * @example const { water } = await cache.read(hut, { id: "h-07" });
    */
   read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadOptions>): Promise<T>;
   /** What is held now, whatever the allowances. Never starts a request. */
   peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Reading<T>;
-  /** What a component watches one entry by: see `View`. */
+  /**
+   * What a component watches one entry by: see `View`.
+   * @example
+   * const view = cache.view(hut, { id: "h-07" });
+   * const leave = view.subscribe(() => console.log(view.get()));
+   */
   view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ViewOptions<T, U>>): View<U>;
   /** Loads before anyone attaches, unless a usable value is held. The request runs on, whoever comes and goes. */
   prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): void;
@@ -255,9 +261,13 @@ export interface Cache {
   /**
    * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
    * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
+   * @example const booked = await cache.run(book, { hut: "h-07", night: "2026-12-06" });
    */
   run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
-  /** Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many. */
+  /**
+   * Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many.
+   * @example cache.invalidate({ source: huts, params: { region: "north" } });
+   */
   invalidate<P>(selector: Selector<P>): number;
   /**
    * Asks the source again for every watched match. Resolves when all have settled; never rejects.

@@ -6,6 +6,8 @@ import { settingsOf } from "./settings.js";
 
 /**
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.
+ * @example
+ * export const noon = source({ name: "noon", maxAge: "1h", load: async (place: string) => almanac(place) });
  * @throws CistaError code "source": a name or `load` that cannot be; code "duration": a length of time that cannot be
  */
 export function source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(

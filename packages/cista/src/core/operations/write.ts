@@ -17,6 +17,12 @@ type Sender = typeof runWrite;
 
 /**
  * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
+ * @example
+ * const rename = write<{ id: string; name: string }, void>({
+ *   name: "rename",
+ *   send: async ({ id, name }) => database.rename(id, name),
+ *   optimistic: ({ id, name }, edit) => edit.at(hut, { id }).patch((now) => ({ ...now, name })),
+ * });
  * @throws CistaError code "write": a name or `send` that cannot be
  */
 export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>): Write<I, R> {
