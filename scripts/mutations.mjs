@@ -24,7 +24,7 @@ export const mutations = [
   ["F3 intervals", "keeping.ts", "for (const interval of entry.activity?.intervals ?? []) consider(interval);", ""],
   [
     "F7 apparent age",
-    "http/freshness.ts",
+    "response-freshness.ts",
     "const apparent = isStated ? times.receivedAt - date : 0;",
     "const apparent = times.receivedAt - date;",
   ],

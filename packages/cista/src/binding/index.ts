@@ -2,10 +2,12 @@
  * What all bindings are built on: no framework, no DOM. See "How to write a binding" in the guide.
  * @module cista/binding
  */
+export type { AnyReading } from "../core/internal.js";
 export { AccessTracker } from "./access-tracker.js";
 export {
   type Asked,
   Asking,
+  type AttachedView,
   type BindingOptions,
   type BindingParams,
   isKnown,

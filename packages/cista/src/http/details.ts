@@ -1,7 +1,7 @@
 import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
 import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
-import { freshnessOf } from "./freshness.js";
+import { freshnessOf } from "./response-freshness.js";
 import { parseStringList } from "./structured-fields.js";
 
 const said: readonly (keyof Freshness)[] = [

@@ -2,7 +2,7 @@ import { Failure, type LoadContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, withoutQuery } from "./address.js";
 import type { OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
-import type { Times } from "./freshness.js";
+import type { Times } from "./response-freshness.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
 import type { Renewals } from "./renewal.js";

@@ -19,7 +19,7 @@ export type {
   TypedDocument,
   Url,
 } from "./contract.js";
-export { freshnessOf, type Times } from "./freshness.js";
+export { freshnessOf, type Times } from "./response-freshness.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
 export { parseLink } from "./link.js";
