@@ -1,9 +1,9 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { parseCacheControl } from "../src/http/cache-control.js";
-import { freshnessOf } from "../src/http/response-freshness.js";
 import { httpDate } from "../src/http/http-date.js";
 import { parseLink } from "../src/http/link.js";
+import { freshnessOf } from "../src/http/response-freshness.js";
 import { parseStringList } from "../src/http/structured-fields.js";
 import { type Expected, fieldsOf, headerSets } from "./header-sets.js";
 

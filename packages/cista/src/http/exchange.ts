@@ -2,10 +2,10 @@ import { Failure, type LoadContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, withoutQuery } from "./address.js";
 import type { OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
-import type { Times } from "./response-freshness.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
 import type { Renewals } from "./renewal.js";
+import type { Times } from "./response-freshness.js";
 import { type CommonFields, variesOf } from "./varies.js";
 
 /** An origin's options, its base as a URL. */

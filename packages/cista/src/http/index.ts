@@ -19,7 +19,6 @@ export type {
   TypedDocument,
   Url,
 } from "./contract.js";
-export { freshnessOf, type Times } from "./response-freshness.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
 export { parseLink } from "./link.js";
@@ -27,4 +26,5 @@ export { type AnswerOptions, answerOf } from "./load.js";
 export { origin } from "./origin.js";
 export { appendPage, prependPage } from "./pages.js";
 export { type QueryValue, withQuery } from "./query-string.js";
+export { freshnessOf, type Times } from "./response-freshness.js";
 export { parseStringList } from "./structured-fields.js";
