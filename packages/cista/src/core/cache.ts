@@ -46,7 +46,7 @@ const callbacks: Callbacks = {
 };
 
 type AnySource = Source<any, any>;
-type JustParams = [params?: any, options?: never];
+type JustParams = [params?: any];
 
 /**
  * The core's cache: the seams are given, not assumed. `createCache` of the package's front door fills them in.

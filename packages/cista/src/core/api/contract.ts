@@ -93,12 +93,13 @@ export type Known<T> = 0 extends 1 & T ? unknown : T;
 
 /** Params come first, then options: a source without params takes `undefined` there when options follow. */
 export type ArgumentsOf<P, O = never> = 0 extends 1 & P
-  ? [params?: any, options?: O]
+  ? [params?: any, ...OptionsOf<O>]
   : [P] extends [void]
-    ? [params?: undefined, options?: O]
+    ? [params?: undefined, ...OptionsOf<O>]
     : undefined extends P
-      ? [params?: P, options?: O]
-      : [params: P, options?: O];
+      ? [params?: P, ...OptionsOf<O>]
+      : [params: P, ...OptionsOf<O>];
+type OptionsOf<O> = [O] extends [never] ? [] : [options?: O];
 
 // ── Writes ───────────────────────────────────────────────────────────────────
 
