@@ -173,9 +173,12 @@ export function isWaiting(reading: Reading<any> | undefined): boolean {
   return (reading?.state === "loading" || reading?.state === "empty") && reading.value === undefined;
 }
 
-/** Whether there are params to ask with: `undefined` means "not known yet" where the source needs some. */
+/**
+ * Whether there are params to ask with: `undefined` means "not known yet", but for a source that takes none or goes without.
+ * Such a one says so (`params`), or its load names no first argument.
+ */
 export function isKnown({ definition }: Source<any, any>, params: unknown): boolean {
-  return params !== undefined || definition.params === false || definition.load.length === 0;
+  return params !== undefined || definition.params !== undefined || definition.load.length === 0;
 }
 
 /**

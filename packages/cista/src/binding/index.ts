@@ -3,6 +3,7 @@
  * @module cista/binding
  */
 export type { AnyReading } from "../core/internal.js";
+export { tellWithin } from "../core/internal.js";
 export { AccessTracker } from "./access-tracker.js";
 export {
   type Asked,

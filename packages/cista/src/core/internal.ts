@@ -13,4 +13,4 @@ export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
 export { share } from "./lib/share.js";
 export { writeBy } from "./operations/write.js";
-export { clockOf, definedElsewhere } from "./state/core.js";
+export { clockOf, definedElsewhere, tellWithin } from "./state/core.js";

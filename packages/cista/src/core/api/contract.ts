@@ -16,8 +16,11 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   name: string;
   /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
   load(params: P, context: LoadContext): R;
-  /** False: takes none, though `load` names a first argument to come by its second. Needed only where a binding must tell "none" from "not known yet". */
-  params?: false;
+  /**
+   * False: takes none, though `load` names a first argument to come by its second. "optional": goes without too. Needed only
+   * where a binding must tell "none" from "not known yet", since `load` names a first argument.
+   */
+  params?: false | "optional";
   /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */
   check?: StandardSchema<unknown, T>;
   /** Labels of the entry, by which it can be invalidated with others (RFC 9875). */

@@ -16,8 +16,9 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
   const key = keyText(source.name, params);
   const spelledOtherwise = shelves.byKey.get(key);
   if (spelledOtherwise) return spelledOtherwise;
-  if (DEVELOPMENT) freezeDeep(params); // nobody can change params under a key that is already made of them
-  const entry = new Entry(shelf, params, key);
+  const own = ownCopy(params);
+  if (DEVELOPMENT) freezeDeep(own);
+  const entry = new Entry(shelf, own, key);
   // What has to go for it is told of later: whoever asks for the entry is to use it before anybody else acts.
   batchNotifiedLater(shelf.core, () => {
     shelf.add(entry);
@@ -25,6 +26,23 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
     reschedule(entry);
   });
   return entry;
+}
+
+/**
+ * Rule *Keys and names*: neither what a program changes later, nor a framework's proxy, which changes with it and cannot be
+ * frozen, gets under a key that is already made of the params.
+ */
+function ownCopy(params: unknown): unknown {
+  if (typeof params !== "object" || params === null || "toJSON" in params) return params;
+  if (Array.isArray(params)) return params.map(ownCopy);
+  const own: Record<string, unknown> = Object.create(Object.getPrototypeOf(params));
+  for (const name of Object.keys(params)) {
+    const value = ownCopy((params as Record<string, unknown>)[name]);
+    // An own member, so that even one named __proto__ sets no prototype.
+    if (name === "__proto__") Object.defineProperty(own, name, { value, enumerable: true, configurable: true });
+    else own[name] = value;
+  }
+  return own;
 }
 
 /** When an entry next needs looking after (rule F8). Of an idle one it is a use: it goes last among the idle. */

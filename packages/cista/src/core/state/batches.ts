@@ -96,7 +96,13 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
   }
   core.journal?.tell(); // of what was only written down
-  if (changed.length > 0) tellAll(changed);
+  if (changed.length === 0) return;
+  let tell = () => tellAll(changed);
+  for (const within of core.tellWithin) {
+    const inner = tell;
+    tell = () => within(inner);
+  }
+  tell();
 }
 
 function refreshDirty(core: Core, dirty: readonly Entry[], shownBefore: Map<Entry, AnyReading | undefined>): void {

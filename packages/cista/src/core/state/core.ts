@@ -93,6 +93,8 @@ export class Core {
   pendingRestores: PendingRestores | undefined;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
+  /** What stands around each round of telling listeners: frameworks that batch. The outermost last. */
+  tellWithin: readonly ((tell: () => void) => void)[] = [];
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
@@ -141,6 +143,15 @@ export function coreOf(cache: Cache): Core {
 /** The clock that a cache goes by. */
 export function clockOf(cache: Cache): Clock {
   return coreOf(cache).clock;
+}
+
+/**
+ * Puts something around each round of telling a cache's listeners from now on, such as a framework's own batch: all that one
+ * call of the cache changes is one change for it. It has to call what it is given, at once. The same function counts once.
+ */
+export function tellWithin(cache: Cache, within: (tell: () => void) => void): void {
+  const core = coreOf(cache);
+  if (!core.tellWithin.includes(within)) core.tellWithin = [...core.tellWithin, within];
 }
 
 /** Whether a cache knows another source by this one's name. */
