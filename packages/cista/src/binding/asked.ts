@@ -198,3 +198,30 @@ function nothingAsked(name: string): View<any> {
   const reading: Reading<any> = { key: name, state: "empty", request: "none", revalidate: async () => {} };
   return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
 }
+
+/** As `BindingParams`, for frameworks that follow what a function looks at: params may be a getter. */
+export type LiveParams<P, O> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? [params?: undefined, options?: O]
+    : undefined extends P
+      ? [params?: P | (() => P), options?: O]
+      : [params: P | undefined | (() => P | undefined), options?: O];
+
+/** What a component may say of a live reading. */
+export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"> {
+  /** False: attached but never starts a request by itself. A getter is followed. Default true. */
+  when?: boolean | (() => boolean);
+  /** Instead of the cache that was provided. */
+  cache?: Cache;
+}
+
+/** Params are JSON and never functions, so a function is a getter. */
+export function valueNow<V>(given: V | (() => V)): V {
+  return typeof given === "function" ? (given as () => V)() : given;
+}
+
+/** @throws CistaError code "no-provider" with what to do about it */
+export function refuseNoProvider(what: string | false): never {
+  throw new CistaError("no-provider", what);
+}

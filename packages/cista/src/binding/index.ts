@@ -13,9 +13,13 @@ export {
   type BindingParams,
   isKnown,
   isWaiting,
+  type LiveOptions,
+  type LiveParams,
+  refuseNoProvider,
   refuseSourceOfRender,
+  valueNow,
   valueToShow,
 } from "./asked.js";
 export { Follower } from "./follower.js";
-export { Live, LiveReading, type Member, type Signal } from "./live.js";
+export { Live, LiveReading, type Member, members, type Signal } from "./live.js";
 export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";

@@ -5,6 +5,20 @@ import { Follower } from "./follower.js";
 
 export type Member = keyof AnyReading;
 
+const all: Record<Member, true> = {
+  key: true,
+  state: true,
+  value: true,
+  provisional: true,
+  fresh: true,
+  storedAt: true,
+  failure: true,
+  pendingWrites: true,
+  request: true,
+  revalidate: true,
+};
+export const members: readonly Member[] = Object.keys(all) as Member[];
+
 /** One signal of a framework's own: `track` notes that it is looked at, `trigger` tells those who did. */
 export interface Signal {
   track(): void;

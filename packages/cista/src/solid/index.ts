@@ -1,0 +1,170 @@
+/**
+ * The binding for Solid 1.9 and newer.
+ * @module cista/solid
+ */
+import {
+  type Accessor,
+  batch,
+  createComponent,
+  createComputed,
+  createContext,
+  createMemo,
+  createResource,
+  createSignal,
+  getOwner,
+  type JSX,
+  onCleanup,
+  untrack,
+  useContext,
+} from "solid-js";
+import { isServer } from "solid-js/web";
+import {
+  isKnown,
+  isWaiting,
+  type LiveOptions,
+  type LiveParams,
+  refuseNoProvider,
+  refuseSourceOfRender,
+  valueNow,
+  valueToShow,
+} from "../binding/asked.js";
+import { Live, LiveReading, type Signal } from "../binding/live.js";
+import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import { tellWithin } from "../core/internal.js";
+
+export type { RunOutcome, RunWrite, WriteStatus };
+
+const CacheContext = createContext<Cache>();
+
+/** Gives a cache to all components beneath. Make the cache once, outside of components. */
+export function CistaProvider(props: { cache: Cache; children?: JSX.Element }): JSX.Element {
+  return createComponent(CacheContext.Provider, {
+    get value() {
+      return props.cache;
+    },
+    get children() {
+      return props.children;
+    },
+  });
+}
+
+/** The cache of the nearest provider. @throws CistaError code "no-provider" where there is none */
+export function useCache(): Cache {
+  return (
+    useContext(CacheContext) ??
+    refuseNoProvider(
+      DEVELOPMENT &&
+        "There is no cache here. Wrap the components that read from it: <CistaProvider cache={cache}>…</CistaProvider>, or pass { cache }.",
+    )
+  );
+}
+
+export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
+
+/**
+ * The reading of one entry, always the newest: each member is tracked by itself, as with props. Do not take it apart.
+ * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`.
+ * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @example const reading = createReading(hut, () => ({ id: props.id }));
+ */
+export function createReading<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+): Reading<U>;
+export function createReading(
+  source: Source<any, any>,
+  ...rest: [params?: any, options?: ReadingOptions<any, any>]
+): any {
+  return liveReading(source, rest).reading;
+}
+
+/**
+ * The value itself: suspends while loading, throws the failure to the ErrorBoundary.
+ * @throws as `createReading`
+ * @example const value = createValue(hut, () => ({ id: props.id }));
+ */
+export function createValue<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+): Accessor<U>;
+export function createValue(
+  source: Source<any, any>,
+  ...rest: [params?: any, options?: ReadingOptions<any, any>]
+): any {
+  const { reading, live, asked, cache } = liveReading(source, rest);
+  // The value is kept in Solid's own resource, which knows of Suspense and transitions; what changes later is put into it.
+  const [value, { mutate }] = createResource(asked, (now) => {
+    const get = () => valueToShow(live.follower.get(now));
+    if (!isWaiting(live.follower.get(now))) return get();
+    return isServer
+      ? cache.read(
+          source,
+          untrack(() => valueNow(rest[0])),
+        )
+      : live.follower.shown().then(get);
+  });
+  createComputed(() => {
+    if (!isWaiting(reading)) mutate(() => valueToShow(reading));
+  });
+  return value;
+}
+
+function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
+  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  refuseSourceOfRender(cache, source);
+  tellWithin(cache, batch); // Solid runs at once what looks at a signal: all that one call of the cache changes is one change
+  const live = new Live(signal, batch);
+  const asked = createMemo(() => {
+    const params = valueNow(rest[0]);
+    const known = rest.length === 0 || isKnown(source, params);
+    return live.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
+  });
+  if (!isServer && getOwner()) followHere(live, asked);
+  const reading = new LiveReading((member) => live.look(member, asked())) as unknown as Reading<any>;
+  return { live, reading, asked, cache };
+}
+
+/** Attached from now on, to what is asked for, until the owner is cleaned up. */
+function followHere(live: Live, asked: () => unknown): void {
+  let isHere = true;
+  let isPending = false;
+  createComputed((isFirst: boolean) => {
+    asked();
+    if (isFirst) untrack(() => live.attach());
+    else if (!isPending) {
+      // Signals set one after the other run this each time: only what is asked for when they are done is attached.
+      isPending = true;
+      queueMicrotask(() => {
+        isPending = false;
+        if (isHere) live.attach();
+      });
+    }
+    return false;
+  }, true);
+  onCleanup(() => {
+    isHere = false;
+    live.leave();
+  });
+}
+
+function signal(): Signal {
+  const [track, trigger] = createSignal(undefined, { equals: false });
+  return { track, trigger };
+}
+
+/**
+ * Runs a write, and tells how its runs stand. They go on when the component goes away. `run` never rejects.
+ * @throws CistaError code "no-provider"
+ * @example const [runBook, booking] = createWrite(book); // <button onClick={() => runBook({ hut, night })}>
+ */
+export function createWrite<I, R>(
+  write: Write<I, R>,
+  options: { cache?: Cache } = {},
+): readonly [run: RunWrite<I, R>, status: Accessor<WriteStatus<R>>] {
+  const cache = options.cache ?? useCache();
+  const runner = new Runner<I, R>(write, (next) => setStatus(() => next));
+  const [status, setStatus] = createSignal(runner.status);
+  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
+  return [run as RunWrite<I, R>, status];
+}

@@ -1,0 +1,221 @@
+/**
+ * The binding for Svelte 5.
+ * @module cista/svelte
+ */
+import { getAbortSignal, getContext, setContext, untrack } from "svelte";
+import { createSubscriber } from "svelte/reactivity";
+import {
+  type Asked,
+  Asking,
+  isKnown,
+  isWaiting,
+  type LiveOptions,
+  type LiveParams,
+  refuseNoProvider,
+  refuseSourceOfRender,
+  valueNow,
+  valueToShow,
+} from "../binding/asked.js";
+import { LiveReading, type Member } from "../binding/live.js";
+import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { AnyReading } from "../core/internal.js";
+
+export type { RunOutcome, RunWrite, WriteStatus };
+
+const cacheKey: unique symbol = Symbol("cista") as never;
+
+/** Gives a cache to this component and all beneath. Make the cache once, outside of components. */
+export function provideCache(cache: Cache): Cache {
+  return setContext(cacheKey, cache);
+}
+
+/** The same for a whole page. @example mount(App, { target, context: contextOf(cache) }) */
+export function contextOf(cache: Cache): Map<unknown, unknown> {
+  return new Map([[cacheKey, cache]]);
+}
+
+/** The cache that was provided. @throws CistaError code "no-provider" where there is none */
+export function useCache(): Cache {
+  return (
+    getContext<Cache | undefined>(cacheKey) ??
+    refuseNoProvider(
+      DEVELOPMENT && "There is no cache here. Call provideCache(cache) in a component above, or pass { cache }.",
+    )
+  );
+}
+
+export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
+
+const inPage = typeof document === "object";
+
+/**
+ * The reading of one entry, always the newest: each member is tracked by itself. Attached while an effect or a template looks
+ * at it. Narrow it in the template; do not take it apart. Params not known yet: `undefined`, and the reading is `empty`.
+ * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @example const reading = useReading(hut, () => ({ id }));
+ */
+export function useReading<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+): Reading<U>;
+export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  return live(source, rest).reading;
+}
+
+/**
+ * The value itself: `await promise` in a component inside of `<svelte:boundary>`, or `{#await}`; `current` is what is there now.
+ * @throws as `useReading`
+ * @example
+ * const hutValue = useValue(hut, () => ({ id }));
+ * const { name } = $derived((await hutValue.promise, hutValue.current));
+ */
+export function useValue<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+): { readonly current: U; readonly promise: Promise<U> };
+export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const { reading, lookers, cache } = live(source, rest);
+  const waited = async (its: Lookers) => {
+    // One more subscription: while a component waits none of its effects runs, `onDestroy` among them.
+    const gone = getAbortSignal();
+    await new Promise<void>((resolve) =>
+      gone.addEventListener(
+        "abort",
+        untrack(() => its.hold(resolve)),
+      ),
+    );
+    return valueToShow(its.reading());
+  };
+  const promiseOf = (its: Lookers): Promise<unknown> => {
+    const now = untrack(() => its.reading());
+    if (!isWaiting(now)) return new Promise((resolve) => resolve(valueToShow(now)));
+    return inPage ? waited(its) : cache.read(source, valueNow(rest[0]));
+  };
+  return {
+    get current() {
+      return valueToShow(reading);
+    },
+    get promise() {
+      const its = lookers();
+      its.promise ??= promiseOf(its);
+      its.promise.catch(() => {}); // Svelte may drop one for the next: what failed is told by the one that it waits for
+      return its.promise;
+    },
+  };
+}
+
+function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
+  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  refuseSourceOfRender(cache, source);
+  const asking = new Asking();
+  const all = new WeakMap<Asked, Lookers>();
+  /** Of what is asked for now: whoever looks follows what the getters look at. */
+  const lookers = () => {
+    const params = valueNow(rest[0]);
+    const known = rest.length === 0 || isKnown(source, params);
+    const asked = asking.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
+    const its = all.get(asked) ?? new Lookers(asking, asked);
+    all.set(asked, its);
+    return its;
+  };
+  const reading = new LiveReading((member) => lookers().look(member)) as unknown as Reading<any>;
+  return { reading, lookers, cache };
+}
+
+/** Svelte refuses changes in the middle of a derived or a template (state_unsafe_mutation): told right after it. */
+function tell(update: () => void): void {
+  try {
+    update();
+  } catch {
+    queueMicrotask(update);
+  }
+}
+
+/** All who look at one entry through one reading: attached while there are any. */
+class Lookers {
+  readonly #asking: Asking;
+  readonly #asked: Asked;
+  readonly #subscribers = new Map<Member, () => void>();
+  readonly #updates = new Map<Member, () => void>();
+  #told: AnyReading | undefined;
+  #leave: (() => void) | undefined;
+  /** For whoever waits. */
+  promise: Promise<unknown> | undefined;
+
+  constructor(asking: Asking, asked: Asked) {
+    this.#asking = asking;
+    this.#asked = asked;
+  }
+
+  look(member: Member): AnyReading {
+    let subscriber = this.#subscribers.get(member);
+    if (!subscriber) {
+      subscriber = createSubscriber((update) => this.#add(member, update));
+      this.#subscribers.set(member, subscriber);
+    }
+    subscriber();
+    return this.reading() as AnyReading;
+  }
+
+  reading(): Reading<any> {
+    return this.#asking.get(this.#asked);
+  }
+
+  #add(member: Member, update: () => void): () => void {
+    this.#updates.set(member, update);
+    if (!this.#leave) {
+      this.#leave = this.#asked.subscribe(this.#changed);
+      this.#told = this.reading() as AnyReading;
+    }
+    return () => {
+      this.#updates.delete(member);
+      if (this.#updates.size > 0) return;
+      this.#leave?.();
+      this.#leave = undefined;
+    };
+  }
+
+  readonly #changed = (): void => {
+    const before = this.#told;
+    const next = this.reading() as AnyReading;
+    if (before === next) return;
+    this.#told = next;
+    for (const [member, update] of [...this.#updates]) if (before?.[member] !== next[member]) tell(update);
+  };
+
+  /** Attached from now on, whether anybody looks or not. */
+  hold(shown: () => void): () => void {
+    return this.#asked.subscribe(() => {
+      if (!isWaiting(this.reading())) shown();
+    });
+  }
+}
+
+/**
+ * Runs a write, and tells how its runs stand. They go on when the component goes away. `run` never rejects.
+ * @throws CistaError code "no-provider"
+ * @example const booking = useWrite(book); // <button onclick={() => booking.run({ hut, night })}>
+ */
+export function useWrite<I, R>(
+  write: Write<I, R>,
+  options: { cache?: Cache } = {},
+): { readonly run: RunWrite<I, R>; readonly status: WriteStatus<R> } {
+  const cache = options.cache ?? useCache();
+  let update = () => {};
+  const runner = new Runner<I, R>(write, () => tell(update));
+  const track = createSubscriber((next) => {
+    update = next;
+    return () => {
+      update = () => {};
+    };
+  });
+  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
+  return {
+    run: run as RunWrite<I, R>,
+    get status() {
+      track();
+      return runner.status;
+    },
+  };
+}

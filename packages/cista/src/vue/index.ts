@@ -1,0 +1,161 @@
+/**
+ * The binding for Vue 3.5 and newer.
+ * @module cista/vue
+ */
+import {
+  computed,
+  customRef,
+  getCurrentInstance,
+  type InjectionKey,
+  inject,
+  type MaybeRefOrGetter,
+  markRaw,
+  onActivated,
+  onDeactivated,
+  onScopeDispose,
+  type Plugin,
+  type Ref,
+  shallowRef,
+  toValue,
+  watch,
+} from "vue";
+import {
+  isKnown,
+  isWaiting,
+  type LiveOptions,
+  refuseNoProvider,
+  refuseSourceOfRender,
+  valueToShow,
+} from "../binding/asked.js";
+import { Live, LiveReading, type Signal } from "../binding/live.js";
+import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+
+export type { RunOutcome, RunWrite, WriteStatus };
+
+/** For programs that provide a cache to a part of the page: `provide(cacheKey, cache)`. */
+export const cacheKey: InjectionKey<Cache> = Symbol("cista");
+
+/**
+ * Gives a cache to all components of an application. Make the cache once, outside of components.
+ * @example createApp(App).use(CistaPlugin, createCache()).mount("#app");
+ */
+export const CistaPlugin: Plugin<[Cache]> = { install: (app, cache) => void app.provide(cacheKey, cache) };
+
+/** The cache that was provided. @throws CistaError code "no-provider" where there is none */
+export function useCache(): Cache {
+  return (
+    inject(cacheKey, undefined) ??
+    refuseNoProvider(
+      DEVELOPMENT && "There is no cache here. Give the app one: app.use(CistaPlugin, cache), or pass { cache }.",
+    )
+  );
+}
+
+export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"> {
+  /** False: attached but never starts a request by itself. Default true. */
+  when?: MaybeRefOrGetter<boolean>;
+}
+
+/** Params come first, as they are, in a ref or by a getter; then options. */
+export type ReadingParams<P, O> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? [params?: undefined, options?: O]
+    : undefined extends P
+      ? [params?: MaybeRefOrGetter<P>, options?: O]
+      : [params: MaybeRefOrGetter<P | undefined>, options?: O];
+
+const inPage = typeof document === "object";
+
+/**
+ * The reading of one entry, always the newest: each member is tracked by itself. Narrow it in the template; do not take it
+ * apart (`toRefs` finds nothing). Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
+ * Params not known yet: `undefined`, and the reading is `empty`.
+ * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @example const hut = useReading(hutSource, () => ({ id: props.id }));
+ */
+export function useReading<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: ReadingParams<NoInfer<P>, ReadingOptions<T, U>>
+): Reading<U>;
+export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  return liveReading(source, rest).reading;
+}
+
+/**
+ * The value itself, for `await` in an async setup inside of Suspense. What fails first rejects, for the error view above; what
+ * fails later is thrown where the value is looked at. For other params the last value stays until theirs has come.
+ * @throws as `useReading`
+ * @example const hut = await useValue(hutSource, () => ({ id: props.id }));
+ */
+export function useValue<P, T, U = T>(
+  source: Source<P, T>,
+  ...rest: ReadingParams<NoInfer<P>, ReadingOptions<T, U>>
+): Promise<Readonly<Ref<U>>>;
+export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const { reading, live, cache } = liveReading(source, rest);
+  const value = computed((before) => (isWaiting(reading) ? before : valueToShow(reading)));
+  const came = inPage ? live.follower.shown() : cache.read(source, toValue(rest[0])).then(() => {});
+  return came.then(() => {
+    void value.value; // what has failed, fails here
+    return value;
+  });
+}
+
+function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
+  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  refuseSourceOfRender(cache, source);
+  const live = new Live(signal);
+  const asked = computed(() => {
+    const params = toValue(rest[0]);
+    const known = rest.length === 0 || isKnown(source, params);
+    return live.ask(cache, source, params, { ...options, when: toValue(when) }, known);
+  });
+  if (inPage) followHere(live, () => asked.value);
+  const reading = markRaw(new LiveReading((member) => live.look(member, asked.value))) as unknown as Reading<any>;
+  return { live, reading, cache };
+}
+
+/** Attached from now on, to what is asked for, for as long as the component is there. */
+function followHere(live: Live, asked: () => unknown): void {
+  let isActive = true;
+  watch(asked, () => isActive && live.attach(), { immediate: true });
+  onScopeDispose(() => live.leave());
+  if (!getCurrentInstance()) return;
+  onDeactivated(() => {
+    isActive = false;
+    live.leave();
+  });
+  onActivated(() => {
+    isActive = true;
+    live.attach();
+  });
+}
+
+function signal(): Signal {
+  let made: Signal | undefined;
+  customRef<void>((track, trigger) => {
+    made = { track, trigger };
+    return { get() {}, set() {} };
+  });
+  return made as unknown as Signal;
+}
+
+/**
+ * Runs a write, and tells how its runs stand. They go on when the component goes away. `run` never rejects.
+ * @throws CistaError code "no-provider"
+ * @example const { run, status } = useWrite(book); // <button @click="run({ hut, night })">
+ */
+export function useWrite<I, R>(
+  write: Write<I, R>,
+  options: { cache?: Cache } = {},
+): { run: RunWrite<I, R>; status: Readonly<Ref<WriteStatus<R>>> } {
+  const cache = options.cache ?? useCache();
+  const runner = new Runner<I, R>(write, (next) => {
+    status.value = next;
+  });
+  const status = shallowRef(runner.status);
+  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
+  return { run: run as RunWrite<I, R>, status };
+}
