@@ -10,11 +10,16 @@ interface Refusal {
 /** The refusals of one panel's changes: `watch` a run, and it is shown until it is put away. */
 export function useRefusals() {
   const [list, setList] = useState<readonly Refusal[]>([]);
-  const watch = useCallback((run: Promise<unknown>) => {
-    run.catch((failure: Told) => {
-      setList((before) => [...before, { number: (before.at(-1)?.number ?? 0) + 1, failure }]);
-    });
+  const tell = useCallback((failure: Told) => {
+    setList((before) => [...before, { number: (before.at(-1)?.number ?? 0) + 1, failure }]);
   }, []);
+  /** @param run rejects, or resolves with a failure, where it was refused */
+  const watch = useCallback(
+    (run: Promise<{ readonly failure?: Told | undefined } | void>) => {
+      run.then((outcome) => outcome?.failure && tell(outcome.failure), tell);
+    },
+    [tell],
+  );
   const putAway = useCallback((number: number) => {
     setList((before) => before.filter((refusal) => refusal.number !== number));
   }, []);
