@@ -1,5 +1,8 @@
 import { fileURLToPath } from "node:url";
+import { svelte } from "@sveltejs/vite-plugin-svelte";
+import vue from "@vitejs/plugin-vue";
 import { playwright } from "@vitest/browser-playwright";
+import solid from "vite-plugin-solid";
 import { defineConfig } from "vitest/config";
 import { browserArguments, chromiumPath } from "./scripts/chromium.mjs";
 
@@ -15,6 +18,11 @@ const alias = [
 ];
 
 const react = ["react", "react-dom", "react-dom/client", "react/jsx-dev-runtime", "react-refresh/runtime"];
+const frameworks = [
+  ...["preact", "preact/hooks", "preact/jsx-dev-runtime", "vue", "lit"],
+  ...["solid-js", "solid-js/web", "solid-js/store", "svelte", "svelte/reactivity"],
+  ...["@angular/core", "@angular/compiler", "@angular/common", "@angular/platform-browser"],
+];
 const react18 = ["react", "react-dom"].map((name) => ({
   find: new RegExp(`^${name}(?=/|$)`),
   replacement: at(`compat/react-18/node_modules/${name}`),
@@ -74,6 +82,26 @@ export default defineConfig({
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
         test: { name: "react-18", ...patient, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
+      },
+      {
+        // Every binding by one suite, each in its own framework. Not in parallel: they share two cores with a browser.
+        resolve: { alias, dedupe: ["react", "react-dom", "vue", "svelte", "solid-js", "lit", "preact"] },
+        plugins: [
+          ...inBrowser,
+          solid({ include: /\.solid\.tsx$/ }),
+          vue(),
+          svelte({ configFile: false, compilerOptions: { experimental: { async: true } } }),
+        ],
+        oxc: { decorator: { legacy: true } },
+        optimizeDeps: { include: [...react, ...frameworks] },
+        cacheDir: at("node_modules/.vite/frameworks"),
+        test: {
+          name: "frameworks",
+          ...patient,
+          environment: "node", // else the plugin for Solid chooses another
+          include: ["packages/*/test/**/*.framework.test.ts"],
+          browser: browser(),
+        },
       },
       {
         // What people run: the built command and the built board, in a real browser.

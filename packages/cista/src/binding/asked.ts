@@ -11,7 +11,7 @@ import {
 /** What a component may say of a reading, in every binding. */
 export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
   /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
-  carryOver?: boolean;
+  carryOver?: boolean | undefined;
 }
 
 /** The params of a reading, which need not be known yet, then options. */
@@ -211,9 +211,9 @@ export type LiveParams<P, O> = 0 extends 1 & P
 /** What a component may say of a live reading. */
 export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"> {
   /** False: attached but never starts a request by itself. A getter is followed. Default true. */
-  when?: boolean | (() => boolean);
+  when?: boolean | (() => boolean) | undefined;
   /** Instead of the cache that was provided. */
-  cache?: Cache;
+  cache?: Cache | undefined;
 }
 
 /** Params are JSON and never functions, so a function is a getter. */

@@ -2,7 +2,7 @@ import { Component, type ContextType, createElement, type ReactNode, Suspense } 
 import { Failure } from "../core/index.js";
 import { CacheContext } from "./context.js";
 import { plainFailed, plainMissing, plainWait } from "./outcome.js";
-import { waitAnew } from "./use-value.js";
+import { Holder, HolderContext, waitAnew } from "./waiting.js";
 
 export interface BoundaryProps {
   loading?: ReactNode;
@@ -30,6 +30,21 @@ export class Boundary extends Component<BoundaryProps, State> {
   static override contextType: typeof CacheContext = CacheContext;
   declare context: ContextType<typeof CacheContext>;
 
+  readonly #holder = new Holder();
+  #isHere = false;
+
+  override componentDidMount(): void {
+    this.#isHere = true;
+  }
+
+  /** Those who wait beneath it go with it; strict mode takes it off and puts it back in one go. */
+  override componentWillUnmount(): void {
+    this.#isHere = false;
+    queueMicrotask(() => {
+      if (!this.#isHere) this.#holder.letGo();
+    });
+  }
+
   readonly again = (): void => {
     const { thrown } = this.state;
     if (thrown instanceof Failure) waitAnew(this.context, thrown.key);
@@ -39,7 +54,10 @@ export class Boundary extends Component<BoundaryProps, State> {
   override render(): ReactNode {
     const { loading, missing, failed, children } = this.props;
     const { thrown } = this.state;
-    if (thrown === undefined) return createElement(Suspense, { fallback: loading ?? plainWait() }, children);
+    if (thrown === undefined) {
+      const subtree = createElement(Suspense, { fallback: loading ?? plainWait() }, children);
+      return createElement(HolderContext.Provider, { value: this.#holder }, subtree);
+    }
     if (!(thrown instanceof Failure)) throw thrown;
     if (thrown.kind === "missing") return missing ?? plainMissing();
     return typeof failed === "function" ? failed(thrown, this.again) : (failed ?? plainFailed(thrown, this.again));

@@ -1,11 +1,11 @@
-import { useEffect, useReducer, useRef } from "react";
+import { useContext, useEffect, useReducer, useRef } from "react";
 import { AccessTracker } from "../binding/access-tracker.js";
 import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
 import { useCache } from "./context.js";
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
-import { attachedIn, awaitedReading, endWaiting, waiting } from "./use-value.js";
+import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./waiting.js";
 
 /** A source with the params that are asked for; without params the source alone. */
 export type Question = readonly [source: Source<any, any>, params?: any] | readonly [source: Source<any, any>];
@@ -58,6 +58,7 @@ export function useValues<P, T, U = T>(
 export function useValues<const Q extends readonly Question[]>(questions: Q & Checked<Q>): ValuesOf<Q>;
 export function useValues(first: any, paramsList?: readonly any[], options: ReadingOptions<any, any> = usual): any {
   const cache = useCache();
+  const holder = useContext(HolderContext);
   const { readings, list } = useReadingList(questionsOf(first, paramsList), options);
   const shown = readings.every((reading) => !isWaiting(reading));
   useEffect(() => {
@@ -68,7 +69,7 @@ export function useValues(first: any, paramsList?: readonly any[], options: Read
     return awaited?.state === "failed" ? awaited : own;
   });
   for (const reading of came) if (!isWaiting(reading)) valueToShow(reading); // what has failed is told before the others have come
-  const awaited = list.filter((_, index) => isWaiting(came[index])).map(({ view }) => waiting(cache, view));
+  const awaited = list.filter((_, index) => isWaiting(came[index])).map(({ view }) => waitFor(cache, view, holder));
   if (awaited.length > 0) throw Promise.race(awaited); // by the first: it may have failed
   return came.map((reading) => valueToShow(reading));
 }

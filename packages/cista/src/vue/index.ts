@@ -54,7 +54,7 @@ export function useCache(): Cache {
 
 export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"> {
   /** False: attached but never starts a request by itself. Default true. */
-  when?: MaybeRefOrGetter<boolean>;
+  when?: MaybeRefOrGetter<boolean> | undefined;
 }
 
 /** Params come first, as they are, in a ref or by a getter; then options. */

@@ -86,14 +86,14 @@ export interface View<T> {
 
 export interface ViewOptions<T, U = T> {
   /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
-  when?: boolean;
+  when?: boolean | undefined;
   /**
    * Only this part of the value is shown, and only its changes are told. What it throws is shown as a `Failure`, and
    * reported as uncaught once.
    */
-  pick?(value: T): U;
+  pick?: { pick(value: T): U }["pick"] | undefined;
   /** Revalidate this often for as long as this view is attached. Of several views' and the source's own the shortest counts. */
-  revalidateEvery?: Interval<T>;
+  revalidateEvery?: Interval<T> | undefined;
 }
 
 /** A length of time, or what makes one of the held value: false for no more. */

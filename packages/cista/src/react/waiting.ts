@@ -1,0 +1,104 @@
+import { type Context, createContext } from "react";
+import { isWaiting } from "../binding/asked.js";
+import type { Cache, Reading, View } from "../core/index.js";
+import { clockOf } from "../core/internal.js";
+
+/** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
+const grace = 2000;
+
+/** What Suspense waits for: one promise for all components that wait for the same entry. */
+class Waiting {
+  readonly promise: Promise<void>;
+  /** Attached for as long as it waits; the component goes on with it, so that what came is not asked for again (rule F3). */
+  readonly view: View<any>;
+  /** The boundaries beneath which somebody waits; the first is for all who wait outside of any. */
+  readonly #holders = new Set<Holder | undefined>();
+  readonly #cache: Cache;
+  #resolve = () => {};
+  #leave = () => {};
+  #timer: unknown;
+
+  constructor(cache: Cache, view: View<any>) {
+    this.#cache = cache;
+    this.view = view;
+    this.promise = new Promise((resolve) => {
+      this.#resolve = resolve;
+    });
+    this.#leave = view.subscribe(() => this.#changed());
+  }
+
+  hold(holder: Holder | undefined): void {
+    this.#holders.add(holder);
+    holder?.held.add(this);
+  }
+
+  /** A boundary has gone, with all who waited beneath it. */
+  letGo(holder: Holder): void {
+    this.#holders.delete(holder);
+    if (this.#holders.size === 0) this.end();
+  }
+
+  end(): void {
+    const all = waitingIn.get(this.#cache);
+    if (all?.get(this.view.key) === this) all.delete(this.view.key);
+    for (const holder of this.#holders) holder?.held.delete(this);
+    if (this.#timer !== undefined) clockOf(this.#cache).clearTimer(this.#timer);
+    this.#leave();
+    this.#resolve();
+  }
+
+  #changed(): void {
+    if (isWaiting(this.view.get())) return;
+    this.#resolve();
+    this.#timer ??= clockOf(this.#cache).setTimer(() => this.end(), grace);
+  }
+}
+
+/** A boundary, as those who wait beneath it see it. */
+export class Holder {
+  readonly held: Set<Waiting> = new Set();
+
+  letGo(): void {
+    for (const waiting of [...this.held]) waiting.letGo(this);
+  }
+}
+
+/** The nearest boundary. */
+export const HolderContext: Context<Holder | undefined> = createContext<Holder | undefined>(undefined);
+
+const waitingIn = new WeakMap<Cache, Map<string, Waiting>>();
+
+function find(cache: Cache | undefined, key: string | undefined): Waiting | undefined {
+  return cache && key !== undefined ? waitingIn.get(cache)?.get(key) : undefined;
+}
+
+/** Waits for what a view shows; joins those who wait for it already. */
+export function waitFor(cache: Cache, view: View<any>, holder: Holder | undefined): Promise<void> {
+  const all = waitingIn.get(cache) ?? new Map<string, Waiting>();
+  waitingIn.set(cache, all);
+  const waiting = all.get(view.key) ?? new Waiting(cache, view);
+  all.set(view.key, waiting);
+  waiting.hold(holder);
+  return waiting.promise;
+}
+
+/** A component has come on the page, and watches for itself. */
+export function endWaiting(cache: Cache, key: string): void {
+  const waiting = find(cache, key);
+  if (waiting) queueMicrotask(() => waiting.end()); // strict mode leaves and comes back in one go: not as a newcomer
+}
+
+/** Whoever asks again after a failure waits anew. */
+export function waitAnew(cache: Cache | undefined, key: string | undefined): void {
+  find(cache, key)?.end();
+}
+
+/** What failed for whoever waits: a view that is not attached yet would only say that it is going to ask. */
+export function awaitedReading(cache: Cache, key: string): Reading<any> | undefined {
+  return find(cache, key)?.view.get();
+}
+
+/** A view that is attached already for those who wait. */
+export function attachedIn(cache: Cache, key: string): View<any> | undefined {
+  return find(cache, key)?.view;
+}

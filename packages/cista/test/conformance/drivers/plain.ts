@@ -1,0 +1,80 @@
+import { type Shown, showReading, writeRunner } from "cista/plain";
+import type { Driver } from "../driver.js";
+
+export const plain: Driver = {
+  framework: "plain DOM",
+  without: ["waiting", "provider", "boundary"],
+  mount({ element, cache, ran }, panels) {
+    const given: Record<string, any> = { ...panels };
+    let shown = Object.keys(panels);
+    const made = new Map<string, { section: HTMLElement; reads?: Shown<any> }>();
+    const draw = () => {
+      for (const name of Object.keys(panels)) {
+        const its = made.get(name);
+        if (!shown.includes(name)) {
+          its?.reads?.stop();
+          its?.section.remove();
+          made.delete(name);
+        } else if (!its) make(name);
+      }
+    };
+    const make = (name: string) => {
+      const panel = given[name];
+      const section = element.appendChild(document.createElement("section"));
+      section.dataset.panel = name;
+      const p = section.appendChild(document.createElement("p"));
+      const button = section.appendChild(document.createElement("button"));
+      if (panel.kind === "form") {
+        p.textContent = "none";
+        const run = writeRunner<any, any>(cache!, panel.write, ({ phase, result, failure }) => {
+          p.textContent = `${phase} ${failure?.message ?? result ?? ""}`;
+        });
+        button.onclick = () => void run(panel.input);
+        made.set(name, { section });
+        return;
+      }
+      const reads = showReading<any, any, any>(
+        cache!,
+        panel.source,
+        panel.params,
+        (reading) => {
+          ran(name);
+          if (panel.kind === "value") p.textContent = String(reading.value ?? "–");
+          else if (panel.kind === "lamp") p.textContent = `${reading.request} ${reading.fresh}`;
+          else {
+            button.onclick = () => void reading.revalidate();
+            p.textContent =
+              reading.state === "ready"
+                ? `ready ${reading.value}`
+                : reading.state === "loading"
+                  ? `loading ${reading.value === undefined ? "" : `${reading.value} ${reading.provisional}`}`
+                  : reading.state === "failed"
+                    ? `failed ${reading.failure.message}`
+                    : reading.state;
+          }
+        },
+        { when: panel.when, carryOver: panel.carryOver, pick: panel.pick },
+      );
+      made.set(name, { section, reads });
+    };
+    draw();
+    return {
+      give(panel, change) {
+        given[panel] = { ...given[panel], ...change };
+        made.get(panel)?.reads?.set(given[panel].params, { when: given[panel].when });
+      },
+      show(panel, on) {
+        shown = Object.keys(panels).filter((name) => (name === panel ? on : shown.includes(name)));
+        draw();
+      },
+      rendered: async () => {
+        await null;
+        await null;
+      },
+      unmount() {
+        shown = [];
+        draw();
+      },
+    };
+  },
+};

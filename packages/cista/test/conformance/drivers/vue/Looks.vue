@@ -1,0 +1,17 @@
+<script setup lang="ts">
+import { useReading } from "cista/vue";
+import { ref, watchEffect } from "vue";
+import type { Question } from "../../driver.js";
+
+const props = defineProps<{ given: Question; lamp: boolean; ran: () => void }>();
+const reading = useReading<any, any, any>(props.given.source, () => props.given.params, {
+  when: () => props.given.when ?? true,
+  pick: props.given.pick,
+});
+const text = ref("");
+watchEffect(() => {
+  props.ran();
+  text.value = props.lamp ? `${reading.request} ${reading.fresh}` : String(reading.value ?? "–");
+});
+</script>
+<template><p>{{ text }}</p></template>

@@ -1,0 +1,4 @@
+import { lit } from "./drivers/lit.js";
+import { conformance } from "./suite.js";
+
+conformance(lit);

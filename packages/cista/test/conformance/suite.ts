@@ -1,0 +1,789 @@
+import {
+  answer,
+  type Cache,
+  CistaError,
+  createCache,
+  Failure,
+  journalOf,
+  missing,
+  source,
+  unchanged,
+  write,
+} from "cista";
+import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
+import { afterEach, beforeEach, describe, expect, vi, test as vitest } from "vitest";
+import { heldSource } from "../stage.js";
+import type { Driver, Page, Panel } from "./driver.js";
+
+/** What every binding has to hold, in a real browser. */
+export function conformance(driver: Driver): void {
+  const can = (what: Driver["without"][number]) => !driver.without.includes(what);
+  describe(driver.framework, () => {
+    let clock: VirtualClock;
+    let environment: VirtualEnvironment;
+    let cache: Cache;
+    let element: HTMLElement;
+    let page: Page | undefined;
+    let runs: Record<string, number>;
+    let threw: unknown[];
+    let reported: unknown[];
+    let expectTrouble = false;
+    let whenRan: ((panel: string) => void) | undefined;
+
+    beforeEach(() => {
+      whenRan = undefined;
+      clock = virtualClock(1_000_000);
+      environment = virtualEnvironment();
+      cache = createCache({ clock, environment });
+      element = document.body.appendChild(document.createElement("main"));
+      page = undefined;
+      runs = {};
+      threw = [];
+      reported = [];
+      expectTrouble = false;
+      vi.spyOn(globalThis, "reportError").mockImplementation((error) => void reported.push(error));
+    });
+    afterEach(async () => {
+      await page?.unmount();
+      await clock.advance(0);
+      const left = expectTrouble ? [] : watchers();
+      element.remove();
+      cache.dispose();
+      vi.restoreAllMocks();
+      expect(left.filter((count) => count > 0)).toEqual([]);
+      expect(clock.pendingTimers).toBe(0);
+      if (!expectTrouble) expect([threw, reported]).toEqual([[], []]);
+    });
+
+    const watchers = () => [...cache.entries()].map((entry) => entry.watchers);
+    const mount = async (panels: Record<string, Panel>, given: Cache | undefined = cache) => {
+      const stage = {
+        element,
+        cache: given,
+        ran: (panel: string) => {
+          runs[panel] = (runs[panel] ?? 0) + 1;
+          whenRan?.(panel);
+        },
+        threw: (error: unknown) => void threw.push(error),
+      };
+      page = await driver.mount(stage, panels);
+      await page.rendered();
+      return page;
+    };
+    const text = (panel: string) => element.querySelector(`[data-panel="${panel}"] p`)?.textContent?.trim();
+    const texts = () => [...element.querySelectorAll("[data-panel] p")].map((each) => each.textContent?.trim());
+    const press = (panel: string) => element.querySelector<HTMLElement>(`[data-panel="${panel}"] button`)?.click();
+    /** Lets answers come, the clock stand where it is, and the page be brought up to date. */
+    const settle = async (by: number | string = 0) => {
+      await page?.rendered();
+      await clock.advance(by as number);
+      await page?.rendered();
+    };
+    const since = () => {
+      const before = { ...runs };
+      return () => Object.fromEntries(Object.keys(runs).map((name) => [name, (runs[name] ?? 0) - (before[name] ?? 0)]));
+    };
+    /** What stands on the page at each frame, as long as `during` takes and one more. */
+    const frames = async (during: () => void | Promise<void>) => {
+      const seen: string[] = [];
+      let on = true;
+      const look = () => {
+        seen.push(texts().join(" | "));
+        if (on) requestAnimationFrame(look);
+      };
+      requestAnimationFrame(look);
+      await during();
+      await new Promise(requestAnimationFrame);
+      on = false;
+      await new Promise(requestAnimationFrame);
+      return seen.filter((each, at) => each !== seen[at - 1]);
+    };
+    const mutations = async (during: () => void | Promise<void>) => {
+      const records: MutationRecord[] = [];
+      const observer = new MutationObserver((more) => records.push(...more));
+      observer.observe(element, { subtree: true, childList: true, characterData: true, attributes: true });
+      await during();
+      records.push(...observer.takeRecords());
+      observer.disconnect();
+      return records.map(({ target, type }) => {
+        const at = target instanceof Element ? target : target.parentElement;
+        return `${at?.closest("[data-panel]")?.getAttribute("data-panel")} ${type}`;
+      });
+    };
+    /** A framework may take its time to put aside what was shown while waiting. */
+    const until = (check: () => void) => vi.waitFor(check, { timeout: 3000 });
+    const test = (name: string, run: () => Promise<void>) => vitest(name, run);
+
+    // ── Sharing ──────────────────────────────────────────────────────────────
+
+    test("S1 two panels on one thing: one request, and both show the answer in the same frame", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({
+        a: { kind: "outcome", source: hut, params: { id: 1 } },
+        b: { kind: "outcome", source: hut, params: { id: 1 } },
+      });
+      expect(loads).toHaveLength(1);
+      expect(texts()).toEqual(["loading", "loading"]);
+      const seen = await frames(async () => {
+        loads[0]?.answer("Harebell");
+        await settle();
+      });
+      expect(seen.filter((each) => each === "loading | ready Harebell" || each === "ready Harebell | loading")).toEqual(
+        [],
+      );
+      expect(texts()).toEqual(["ready Harebell", "ready Harebell"]);
+      expect(loads).toHaveLength(1);
+    });
+
+    test("S2 five hundred panels on one thing: one request, none shows another answer than the rest in any frame", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount(
+        Object.fromEntries(
+          Array.from({ length: 500 }, (_, n) => [`p${n}`, { kind: "outcome", source: hut, params: 1 } as Panel]),
+        ),
+      );
+      expect(loads).toHaveLength(1);
+      const seen = await frames(async () => {
+        loads[0]?.answer("x");
+        await settle();
+      });
+      expect(new Set(seen.flatMap((each) => (new Set(each.split(" | ")).size > 1 ? [each] : [])))).toEqual(new Set());
+      expect(new Set(texts())).toEqual(new Set(["ready x"]));
+    });
+
+    test("S3 the value is the cache's own object: no proxy, no copy", async () => {
+      const hut = source<void, Promise<any>>({ name: "hut", load: async () => ({ name: "Harebell", beds: [1, 2] }) });
+      const seen: unknown[] = [];
+      await mount({
+        a: {
+          kind: "value",
+          source: hut,
+          pick: (value) => {
+            seen.push(value);
+            return value.beds.length;
+          },
+        },
+      });
+      await settle();
+      expect(text("a")).toBe("2");
+      expect(seen.at(-1)).toBe(cache.peek(hut).value);
+    });
+
+    // ── What there is to show ────────────────────────────────────────────────
+
+    test("O1 loading, ready, missing, failed, and again; empty where the params are not known", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: undefined } });
+      expect(text("a")).toBe("empty");
+      expect([loads.length, watchers().length]).toEqual([0, 0]);
+      page?.give("a", { params: 1 });
+      await page?.rendered();
+      expect(text("a")).toBe("loading");
+      loads[0]?.fail(new Failure("http", "The origin answered 500.", { status: 500 }));
+      await settle();
+      expect(text("a")).toBe("failed The origin answered 500.");
+      press("a");
+      await page?.rendered();
+      expect(text("a")).toBe("loading");
+      loads[1]?.answer(missing());
+      await settle();
+      expect(text("a")).toBe("missing");
+      press("a");
+      await page?.rendered();
+      loads[2]?.answer("Harebell");
+      await settle();
+      expect(text("a")).toBe("ready Harebell");
+      page?.give("a", { params: undefined });
+      await page?.rendered();
+      expect(text("a")).toBe("empty");
+    });
+
+    test("O2 what is held is there in the first frame, and nothing is asked for", async () => {
+      const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+      cache.put(hut, 1, "Harebell");
+      const seen = await frames(() => mount({ a: { kind: "outcome", source: hut, params: 1 } }).then(() => {}));
+      expect(seen.filter((each) => each !== "" && each !== "ready Harebell")).toEqual([]);
+      expect(loads).toHaveLength(0);
+    });
+
+    test("O3 coming to the page costs one run, not two (N3)", async () => {
+      const { source: hut } = heldSource("hut");
+      await mount({ a: { kind: "value", source: hut, params: 1 } });
+      await page?.rendered();
+      expect(runs.a).toBe(1);
+    });
+
+    test("O4 a stand-in is shown, marked", async () => {
+      const { source: hut, loads } = heldSource("hut", { standIn: () => "about" });
+      await mount({ a: { kind: "outcome", source: hut, params: 1 } });
+      expect(text("a")).toBe("loading about stand-in");
+      loads[0]?.answer("Harebell");
+      await settle();
+      expect(text("a")).toBe("ready Harebell");
+    });
+
+    // ── Looking (N4) ─────────────────────────────────────────────────────────
+
+    test("N1 an unchanged answer: no mutation and no run where only the value is looked at; the lamp moves", async () => {
+      const answers = [
+        answer({ water: 90 }, { maxAge: "10s" }),
+        unchanged(),
+        answer({ water: 90 }),
+        answer({ water: 55 }),
+      ];
+      const hut = source<void, Promise<any>>({ name: "hut", load: async () => answers.shift() });
+      const water = (value: any) => value.water;
+      await mount({
+        value: { kind: "value", source: hut, pick: water },
+        whole: { kind: "value", source: hut },
+        outcome: { kind: "outcome", source: hut, pick: water },
+        lamp: { kind: "lamp", source: hut },
+      });
+      await settle();
+      expect(texts()).toEqual(["90", "[object Object]", "ready 90", "none true"]);
+      let more = since();
+      let touched = await mutations(async () => {
+        await cache.view(hut).revalidate(); // 304
+        await page?.rendered();
+      });
+      expect(touched.filter((each) => !each.startsWith("lamp"))).toEqual([]);
+      expect(more()).toMatchObject({ value: 0, whole: 0, outcome: 0 });
+      more = since();
+      touched = await mutations(() => settle("30s")); // stale
+      expect(text("lamp")).toBe("none false");
+      expect(touched.filter((each) => !each.startsWith("lamp"))).toEqual([]);
+      expect(more()).toMatchObject({ value: 0, whole: 0, outcome: 0, lamp: 1 });
+      more = since();
+      touched = await mutations(async () => {
+        await cache.view(hut).revalidate(); // an equal value
+        await page?.rendered();
+      });
+      expect(touched.filter((each) => !each.startsWith("lamp"))).toEqual([]);
+      expect(more()).toMatchObject({ value: 0, whole: 0, outcome: 0 });
+      more = since();
+      await cache.view(hut).revalidate();
+      await page?.rendered();
+      expect(texts()).toEqual(["55", "[object Object]", "ready 55", "none true"]);
+      expect(more()).toMatchObject({ value: 1, whole: 1 });
+    });
+
+    test("N2 with pick: only its part counts, compared by structure", async () => {
+      const hut = source<void, Promise<any>>({
+        name: "hut",
+        maxAge: "1h",
+        load: async () => ({ name: "a", beds: [1, 2], note: 0 }),
+      });
+      await mount({
+        a: { kind: "value", source: hut, pick: (value) => ({ beds: value.beds.map((n: number) => n * 2) }) },
+      });
+      await settle();
+      const more = since();
+      cache.at(hut).patch((value: any) => ({ ...value, note: 1 }));
+      await page?.rendered();
+      expect(more()).toEqual({ a: 0 });
+      cache.at(hut).patch((value: any) => ({ ...value, beds: [3] }));
+      await page?.rendered();
+      expect(more()).toEqual({ a: 1 });
+    });
+
+    test("N3 params spelled anew make the same key: nothing runs, nothing is asked for", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "value", source: hut, params: { id: 1, page: 2 } } });
+      loads[0]?.answer("x");
+      await settle();
+      const moves: string[] = [];
+      journalOf(cache).subscribe(({ kind }) => void (/tach/.test(kind) && moves.push(kind)));
+      const touched = await mutations(async () => {
+        page?.give("a", { params: { page: 2, id: 1 } });
+        await settle();
+      });
+      expect([loads.length, touched, watchers(), moves]).toEqual([1, [], [1], []]);
+    });
+
+    // ── Other params ─────────────────────────────────────────────────────────
+
+    test("P1 ten times other params, each on the page: the last one is shown, nine are aborted", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 0 } });
+      const seen: (string | undefined)[] = [];
+      for (let id = 1; id < 10; id++) {
+        page?.give("a", { params: id });
+        await page?.rendered();
+        seen.push(text("a"));
+      }
+      await settle();
+      expect(loads.map(({ params }) => params)).toEqual([0, 1, 2, 3, 4, 5, 6, 7, 8, 9]);
+      expect(loads.map(({ signal }) => signal.aborted)).toEqual([...Array(9).fill(true), false]);
+      for (const load of loads.toReversed()) load.answer(`hut ${load.params}`);
+      await settle();
+      expect([text("a"), ...seen]).toEqual(["ready hut 9", ...Array(9).fill("loading")]);
+    });
+
+    test("P2 ten times other params in one go: one more request, and never an old answer", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 0 } });
+      const seen = await frames(async () => {
+        for (let id = 1; id < 10; id++) page?.give("a", { params: id });
+        await settle();
+        for (const load of loads) load.answer(`hut ${load.params}`);
+        await settle();
+      });
+      expect(loads.filter(({ signal }) => !signal.aborted).map(({ params }) => params)).toEqual([9]);
+      expect(seen.filter((each) => !["loading", "ready hut 9"].includes(each))).toEqual([]);
+      expect(text("a")).toBe("ready hut 9");
+      expect(loads.length).toBeLessThanOrEqual(10);
+    });
+
+    test("P3 carryOver: the last value, marked, while other params load; nothing of another key after a deletion", async () => {
+      const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+      await mount({
+        a: { kind: "outcome", source: hut, params: 1, carryOver: true },
+        b: { kind: "outcome", source: hut, params: 1 },
+      });
+      loads[0]?.answer("one");
+      await settle();
+      page?.give("a", { params: 2 });
+      page?.give("b", { params: 2 });
+      await page?.rendered();
+      expect(texts()).toEqual(["loading one carried", "loading"]);
+      page?.give("a", { params: 3 });
+      await page?.rendered();
+      expect(text("a")).toBe("loading one carried");
+      await settle();
+      loads.at(-1)?.answer("three");
+      await settle();
+      expect(text("a")).toBe("ready three");
+      cache.delete({ source: hut, params: 3 });
+      await page?.rendered();
+      expect(text("a")).toBe("loading");
+      loads.at(-1)?.answer("three again");
+      await settle();
+      page?.give("a", { params: 1 });
+      await page?.rendered();
+      expect(text("a")).toBe("ready one");
+      cache.delete({ source: hut, params: 1 });
+      await page?.rendered();
+      expect(text("a")).toBe("loading");
+    });
+
+    test("P4 when: nothing is asked for until it is true, and no more once it is false", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1, when: false } });
+      expect([text("a"), loads.length]).toEqual(["empty", 0]);
+      page?.give("a", { when: true });
+      await page?.rendered();
+      expect([text("a"), loads.length]).toEqual(["loading", 1]);
+      loads[0]?.answer("x");
+      await settle();
+      page?.give("a", { when: false });
+      await page?.rendered();
+      expect(text("a")).toBe("ready x");
+      cache.invalidate("all");
+      await settle();
+      expect([text("a"), loads.length]).toEqual(["ready x", 1]);
+      page?.give("a", { when: true });
+      await settle();
+      expect(loads).toHaveLength(2);
+    });
+
+    test("P5 an object that the program changes later is not what was asked with", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      const filter = { text: "a", tags: ["x"] };
+      await mount({ a: { kind: "outcome", source: hut, params: filter } });
+      filter.text = "b";
+      filter.tags.push("y");
+      page?.give("a", { params: { text: "c", tags: [] } });
+      await page?.rendered();
+      page?.give("a", { params: { text: "a", tags: ["x"] } });
+      await page?.rendered();
+      await settle();
+      expect(loads.map(({ params }) => JSON.stringify(params))).toEqual([
+        '{"text":"a","tags":["x"]}',
+        '{"text":"c","tags":[]}',
+      ]);
+      expect(loads.map(({ signal }) => signal.aborted)).toEqual([false, true]);
+    });
+
+    // ── Coming and going ─────────────────────────────────────────────────────
+
+    test("L1 taken off while loading: aborted, one macrotask later", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1 } });
+      page?.show("a", false);
+      await page?.rendered();
+      expect([texts(), watchers(), loads[0]?.signal.aborted]).toEqual([[], [0], false]);
+      await settle();
+      expect(loads[0]?.signal.aborted).toBe(true);
+    });
+
+    test("L2 taken off and put back before that: one request, not aborted", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1 } });
+      page?.show("a", false);
+      await page?.rendered();
+      page?.show("a", true);
+      await page?.rendered();
+      await settle();
+      expect([text("a"), loads.map(({ signal }) => signal.aborted)]).toEqual(["loading", [false]]);
+      loads[0]?.answer("x");
+      await settle();
+      expect(text("a")).toBe("ready x");
+    });
+
+    test("L3 one panel off, another on, in one go: the request is handed over", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "outcome", source: hut, params: 1 } });
+      page?.show("b", false);
+      await settle();
+      page?.show("a", false);
+      page?.show("b", true);
+      await settle();
+      expect(loads.map(({ signal }) => signal.aborted)).toEqual([false]);
+      loads[0]?.answer("x");
+      await settle();
+      expect(text("b")).toBe("ready x");
+    });
+
+    test("L4 two hundred times on and off, with answers in between: nobody is left watching", async () => {
+      const hut = source<number, Promise<number>>({ name: "hut", load: async (n) => n });
+      await mount({ a: { kind: "outcome", source: hut, params: 0 } });
+      for (let n = 1; n < 200; n++) {
+        page?.show("a", n % 2 === 0);
+        if (n % 3 === 0) page?.give("a", { params: n });
+        if (n % 5 === 0) await settle();
+        else await page?.rendered();
+      }
+      page?.show("a", true);
+      await settle();
+      expect(watchers().reduce((sum, count) => sum + count, 0)).toBe(1);
+      await page?.unmount();
+      page = undefined;
+      await clock.advance(0);
+      expect(watchers().filter((count) => count > 0)).toEqual([]);
+    });
+
+    test("L5 taken off in the notification of another: not told any more, and nothing breaks", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      const first = cache.view<any, any>(hut, 1);
+      const leave = first.subscribe(() => page?.show("a", false));
+      await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "outcome", source: hut, params: 1 } });
+      loads[0]?.answer("x");
+      await settle();
+      expect([text("a"), text("b"), watchers()]).toEqual([undefined, "ready x", [2]]);
+      leave();
+    });
+
+    test("L6 another cache's entry changed while a panel is rendered (in pick): it is shown, and nothing complains", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      const count = source<void, Promise<number>>({ name: "count", maxAge: "1h", load: async () => 0 });
+      cache.put(count, undefined, 0);
+      await mount({
+        counter: { kind: "value", source: count },
+        a: {
+          kind: "outcome",
+          source: hut,
+          params: 1,
+          pick: (value) => {
+            cache.put(count, undefined, 7);
+            return value;
+          },
+        },
+      });
+      loads[0]?.answer("x");
+      await settle();
+      await settle();
+      expect([text("a"), text("counter")]).toEqual(["ready x", "7"]);
+    });
+
+    test("L7 the cache is changed by a panel's own code, as it runs: shown, no endless round", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      const warned: string[] = [];
+      vi.spyOn(console, "error").mockImplementation((...said) => void warned.push(String(said[0]).slice(0, 120)));
+      const count = source<void, Promise<number>>({ name: "count", maxAge: "1h", load: async () => 0 });
+      cache.put(count, undefined, 0);
+      let puts = 0;
+      whenRan = (panel) => {
+        if (panel === "a" && puts < 100) cache.put(count, undefined, ++puts);
+      };
+      await mount({
+        counter: { kind: "value", source: count },
+        a: { kind: "value", source: hut, params: 1 },
+        later: { kind: "value", source: count },
+      });
+      loads[0]?.answer("x");
+      await settle();
+      await settle();
+      expect(puts).toBeLessThan(10);
+      expect([text("counter"), text("a"), text("later")]).toEqual([String(puts), "x", String(puts)]);
+    });
+
+    test("L8 the entry is changed between a panel's first look and its attaching: shown", async () => {
+      const { source: hut } = heldSource("hut", { maxAge: "1h" });
+      vi.spyOn(console, "error").mockImplementation(() => {});
+      cache.put(hut, 1, "x");
+      whenRan = (panel) => {
+        if (runs[panel] === 1) queueMicrotask(() => cache.put(hut, 1, "y"));
+      };
+      await mount({ a: { kind: "value", source: hut, params: 1 } });
+      await settle();
+      expect(text("a")).toBe("y");
+      await page?.unmount();
+      cache.put(hut, 1, "x");
+      runs = {};
+      whenRan = (panel) => {
+        if (runs[panel] === 1) cache.put(hut, 1, "y");
+      };
+      await mount({ a: { kind: "value", source: hut, params: 1 } });
+      await settle();
+      expect(text("a")).toBe("y");
+    });
+
+    // ── Errors ───────────────────────────────────────────────────────────────
+
+    test("E1 a panel that throws on a value: the others show it", async () => {
+      expectTrouble = true;
+      vi.spyOn(console, "error").mockImplementation(() => {});
+      vi.spyOn(console, "warn").mockImplementation(() => {});
+      const { source: hut, loads } = heldSource("hut");
+      const pick = (value: any) => {
+        if (value === "bad") throw new Error("pick cannot have this");
+        return value;
+      };
+      await mount({
+        a: { kind: "outcome", source: hut, params: 1 },
+        broken: { kind: "outcome", source: hut, params: 1, pick },
+        b: { kind: "outcome", source: hut, params: 1 },
+      });
+      loads[0]?.answer("bad");
+      await settle().catch((error) => threw.push(error));
+      await settle().catch((error) => threw.push(error));
+      expect([text("a"), text("b")]).toEqual(["ready bad", "ready bad"]);
+      await new Promise((resolve) => setTimeout(resolve, 20)); // unhandledrejection is an event of its own
+      expect([...threw, ...reported].map((error: any) => error?.message ?? error?.error?.message)).toContain(
+        "pick cannot have this",
+      );
+    });
+
+    if (can("provider")) {
+      test("E2 no provider: a CistaError that says what to do reaches the framework's own handler", async () => {
+        expectTrouble = true;
+        vi.spyOn(console, "error").mockImplementation(() => {});
+        vi.spyOn(console, "warn").mockImplementation(() => {});
+        const { source: hut } = heldSource("hut");
+        await (async () => {
+          page = await driver.mount(
+            { element, cache: undefined, ran: () => {}, threw: (error) => void threw.push(error) },
+            { a: { kind: "outcome", source: hut, params: 1 } },
+          );
+          await page.rendered();
+        })().catch((error) => threw.push(error));
+        await new Promise((resolve) => setTimeout(resolve, 20));
+        const codes = [...threw, ...reported].map((error: any) =>
+          error instanceof CistaError ? error.code : String(error),
+        );
+        expect(codes).toContain("no-provider");
+      });
+    }
+
+    test("E3 params that cannot make a key: a CistaError that names the path, and the others go on", async () => {
+      expectTrouble = true;
+      vi.spyOn(console, "error").mockImplementation(() => {});
+      vi.spyOn(console, "warn").mockImplementation(() => {});
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "outcome", source: hut, params: 1 } });
+      try {
+        page?.give("a", { params: { at: Number.NaN } });
+      } catch (error) {
+        threw.push(error); // where giving is a call of the program's own
+      }
+      await settle().catch((error) => threw.push(error));
+      loads[0]?.answer("x");
+      await settle().catch((error) => threw.push(error));
+      expect(text("b")).toBe("ready x");
+      await new Promise((resolve) => setTimeout(resolve, 20));
+      expect([...threw, ...reported].map((error: any) => error?.message ?? String(error)).join()).toMatch(
+        /params\.at is NaN/,
+      );
+    });
+
+    // ── Writes ───────────────────────────────────────────────────────────────
+
+    test("W1 a write: its layer shows in the same frame in two panels, its phase beside; refused, it is taken back", async () => {
+      const { source: list, loads } = heldSource("list", { maxAge: "1h", params: false });
+      const sent: { answer(result: unknown): void; fail(thrown: unknown): void }[] = [];
+      const add = write<string, unknown>({
+        name: "add",
+        send: () => new Promise((answer, fail) => sent.push({ answer, fail })),
+        optimistic: (input, edit) => edit.at(list).patch((all: any) => (all.includes(input) ? all : [...all, input])),
+      });
+      await mount({
+        a: { kind: "outcome", source: list },
+        b: { kind: "value", source: list },
+        form: { kind: "form", write: add, input: "b" },
+      });
+      loads[0]?.answer(["a"]);
+      await settle();
+      expect(texts()).toEqual(["ready a", "a", "none"]);
+      const seen = await frames(async () => {
+        press("form");
+        await page?.rendered();
+      });
+      expect(seen.filter((each) => !["ready a | a | none", "ready a,b | a,b | sending"].includes(each))).toEqual([]);
+      expect(texts()).toEqual(["ready a,b", "a,b", "sending"]);
+      sent[0]?.fail(new Failure("http", "The hut is full", { status: 409 }));
+      await settle();
+      expect(texts()).toEqual(["ready a", "a", "failed The hut is full"]);
+      press("form");
+      await page?.rendered();
+      sent[1]?.answer("it is done");
+      await settle();
+      expect(texts()).toEqual(["ready a,b", "a,b", "done it is done"]);
+      loads.at(-1)?.answer(["a", "b"]);
+      await settle();
+      expect(texts()).toEqual(["ready a,b", "a,b", "done it is done"]);
+    });
+
+    test("W2 offline it waits, and says so; gone meanwhile, it goes on", async () => {
+      const sent: string[] = [];
+      const add = write<string, void>({ name: "add", send: async (input) => void sent.push(input) });
+      environment.set({ online: false });
+      await mount({ form: { kind: "form", write: add, input: "b" } });
+      press("form");
+      await page?.rendered();
+      expect(text("form")).toBe("offline");
+      page?.show("form", false);
+      await page?.rendered();
+      environment.set({ online: true });
+      await settle();
+      expect(sent).toEqual(["b"]);
+    });
+
+    test("W3 of overlapping runs a failure is told until one that was begun after it is done", async () => {
+      const sent: { answer(result: unknown): void; fail(thrown: unknown): void }[] = [];
+      const add = write<string, unknown>({
+        name: "add",
+        send: () => new Promise((answer, fail) => sent.push({ answer, fail })),
+      });
+      await mount({ form: { kind: "form", write: add, input: "b" } });
+      press("form");
+      press("form");
+      await page?.rendered();
+      sent[0]?.fail(new Failure("http", "refused", { status: 409 }));
+      await settle();
+      expect(text("form")).toBe("sending refused");
+      sent[1]?.answer("second");
+      await settle();
+      expect(text("form")).toBe("failed refused");
+      press("form");
+      await page?.rendered();
+      sent[2]?.answer("third");
+      await settle();
+      expect(text("form")).toBe("done third");
+    });
+
+    // ── New code, and the end ────────────────────────────────────────────────
+
+    test("H1 the source is defined anew, as hot reloading does, and the panel put back: the new load is asked", async () => {
+      const warned = vi.spyOn(console, "warn").mockImplementation(() => {});
+      const define = (text: string) => source<number, Promise<string>>({ name: "hut", load: async () => text });
+      const old = define("old");
+      await mount({ a: { kind: "outcome", source: old, params: 1 }, b: { kind: "outcome", source: old, params: 1 } });
+      await settle();
+      expect(texts()).toEqual(["ready old", "ready old"]);
+      const before = page;
+      await before?.unmount();
+      const next = define("new");
+      await null; // code that is loaded anew is there before the page is
+      await mount({ a: { kind: "outcome", source: next, params: 1 } });
+      await settle();
+      expect(text("a")).toBe("ready new");
+      expect(warned.mock.calls.length).toBeLessThanOrEqual(1);
+    });
+
+    test("H2 the cache is disposed of while panels are on the page: nothing breaks, then or when they go", async () => {
+      const { source: hut, loads } = heldSource("hut");
+      await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "value", source: hut, params: 2 } });
+      loads[0]?.answer("x");
+      await settle();
+      expectTrouble = true;
+      cache.dispose();
+      await page?.rendered();
+      await page?.unmount();
+      page = undefined;
+      expect([threw, reported]).toEqual([[], []]);
+    });
+
+    // ── Waiting ──────────────────────────────────────────────────────────────
+
+    if (can("waiting")) {
+      test("V1 waits, shows the value, follows it; other params; failure to the boundary", async () => {
+        const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+        await mount({ a: { kind: "waiting", source: hut, params: 1 }, b: { kind: "waiting", source: hut, params: 1 } });
+        await settle();
+        expect([texts(), loads.length]).toEqual([["waiting", "waiting"], 1]);
+        loads[0]?.answer("one");
+        await settle();
+        await until(() => expect(texts()).toEqual(["one", "one"]));
+        cache.put(hut, 1, "one more");
+        await page?.rendered();
+        expect(texts()).toEqual(["one more", "one more"]);
+        expect(loads).toHaveLength(1);
+      });
+
+      test("V2 a failure and a missing thing reach the framework's boundary", async () => {
+        expectTrouble = true;
+        vi.spyOn(console, "error").mockImplementation(() => {});
+        vi.spyOn(console, "warn").mockImplementation(() => {});
+        const { source: hut, loads } = heldSource("hut");
+        await mount({ a: { kind: "waiting", source: hut, params: 1 }, b: { kind: "waiting", source: hut, params: 2 } });
+        loads[0]?.fail(new Failure("http", "answered 500", { status: 500 }));
+        loads[1]?.answer(missing());
+        await settle();
+        await until(() => expect(text("a")).toBe("failed answered 500"));
+        await until(() => expect(text("b")).toMatch(/^failed There is no hut 2/));
+      });
+
+      test("V3 taken off while it waits: aborted, and nobody is left watching", async () => {
+        const { source: hut, loads } = heldSource("hut");
+        await mount({ a: { kind: "waiting", source: hut, params: 1 } });
+        page?.show("a", false);
+        await settle();
+        await settle();
+        if (!can("leaving while waiting")) {
+          loads[0]?.answer("too late");
+          await settle();
+        }
+        await until(() => expect(watchers()).toEqual([0]));
+        await clock.advance(0);
+        if (can("leaving while waiting")) expect(loads[0]?.signal.aborted).toBe(true);
+      });
+
+      test("V4 two that wait beside each other ask at once, not one after the other", async () => {
+        const { source: hut, loads } = heldSource("hut");
+        await mount({
+          a: { kind: "waiting", source: hut, params: 1 },
+          b: { kind: "waiting", source: hut, params: 2 },
+          c: { kind: "outcome", source: hut, params: 3 },
+        });
+        expect(loads.map(({ params }) => params).sort()).toEqual([1, 2, 3]);
+        for (const load of loads) load.answer(`${load.params}`);
+        await settle();
+        await until(() => expect(texts().sort()).toEqual(["1", "2", "ready 3"]));
+      });
+
+      test("V5 other params while shown", async () => {
+        const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+        await mount({ a: { kind: "waiting", source: hut, params: 1 } });
+        loads[0]?.answer("one");
+        await settle();
+        await until(() => expect(text("a")).toBe("one"));
+        page?.give("a", { params: 2 });
+        await page?.rendered();
+        expect(loads).toHaveLength(2);
+        loads[1]?.answer("two");
+        await settle();
+        await until(() => expect(text("a")).toBe("two"));
+      });
+    }
+  });
+}

@@ -1,0 +1,4 @@
+import { svelte } from "./drivers/svelte/driver.svelte.js";
+import { conformance } from "./suite.js";
+
+conformance(svelte);

@@ -1,0 +1,4 @@
+import { vue } from "./drivers/vue/driver.js";
+import { conformance } from "./suite.js";
+
+conformance(vue);
