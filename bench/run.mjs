@@ -15,7 +15,15 @@ import {
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
 import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
-import { coreByRoom, coreSize, httpLaterSize, httpSize, reactRestSize, reactSize } from "./cases/size.mjs";
+import {
+  bindingSizes,
+  coreByRoom,
+  coreSize,
+  httpLaterSize,
+  httpSize,
+  reactRestSize,
+  reactSize,
+} from "./cases/size.mjs";
 import { sink } from "./measure.mjs";
 
 const ratio = (figure) => `${figure.toFixed(2)}×`;
@@ -34,6 +42,17 @@ const inRooms = Object.entries({ operations: 4.6, state: 2.3, lib: 2.6, api: 1.2
   ],
 );
 
+/** Kilobytes: what the trial of the design came to, and a little. */
+const bindingBudgets = {
+  Vue: 2.1,
+  Svelte: 2.1,
+  Solid: 2.2,
+  Angular: 2.4,
+  Lit: 2,
+  Preact: 2,
+  "plain pages": 1.8,
+  React: 2.5,
+};
 const cases = [
   ["P1", "find an entry by a text, among 1,000", "map.get(string)", scalarLookup, ratio, 4],
   ["P2", "find an entry by a fresh literal {id, page}, either order", "map.get(string)", objectLookup, ratio, 8],
@@ -76,6 +95,14 @@ const cases = [
     kB,
     Number.POSITIVE_INFINITY,
   ],
+  ...bindingSizes.map(([framework, size], at) => [
+    `P18${"abcdefgh"[at]}`,
+    `size of the binding for ${framework} on top: provide, read, write`,
+    "",
+    size,
+    kB,
+    bindingBudgets[framework],
+  ]),
 ];
 
 const wanted = process.argv.slice(2);

@@ -67,8 +67,26 @@ export const coreSize = () => kilobytes(core);
 const react = `${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`;
 export const reactSize = async () => (await kilobytes(react, ["react"])) - (await coreSize());
 export const reactRestSize = async () =>
-  (await kilobytes(`${react} export { useValue, useWrite, Boundary } from "cista/react";`, ["react"])) -
-  (await kilobytes(react, ["react"]));
+  (await kilobytes(
+    `${react} export { useValue, useReadings, useValues, useDebounced, useWrite, Boundary } from "cista/react";`,
+    ["react"],
+  )) - (await kilobytes(react, ["react"]));
 const http = `${core} export { origin } from "cista/http";`;
 export const httpSize = async () => (await kilobytes(http)) - (await coreSize());
 export const httpLaterSize = async () => (await kilobytes(http, [], [])) - (await kilobytes(http));
+
+/** What a program with a framework's binding gets on top: how it provides, reads and writes. */
+const bindings = {
+  Vue: ["vue", "CistaPlugin, useReading, useWrite", ["vue"]],
+  Svelte: ["svelte", "provideCache, useReading, useWrite", ["svelte", "svelte/reactivity"]],
+  Solid: ["solid", "CistaProvider, createReading, createWrite", ["solid-js", "solid-js/web"]],
+  Angular: ["angular", "provideCache, injectReading, injectWrite", ["@angular/core"]],
+  Lit: ["lit", "provideCache, ReadingController, WriteController", ["lit"]],
+  Preact: ["preact", "CistaProvider, useReading, useWrite", ["preact", "preact/hooks"]],
+  "plain pages": ["plain", "showReading, writeRunner", []],
+  React: ["react", "CistaProvider, useReading, useWrite", ["react"]],
+};
+export const bindingSizes = Object.entries(bindings).map(([framework, [room, names, external]]) => [
+  framework,
+  async () => (await kilobytes(`${core} export { ${names} } from "cista/${room}";`, external)) - (await coreSize()),
+]);
