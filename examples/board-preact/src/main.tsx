@@ -1,0 +1,17 @@
+/** @jsxImportSource preact */
+import { boardCache } from "@cista/example-board-shared";
+import { CistaProvider } from "cista/preact";
+import { render } from "preact";
+import { App } from "./app.jsx";
+import "@cista/example-board-shared/board.css";
+
+const cache = boardCache();
+const root = document.getElementById("app");
+if (root) {
+  render(
+    <CistaProvider cache={cache}>
+      <App />
+    </CistaProvider>,
+    root,
+  );
+}

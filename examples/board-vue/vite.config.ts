@@ -1,0 +1,5 @@
+import vue from "@vitejs/plugin-vue";
+import { defineConfig } from "vite";
+import { shared } from "../board-shared/vite.js";
+
+export default defineConfig(({ mode }) => ({ ...shared(mode), plugins: [vue()], }));
