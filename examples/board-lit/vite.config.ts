@@ -1,5 +1,4 @@
-
 import { defineConfig } from "vite";
 import { shared } from "../board-shared/vite.js";
 
-export default defineConfig(({ mode }) => ({ ...shared(mode),  }));
+export default defineConfig(({ mode }) => ({ ...shared(mode) }));

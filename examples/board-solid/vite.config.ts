@@ -1,5 +1,5 @@
-import solid from "vite-plugin-solid";
 import { defineConfig } from "vite";
+import solid from "vite-plugin-solid";
 import { shared } from "../board-shared/vite.js";
 
-export default defineConfig(({ mode }) => ({ ...shared(mode), plugins: [solid()], }));
+export default defineConfig(({ mode }) => ({ ...shared(mode), plugins: [solid()] }));

@@ -2,4 +2,4 @@ import vue from "@vitejs/plugin-vue";
 import { defineConfig } from "vite";
 import { shared } from "../board-shared/vite.js";
 
-export default defineConfig(({ mode }) => ({ ...shared(mode), plugins: [vue()], }));
+export default defineConfig(({ mode }) => ({ ...shared(mode), plugins: [vue()] }));

@@ -69,7 +69,7 @@ function markChosen(): void {
 }
 
 /** What is shown of the chosen hut; taken off when another is chosen. */
-let shown: Shown<any>[] = [];
+const shown: Shown<any>[] = [];
 function showHut(): void {
   for (const each of shown.splice(0)) each.stop();
   const id = chosenHut();

@@ -8,7 +8,7 @@ import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
 // One test for the small boards of all frameworks: as built, in a real browser, against the real origin.
 
 const root = fileURLToPath(new URL("../../..", import.meta.url));
-const frameworks = ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
+const frameworks = ["small-react", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
 let browser: Browser;
 beforeAll(async () => {
   const workspaces = frameworks.flatMap((name) => ["-w", `@cista/example-board-${name}`]);
@@ -67,7 +67,9 @@ describe.each(frameworks)("the board with %s", (framework) => {
 
   test("a booking changes header and bunks in one frame; refused, it is taken back and told", async () => {
     await open("#h-07");
-    await panel().getByText(/bunks free/).waitFor();
+    await panel()
+      .getByText(/bunks free/)
+      .waitFor();
     await header().getByText("2 nights").waitFor();
     origin.faults.set({ path: "/api/basket", latency: 300 });
     await page.evaluate(() => {
@@ -80,14 +82,28 @@ describe.each(frameworks)("the board with %s", (framework) => {
       requestAnimationFrame(look);
       Object.assign(globalThis, { seen });
     });
-    const free = Number.parseInt((await panel().getByText(/bunks free/).textContent()) ?? "", 10);
+    const free = Number.parseInt(
+      (await panel()
+        .getByText(/bunks free/)
+        .textContent()) ?? "",
+      10,
+    );
     await panel().getByRole("button", { name: "Book a bunk" }).click();
-    await header().getByText(/3 nights.*\(not confirmed\)/).waitFor();
+    await header()
+      .getByText(/3 nights.*\(not confirmed\)/)
+      .waitFor();
     await expect.poll(() => header().textContent()).not.toContain("not confirmed");
-    await panel().getByText(`${free - 1} of`).waitFor();
+    await panel()
+      .getByText(`${free - 1} of`)
+      .waitFor();
     await panel().getByRole("button", { name: "Book a bunk" }).click(); // the same night again: refused
-    await panel().getByRole("alert").getByText(/is already booked, at Harebell Hut/).waitFor();
-    await panel().getByText(`${free - 1} of`).waitFor();
+    await panel()
+      .getByRole("alert")
+      .getByText(/is already booked, at Harebell Hut/)
+      .waitFor();
+    await panel()
+      .getByText(`${free - 1} of`)
+      .waitFor();
     const frames = await page.evaluate(() => [...(globalThis as unknown as { seen: Set<string> }).seen]);
     const halves = frames.filter((frame) => frame.startsWith("2 nights") && frame.includes(`| ${free - 1} of`));
     expect(halves).toEqual([]);
@@ -104,7 +120,10 @@ describe.each(frameworks)("the board with %s", (framework) => {
     origin.faults.clear();
     origin.faults.set({ path: "/api/huts/h-12", status: 503 });
     await open("#h-12");
-    await panel().getByRole("alert").getByText(/answered 503/).waitFor();
+    await panel()
+      .getByRole("alert")
+      .getByText(/answered 503/)
+      .waitFor();
     origin.faults.clear();
     await panel().getByRole("button", { name: "Again" }).click();
     await panel().getByRole("heading", { name: "Peat Hag Hut" }).waitFor();
