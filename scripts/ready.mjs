@@ -32,7 +32,10 @@ export function install() {
 /** Builds the library, the board and the command, unless nothing that they are made of is newer than they are. */
 export function build() {
   const made = join(root, "packages/cli/dist/board/index.html");
-  const sources = ["packages/cista", "packages/cli", "examples/origin", "examples/board-react", "package-lock.json"];
+  const boards = ["react", "shared", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
+  const sources = ["packages/cista", "packages/cli", "examples/origin", "package-lock.json"].concat(
+    boards.map((name) => `examples/board-${name}`),
+  );
   if (existsSync(made) && sources.every((path) => newest(join(root, path)) <= statSync(made).mtimeMs)) return;
   console.log("Building …");
   const { status, stdout, stderr } = spawnSync("npm", ["run", "build", "--loglevel=error"], {

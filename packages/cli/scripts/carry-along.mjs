@@ -11,4 +11,7 @@ function copy(from, to) {
 }
 
 copy(at("../../../examples/board-react/dist"), at("../dist/board"));
+for (const name of ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"]) {
+  copy(at(`../../../examples/board-${name}/dist`), at(`../dist/board/${name}`));
+}
 copy(at("../dist"), at("../../cista/dist/command"));

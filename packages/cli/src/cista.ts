@@ -1,6 +1,6 @@
 import { Command, CommanderError, InvalidArgumentError, Option } from "commander";
 import { version } from "../package.json" with { type: "json" };
-import { demo } from "./demo.js";
+import { demo, frameworks } from "./demo.js";
 import { probe } from "./probe/index.js";
 import { print, printError } from "./terminal.js";
 import { tour } from "./tour.js";
@@ -24,7 +24,12 @@ program
   .command("demo")
   .description("start the hut network and its board, and print one address; Ctrl-C ends both")
   .option("-p, --port <number>", "the port to use; without it 4310, or any that is free", portNumber)
-  .action(({ port }: { port?: number }) => demo({ port, print }));
+  .addOption(
+    new Option("--with <framework>", "the small board in one framework, in place of the large one in React").choices(
+      frameworks,
+    ),
+  )
+  .action(({ port, with: framework }: { port?: number; with?: string }) => demo({ port, framework, print }));
 
 program
   .command("tour")

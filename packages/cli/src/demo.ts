@@ -5,18 +5,34 @@ import { colours } from "./terminal.js";
 
 const usualPort = 4310;
 
+/** In which the small board is written, each at an address of its own. */
+export const frameworks: readonly string[] = ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
+
 interface DemoOptions {
   port: number | undefined;
+  /** Which board is meant: one of `frameworks`; without it the large one in React. */
+  framework: string | undefined;
   print(line: string): void;
 }
 
 /** Serves the board and the origin behind it until the process is told to end. */
-export async function demo({ port, print }: DemoOptions): Promise<void> {
+export async function demo({ port, framework, print }: DemoOptions): Promise<void> {
   const files = fileURLToPath(new URL("./board", import.meta.url));
   if (!existsSync(files)) throw new Error('The board is not built. Run "npm run build" first.');
   const told = stopAsked(); // before anything is printed: whoever reads it may end the demo at once
   const origin = await started(port, files, print);
-  print(`
+  if (framework) {
+    print(`
+${colours.bold(`The small board in ${named(framework)}`)}   ${colours.cyan(`${origin.url}/${framework}/`)}
+
+Things to try there:
+  Search, choose a region, choose a hut, and "Ask now".
+  Book a bunk: the header and the free bunks change in one frame; book the same night again: refused, and taken back.
+  ${colours.cyan(`${origin.url}/${framework}/#h-99`)} is a hut that does not exist.
+
+Ctrl-C ends the demo.`);
+  } else {
+    print(`
 ${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
 
 Things to try there:
@@ -28,12 +44,20 @@ Things to try there:
   Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
   ${colours.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.
 
+A smaller board, the same in every framework:
+${frameworks.map((name) => `  ${named(name).padEnd(20)} ${colours.cyan(`${origin.url}/${name}/`)}`).join("\n")}
+
 Ctrl-C ends the demo.`);
+  }
   await told;
   print("\nStopping.");
   await origin.close();
   // The second Ctrl-C of the same key press is still to find somebody who listens.
   await new Promise((resolve) => setTimeout(resolve, lastWord));
+}
+
+function named(framework: string): string {
+  return framework === "plain" ? "no framework" : framework[0]?.toUpperCase() + framework.slice(1);
 }
 
 /** In milliseconds. */
