@@ -61,7 +61,13 @@ export default defineConfig({
           ...patient,
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.test.ts"],
-          exclude: ["**/*.browser.test.*", "**/*.e2e.test.*", "**/node_modules/**"],
+          exclude: [
+            "**/*.server.test.*",
+            "**/*.framework.test.*",
+            "**/*.browser.test.*",
+            "**/*.e2e.test.*",
+            "**/node_modules/**",
+          ],
         },
       },
       {
@@ -99,8 +105,25 @@ export default defineConfig({
           name: "frameworks",
           ...patient,
           environment: "node", // else the plugin for Solid chooses another
-          include: ["packages/*/test/**/*.framework.test.ts"],
+          include: ["packages/*/test/**/*.framework.test.ts", "packages/*/test/**/*.framework.test.svelte.ts"],
           browser: browser(),
+        },
+      },
+      {
+        // The bindings on a server: each by its framework's own renderer.
+        resolve: { alias },
+        plugins: [...inNode, svelte({ configFile: false, compilerOptions: { experimental: { async: true } } })],
+        oxc: { decorator: { legacy: true } },
+        test: { name: "server", ...patient, environment: "node", include: ["packages/*/test/**/*.server.test.ts"] },
+      },
+      {
+        resolve: { alias },
+        plugins: [...inNode, solid({ ssr: true, solid: { generate: "ssr", hydratable: true } })],
+        test: {
+          name: "server-solid",
+          ...patient,
+          environment: "node",
+          include: ["packages/*/test/**/*.solid-server.test.tsx"],
         },
       },
       {
