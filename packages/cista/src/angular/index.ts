@@ -32,7 +32,7 @@ import {
 } from "../binding/asked.js";
 import { Live, LiveReading, type Member, members, type Signal as Tracked } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import { type Cache, Failure, type Reading, type RunOptions, type Source, type Write } from "../core/index.js";
+import { type Cache, Failure, type Reading, type Source, type Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -207,6 +207,5 @@ export function injectWrite<I, R>(
   const cache = options.cache ?? injectCache();
   const runner = new Runner<I, R>(write, (next) => untracked(() => status.set(next)));
   const status = signal(runner.status);
-  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
-  return { run: run as RunWrite<I, R>, status: status.asReadonly() };
+  return { run: runner.runIn(() => cache), status: status.asReadonly() };
 }

@@ -60,6 +60,12 @@ export class Runner<I, R> {
     for (const own of this.#underWay) own.abort();
   };
 
+  /** `run` as a component calls it. @param cache asked at each run */
+  runIn(cache: () => Cache): RunWrite<I, R> {
+    const run = (input?: I, options?: RunOptions) => this.run(cache(), input, options);
+    return run as RunWrite<I, R>;
+  }
+
   async run(cache: Cache, input?: I, { signal, onPhase }: RunOptions = {}): Promise<RunOutcome<R>> {
     const own = new AbortController();
     const number = ++this.#begun;

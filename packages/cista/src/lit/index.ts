@@ -14,7 +14,7 @@ import {
 } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -142,9 +142,8 @@ export class WriteController<I, R> implements ReactiveController {
 
   constructor(host: Host, write: Write<I, R>, options: { cache?: Cache } = {}) {
     const runner = new Runner<I, R>(write, () => host.requestUpdate());
-    const run = (input?: I, more?: RunOptions) => runner.run(options.cache ?? cacheOf(host), input, more);
     this.#runner = runner;
-    this.run = run as RunWrite<I, R>;
+    this.run = runner.runIn(() => options.cache ?? cacheOf(host));
     host.addController(this);
   }
 

@@ -6,7 +6,7 @@ import { AccessTracker } from "../binding/access-tracker.js";
 import { type BindingOptions, isKnown } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -129,6 +129,5 @@ export function writeRunner<I, R>(
   changed: (status: WriteStatus<R>) => void,
 ): RunWrite<I, R> {
   const runner = new Runner<I, R>(write, changed);
-  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
-  return run as RunWrite<I, R>;
+  return runner.runIn(() => cache);
 }

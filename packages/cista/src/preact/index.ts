@@ -3,7 +3,7 @@
  * @module cista/preact
  */
 import { type ComponentChildren, createContext, createElement, type VNode } from "preact";
-import { useCallback, useContext, useLayoutEffect, useMemo, useReducer, useRef } from "preact/hooks";
+import { useContext, useLayoutEffect, useMemo, useReducer, useRef } from "preact/hooks";
 import { AccessTracker } from "../binding/access-tracker.js";
 import {
   type BindingOptions,
@@ -14,7 +14,7 @@ import {
 } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -113,6 +113,6 @@ export function useWrite<I, R>(
   const cache = useCacheOr(options.cache);
   const [, render] = useReducer<number, void>((count) => count + 1, 0);
   const runner = useMemo(() => new Runner<I, R>(write, () => render()), [write]);
-  const run = useCallback((input?: I, more?: RunOptions) => runner.run(cache, input, more), [cache, runner]);
-  return [run as RunWrite<I, R>, runner.status];
+  const run = useMemo(() => runner.runIn(() => cache), [cache, runner]);
+  return [run, runner.status];
 }

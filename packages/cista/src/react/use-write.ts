@@ -1,6 +1,6 @@
-import { useCallback, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { RunOptions, Write } from "../core/index.js";
+import type { Write } from "../core/index.js";
 import { useCache } from "./context.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
@@ -18,6 +18,6 @@ export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R
   const cache = useCache();
   const [, setStatus] = useState<WriteStatus<R>>();
   const runner = useMemo(() => new Runner<I, R>(write, setStatus), [write]);
-  const run = useCallback((input?: I, options?: RunOptions) => runner.run(cache, input, options), [cache, runner]);
-  return [run as RunWrite<I, R>, runner.status];
+  const run = useMemo(() => runner.runIn(() => cache), [cache, runner]);
+  return [run, runner.status];
 }

@@ -30,7 +30,7 @@ import {
 } from "../binding/asked.js";
 import { Live, LiveReading, type Signal } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 import { tellWithin } from "../core/internal.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
@@ -165,6 +165,5 @@ export function createWrite<I, R>(
   const cache = options.cache ?? useCache();
   const runner = new Runner<I, R>(write, (next) => setStatus(() => next));
   const [status, setStatus] = createSignal(runner.status);
-  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
-  return [run as RunWrite<I, R>, status];
+  return [runner.runIn(() => cache), status];
 }

@@ -18,7 +18,7 @@ import {
 } from "../binding/asked.js";
 import { LiveReading, type Member } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
@@ -210,9 +210,8 @@ export function useWrite<I, R>(
       update = () => {};
     };
   });
-  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
   return {
-    run: run as RunWrite<I, R>,
+    run: runner.runIn(() => cache),
     get status() {
       track();
       return runner.status;

@@ -29,7 +29,7 @@ import {
 } from "../binding/asked.js";
 import { Live, LiveReading, type Signal } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Cache, Reading, RunOptions, Source, Write } from "../core/index.js";
+import type { Cache, Reading, Source, Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -156,6 +156,5 @@ export function useWrite<I, R>(
     status.value = next;
   });
   const status = shallowRef(runner.status);
-  const run = (input?: I, more?: RunOptions) => runner.run(cache, input, more);
-  return { run: run as RunWrite<I, R>, status };
+  return { run: runner.runIn(() => cache), status };
 }
