@@ -3,6 +3,7 @@
 import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { join } from "node:path";
+import { build as bundle } from "esbuild";
 import { chromium } from "playwright";
 import { browserArguments, chromiumPath } from "./chromium.mjs";
 import { build, root, run } from "./ready.mjs";
@@ -28,6 +29,16 @@ await board("lamp", {
     await page.waitForTimeout(400);
   },
 });
+await board("board-small", {
+  hash: "vue/#h-07",
+  act: async (page) => {
+    for (let times = 0; times < 2; times++) {
+      await page.getByRole("button", { name: "Book a bunk" }).click(); // the second time refused
+      await page.waitForTimeout(700);
+    }
+  },
+});
+await workshop();
 // Last: its booking reaches the origin after the picture was taken.
 await board("board-writes", {
   hash: "#h-07?route=r-1",
@@ -51,6 +62,29 @@ run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process
   env: { ...process.env, FONT_SIZE: "9", COLUMNS_ROWS: "176x53" }, // its last steps
 });
 run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
+
+/** The workshop with its own server. */
+async function workshop() {
+  const outfile = join(root, "examples/workshop/dist/server.mjs");
+  run("npm", ["run", "build", "-w", "@cista/example-workshop"]);
+  await bundle({
+    entryPoints: [join(root, "examples/workshop/server/index.ts")],
+    outfile,
+    bundle: true,
+    platform: "node",
+    format: "esm",
+    packages: "external",
+  });
+  const { startWorkshop } = await import(outfile);
+  const server = await startWorkshop(join(root, "examples/workshop/dist"));
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await page.goto(`${server.url}/#j4`);
+  await page.getByRole("button", { name: "Mark as done" }).click();
+  await page.getByRole("button", { name: "Put away" }).waitFor();
+  await page.screenshot({ path: join(root, "docs/screenshots/workshop.png") });
+  await page.close();
+  await server.close();
+}
 
 async function board(
   name,

@@ -65,7 +65,8 @@ export function cacheOf(element: EventTarget): Cache {
 
 export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
 
-type Host = ReactiveControllerHost & EventTarget;
+/** An element that has controllers. */
+export type ControllerHost = ReactiveControllerHost & EventTarget;
 
 /**
  * The reading of one entry for an element. Attached while the element is connected; asks for it to be updated when a member
@@ -77,7 +78,7 @@ type Host = ReactiveControllerHost & EventTarget;
  * }
  */
 export class ReadingController<P, T, U = T> implements ReactiveController {
-  readonly #host: Host;
+  readonly #host: ControllerHost;
   readonly #source: Source<P, T>;
   readonly #rest: readonly [params?: any, options?: ReadingOptions<T, U>];
   readonly #follower = new Follower(() => this.#changed());
@@ -85,7 +86,7 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
   #cache: Cache | undefined;
   #shown: Reading<any> | undefined;
 
-  constructor(host: Host, source: Source<P, T>, ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>) {
+  constructor(host: ControllerHost, source: Source<P, T>, ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>) {
     this.#host = host;
     this.#source = source;
     this.#rest = rest as never;
@@ -140,7 +141,7 @@ export class WriteController<I, R> implements ReactiveController {
   readonly #runner: Runner<I, R>;
   readonly run: RunWrite<I, R>;
 
-  constructor(host: Host, write: Write<I, R>, options: { cache?: Cache } = {}) {
+  constructor(host: ControllerHost, write: Write<I, R>, options: { cache?: Cache } = {}) {
     const runner = new Runner<I, R>(write, () => host.requestUpdate());
     this.#runner = runner;
     this.run = runner.runIn(() => options.cache ?? cacheOf(host));
