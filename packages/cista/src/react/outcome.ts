@@ -43,28 +43,23 @@ export function Outcome<T>({ of, loading, missing, failed, children }: OutcomePr
 
 /** Several readings as one: what keeps their values from being shown, or all of the values. */
 function combined(readings: readonly Reading<unknown>[]): Reading<any> {
-  const first = (state: Reading<unknown>["state"]) => readings.find((each) => each.state === state);
-  const hinders = first("failed") ?? first("missing") ?? readings.find(isWaiting);
+  const inState = (state: string) => readings.find((each) => each.state === state);
+  const hinders = inState("failed") ?? inState("missing") ?? readings.find(isWaiting);
   if (hinders) return hinders;
-  const ready = readings.filter((each) => each.state === "ready");
-  const failure = readings.find((each) => each.failure)?.failure;
-  const asking = readings.find(({ request }) => request !== "none");
-  const all = {
+  const first = (member: "failure" | "provisional") => readings.map((each) => each[member]).find(Boolean);
+  const sum = (total: number, { pendingWrites = 0 }: Reading<unknown>) => total + pendingWrites;
+  return {
+    state: first("provisional") ? "loading" : "ready",
     key: readings.map(({ key }) => key).join(", "),
     value: readings.map(({ value }) => value),
-    request: asking?.request ?? "none",
+    request: readings.find(({ request }) => request !== "none")?.request ?? "none",
     revalidate: async () => void (await Promise.all(readings.map((each) => each.revalidate()))),
-    ...(failure ? { failure } : {}),
-  };
-  const provisional = readings.find((each) => each.provisional)?.provisional;
-  if (provisional) return { ...all, state: "loading", provisional };
-  return {
-    ...all,
-    state: "ready",
-    fresh: ready.every(({ fresh }) => fresh),
-    storedAt: Math.min(...ready.map(({ storedAt }) => storedAt)),
-    pendingWrites: ready.reduce((sum, { pendingWrites }) => sum + pendingWrites, 0),
-  };
+    failure: first("failure"),
+    provisional: first("provisional"),
+    fresh: readings.every(({ fresh }) => fresh),
+    storedAt: Math.min(...readings.map(({ storedAt = Number.POSITIVE_INFINITY }) => storedAt)),
+    pendingWrites: readings.reduce(sum, 0),
+  } as Reading<any>;
 }
 
 /** @param reading left out where all that is known is that something is on its way */
