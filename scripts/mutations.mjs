@@ -6,6 +6,28 @@ export function patternOf(text) {
 
 /** For `npm run mutate`: the rule that is broken, the file, what stands there (exactly once), and what stands there instead. */
 export const mutations = [
+  ["H2", "asking.ts", 'if (entry.activity?.isBrought && standing !== "invalidated") return false;', ""],
+  [
+    "H2 invalidated",
+    "asking.ts",
+    'entry.activity?.isBrought && standing !== "invalidated"',
+    "entry.activity?.isBrought",
+  ],
+  ["H10 streams", "snapshot.ts", "maxAge: isOpen ? 0 : finite(policy.maxAge)", "maxAge: finite(policy.maxAge)"],
+  ["H10 wholes", "snapshot.ts", "linkParts(entry, stored.parts);", ""],
+  ["H10 later", "snapshot.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
+  [
+    "F2 maxAge",
+    "reader.ts",
+    "if (entry.isFresh(now) && age < most) return hit(entry);",
+    "if (entry.isFresh(now)) return hit(entry);",
+  ],
+  [
+    "F2 maxStale",
+    "reader.ts",
+    "age >= Math.min(most, entry.policy.maxAge) + pastIt",
+    "age >= Math.min(most, entry.policy.maxAge)",
+  ],
   [
     "D6",
     "asking.ts",

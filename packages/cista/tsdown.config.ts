@@ -9,6 +9,7 @@ const common: UserConfig = {
     react: "src/react/index.ts",
     browser: "src/browser/index.ts",
     rehearsal: "src/rehearsal/index.ts",
+    server: "src/server/index.ts",
     vue: "src/vue/index.ts",
     svelte: "src/svelte/index.ts",
     solid: "src/solid/index.ts",

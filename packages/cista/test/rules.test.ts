@@ -15,7 +15,7 @@ const rules = page
   .map((section) => {
     const [last = ""] = section.split("\n\n").filter((paragraph) => paragraph.startsWith("Lives in "));
     const [homes = "", tests = ""] = last.split("Tested in");
-    return { rule: section.slice(0, 2), homes: paths(homes), tests: paths(tests) };
+    return { rule: section.slice(0, section.indexOf(".")), homes: paths(homes), tests: paths(tests) };
   });
 const called = (text: string) =>
   [...text.matchAll(/\brules? ((?:[A-Z]\d)(?:(?:, | and )[A-Z]\d)*)/gi)].flatMap(([, some]) =>

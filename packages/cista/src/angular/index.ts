@@ -28,6 +28,7 @@ import {
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
+  valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
 import { Live, LiveReading, type Member, members, type Signal as Tracked } from "../binding/live.js";
@@ -148,7 +149,7 @@ function followHere(live: Live, asked: () => AskedOrNot): void {
           live.changed();
           done();
         };
-        now.cache.read(now.source, now.params).then(came, came);
+        valueOnServer(now).then(came, came);
       }
     });
   });

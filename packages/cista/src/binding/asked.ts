@@ -5,6 +5,7 @@ import {
   missingFailure,
   omitUndefined,
   picked,
+  renderingOf,
   wasJustMade,
 } from "../core/internal.js";
 
@@ -104,7 +105,7 @@ export class Asking {
     { pick, carryOver }: BindingOptions<any, any> = this.#options,
   ): Reading<any> {
     if (!asked) throw new TypeError("Say what to follow first: ask(cache, source, params).");
-    let reading = asked.view.get();
+    let reading = (onServer && pageReadingOf(asked)) || asked.view.get();
     if (carryOver) reading = this.#carriedOver(reading, asked);
     if (!pick) return reading;
     if (this.#part?.of !== reading || this.#part.pick !== pick) {
@@ -149,6 +150,36 @@ export class Asking {
     }
     return this.#carried.reading;
   }
+}
+
+const onServer = typeof document === "undefined";
+
+/** What the page that is being rendered shows of it, if it has come. */
+function pageReadingOf({ cache, known, view, source, when }: Asked): Reading<any> | undefined {
+  const shown = known ? renderingOf(cache)?.of(view, source, when) : undefined;
+  return shown instanceof Promise ? undefined : shown;
+}
+
+/**
+ * For a framework's server renderer: resolves when the page shows what is asked for (rule H1). Without a page there is nothing
+ * to wait for.
+ */
+export async function shownOnPage({ cache, known, view, source, when }: Asked): Promise<void> {
+  const rendering = known ? renderingOf(cache) : undefined;
+  if (!rendering?.onServer) return;
+  for (
+    let shown = rendering.of(view, source, when);
+    shown instanceof Promise;
+    shown = rendering.of(view, source, when)
+  ) {
+    await shown;
+  }
+}
+
+/** The same for a value that is awaited, which is read where there is no page. */
+export async function valueOnServer(asked: Asked): Promise<void> {
+  if (renderingOf(asked.cache)) await shownOnPage(asked);
+  else await asked.cache.read(asked.source, asked.params as never);
 }
 
 /** A function made anew at each render says the same as the one before: which one asks next makes no difference. */

@@ -17,7 +17,9 @@ export {
   type LiveParams,
   refuseNoProvider,
   refuseSourceOfRender,
+  shownOnPage,
   valueNow,
+  valueOnServer,
   valueToShow,
 } from "./asked.js";
 export { Follower } from "./follower.js";

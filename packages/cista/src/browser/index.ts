@@ -5,4 +5,5 @@
 
 export type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 export { pageEnvironment } from "./environment.js";
+export { receive } from "./receive.js";
 export { openStore, type Store, type StoreOptions } from "./store.js";

@@ -2,7 +2,7 @@ import { Component, type ContextType, createElement, type ReactNode, Suspense } 
 import { Failure } from "../core/index.js";
 import { CacheContext } from "./context.js";
 import { plainFailed, plainMissing, plainWait } from "./outcome.js";
-import { Holder, HolderContext, waitAnew } from "./waiting.js";
+import { Holder, HolderContext, waitAnew } from "./suspended.js";
 
 export interface BoundaryProps {
   loading?: ReactNode;

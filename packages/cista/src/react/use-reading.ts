@@ -10,8 +10,10 @@ import {
   refuseSourceOfRender,
 } from "../binding/asked.js";
 import type { Reading, Source, View } from "../core/index.js";
+import { type AnyReading, picked, type Rendering, renderingOf } from "../core/internal.js";
 import { useCache } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
+import { PageReading } from "./page-reading.js";
 
 export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {}
 
@@ -52,8 +54,12 @@ export function useReadingOn(
   current.options = options;
   current.rendering = true;
   useEarlyEffect(current.attach, [current]);
-  const reading = useSyncExternalStore(current.subscribe, look, look);
-  return { reading: memory.track(reading, current.newest), view: asked.view };
+  const rendering = asked.known ? renderingOf(cache) : undefined;
+  // Rule H6: on a server a reading waits when it is looked at, so that several in one component load in parallel.
+  const waits = rendering?.onServer ? memory.pageReading(asked, rendering, options) : undefined;
+  const sent = () => waits ?? memory.sent(rendering?.of(asked.view, source, asked.when), options) ?? look();
+  const reading = useSyncExternalStore(current.subscribe, look, sent);
+  return { reading: waits ?? memory.track(reading, current.newest), view: asked.view };
 }
 
 const usual: ReadingOptions<any, any> = {};
@@ -67,11 +73,28 @@ export const useEarlyEffect: typeof useEffect = typeof document === "undefined" 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class HookState extends AccessTracker {
   readonly asking: Asking = new Asking();
+  #page: Reading<any> | undefined;
+  #sentOf: Reading<any> | undefined;
+  #sent: Reading<any> | undefined;
   #current: Current | undefined;
 
   currentFor(asked: Asked): Current {
     if (this.#current?.asked !== asked) this.#current = new Current(asked, this);
     return this.#current;
+  }
+
+  /** The same object for as long as a page is rendered. */
+  pageReading(asked: Asked, rendering: Rendering, options: ReadingOptions<any, any>): Reading<any> {
+    this.#page ??= new PageReading(asked, rendering, options) as unknown as Reading<any>;
+    return this.#page;
+  }
+
+  /** What React hydrates with: what the page shows, where it says anything of it. The same object for the same reading. */
+  sent(page: Reading<any> | Promise<void> | undefined, { pick }: ReadingOptions<any, any>): Reading<any> | undefined {
+    if (!page || page instanceof Promise || !pick) return page as Reading<any> | undefined;
+    if (this.#sentOf !== page) this.#sent = picked(page as AnyReading, pick, undefined) as Reading<any>;
+    this.#sentOf = page;
+    return this.#sent;
   }
 
   /** For a render that says what to make of the reading: each compares by what it said itself. */

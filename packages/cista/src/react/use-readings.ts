@@ -4,8 +4,8 @@ import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } fro
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
 import { useCache } from "./context.js";
+import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
-import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./waiting.js";
 
 /** A source with the params that are asked for; without params the source alone. */
 export type Question = readonly [source: Source<any, any>, params?: any] | readonly [source: Source<any, any>];

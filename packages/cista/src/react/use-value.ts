@@ -2,8 +2,8 @@ import { useContext, useEffect } from "react";
 import { isWaiting, valueToShow } from "../binding/asked.js";
 import type { ArgumentsOf, Source } from "../core/index.js";
 import { useCache } from "./context.js";
+import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
-import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./waiting.js";
 
 /**
  * The value itself, inside of `Boundary` (or Suspense and an error boundary): suspends while loading; throws the

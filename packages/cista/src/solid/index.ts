@@ -26,6 +26,7 @@ import {
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
+  valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
 import { Live, LiveReading, type Signal } from "../binding/live.js";
@@ -92,17 +93,12 @@ export function createValue(
   source: Source<any, any>,
   ...rest: [params?: any, options?: ReadingOptions<any, any>]
 ): any {
-  const { reading, live, asked, cache } = liveReading(source, rest);
+  const { reading, live, asked } = liveReading(source, rest);
   // The value is kept in Solid's own resource, which knows of Suspense and transitions; what changes later is put into it.
   const [value, { mutate }] = createResource(asked, (now) => {
     const get = () => valueToShow(live.follower.get(now));
     if (!isWaiting(live.follower.get(now))) return get();
-    return isServer
-      ? cache.read(
-          source,
-          untrack(() => valueNow(rest[0])),
-        )
-      : live.follower.shown().then(get);
+    return (isServer ? valueOnServer(now) : live.follower.shown()).then(get);
   });
   createComputed(() => {
     if (!isWaiting(reading)) mutate(() => valueToShow(reading));
@@ -122,7 +118,7 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
   });
   if (!isServer && getOwner()) followHere(live, asked);
   const reading = new LiveReading((member) => live.look(member, asked())) as unknown as Reading<any>;
-  return { live, reading, asked, cache };
+  return { live, reading, asked };
 }
 
 /** Attached from now on, to what is asked for, until the owner is cleaned up. */

@@ -14,6 +14,7 @@ import {
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
+  valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
 import { LiveReading, type Member } from "../binding/live.js";
@@ -75,7 +76,7 @@ export function useValue<P, T, U = T>(
   ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
 ): { readonly current: U; readonly promise: Promise<U> };
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  const { reading, lookers, cache } = live(source, rest);
+  const { reading, lookers } = live(source, rest);
   const waited = async (its: Lookers) => {
     // One more subscription: while a component waits none of its effects runs, `onDestroy` among them.
     const gone = getAbortSignal();
@@ -90,7 +91,7 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   const promiseOf = (its: Lookers): Promise<unknown> => {
     const now = untrack(() => its.reading());
     if (!isWaiting(now)) return new Promise((resolve) => resolve(valueToShow(now)));
-    return inPage ? waited(its) : cache.read(source, valueNow(rest[0]));
+    return inPage ? waited(its) : its.shownOnServer();
   };
   return {
     get current() {
@@ -120,7 +121,7 @@ function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOp
     return its;
   };
   const reading = new LiveReading((member) => lookers().look(member)) as unknown as Reading<any>;
-  return { reading, lookers, cache };
+  return { reading, lookers };
 }
 
 /** Svelte refuses changes in the middle of a derived or a template (state_unsafe_mutation): told right after it. */
@@ -183,6 +184,11 @@ class Lookers {
     this.#told = next;
     for (const [member, update] of [...this.#updates]) if (before?.[member] !== next[member]) tell(update);
   };
+
+  async shownOnServer(): Promise<unknown> {
+    await valueOnServer(this.#asked);
+    return valueToShow(this.reading());
+  }
 
   /** Attached from now on, whether anybody looks or not. */
   hold(shown: () => void): () => void {

@@ -13,6 +13,7 @@ import {
   onActivated,
   onDeactivated,
   onScopeDispose,
+  onServerPrefetch,
   type Plugin,
   type Ref,
   shallowRef,
@@ -25,6 +26,8 @@ import {
   type LiveOptions,
   refuseNoProvider,
   refuseSourceOfRender,
+  shownOnPage,
+  valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
 import { Live, LiveReading, type Signal } from "../binding/live.js";
@@ -94,9 +97,9 @@ export function useValue<P, T, U = T>(
   ...rest: ReadingParams<NoInfer<P>, ReadingOptions<T, U>>
 ): Promise<Readonly<Ref<U>>>;
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  const { reading, live, cache } = liveReading(source, rest);
+  const { reading, live, asked } = liveReading(source, rest);
   const value = computed((before) => (isWaiting(reading) ? before : valueToShow(reading)));
-  const came = inPage ? live.follower.shown() : cache.read(source, toValue(rest[0])).then(() => {});
+  const came = inPage ? live.follower.shown() : valueOnServer(asked.value);
   return came.then(() => {
     void value.value; // what has failed, fails here
     return value;
@@ -113,8 +116,9 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
     return live.ask(cache, source, params, { ...options, when: toValue(when) }, known);
   });
   if (inPage) followHere(live, () => asked.value);
+  else if (getCurrentInstance()) onServerPrefetch(() => shownOnPage(asked.value));
   const reading = markRaw(new LiveReading((member) => live.look(member, asked.value))) as unknown as Reading<any>;
-  return { live, reading, cache };
+  return { live, reading, asked };
 }
 
 /** Attached from now on, to what is asked for, for as long as the component is there. */

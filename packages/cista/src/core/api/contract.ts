@@ -207,6 +207,13 @@ export interface CacheOptions extends Defaults {
 export interface ReadOptions {
   /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
   cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
+  /**
+   * No older than this for this one read (RFC 9111 §5.2.1.1): past it the read waits for the source, unless `maxStale` says
+   * otherwise. Where the entry has a shorter lifetime, that counts.
+   */
+  maxAge?: Duration;
+  /** So long past its lifetime, or past `maxAge`, it still does, and is revalidated behind (RFC 9111 §5.2.1.2). */
+  maxStale?: Duration;
   /** Ends this reader's wait; the request goes on while others wait or watch. */
   signal?: AbortSignal;
 }

@@ -8,6 +8,8 @@ export interface Snapshot {
   /** Milliseconds since the Unix epoch, by the clock of whoever took it. */
   readonly takenAt: number;
   readonly partition?: string;
+  /** Of a page that was made for one visit: it is no older than the visit (rule H3). */
+  readonly live?: boolean;
   readonly entries: readonly unknown[];
 }
 
@@ -29,6 +31,10 @@ export interface StoredEntry {
   readonly lastEventId?: string;
   readonly groups?: readonly string[];
   readonly varies?: Readonly<Record<string, string>>;
+  /** Only in a page that is not stored itself (rule H5). */
+  readonly noStore?: boolean;
+  /** What it was made of: the source's name and the params of each. */
+  readonly parts?: readonly (readonly [source: string, params?: unknown])[];
 }
 
 /** Taken in: when, on the cache's clock, and its age then. It may have to wait for its source to be used. */
@@ -37,6 +43,8 @@ export interface Restored {
   readonly at: number;
   /** False: taken by a clock that was ahead, so that its age is not known. */
   readonly trusted: boolean;
+  /** It came with a page; made for this visit, or not. */
+  readonly page: { readonly isLive: boolean } | undefined;
 }
 
 // ── Foreign input, member by member ──────────────────────────────────────────
@@ -59,6 +67,10 @@ const orNothing =
   (value) =>
     value === undefined || check(value);
 
+/** So many parts of one entry are taken in. */
+const mostParts = 10_000;
+const isPart: Check = (value) => Array.isArray(value) && isText(value[0]) && value.length <= 2;
+
 /** What each member has to be; `params` are looked at where their key is made. */
 const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" | "value">]-?: Check } = {
   source: isText,
@@ -73,6 +85,8 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   lastEventId: orNothing(isEventId),
   groups: orNothing((value) => Array.isArray(value) && value.length <= mostGroups && value.every(isText)),
   varies: orNothing(isTexts),
+  noStore: orNothing(isFlag),
+  parts: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isPart)),
 };
 
 const checks = Object.entries(members);

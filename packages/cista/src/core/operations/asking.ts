@@ -102,6 +102,7 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
 export function wantsRequest(entry: Entry, now: number): boolean {
   if (entry.held === "none") return true;
   const standing = entry.standing(now);
+  if (entry.activity?.isBrought && standing !== "invalidated") return false; // rule H2
   if ((standing === "stale" || entry.activity?.isDisplayed) && entry.isHeldByWrite) return false;
   if (standing === "stale") return entry.shelf.settings.triggers.includes("attach");
   return standing !== "fresh";

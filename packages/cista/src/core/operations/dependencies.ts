@@ -27,6 +27,16 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   recheckParts(entry);
 }
 
+/** An entry that was restored is made of another: a change of that one reaches it. */
+export function linkRestored(entry: Entry, part: Entry): void {
+  const links = linksOf(entry);
+  const { core } = part.shelf;
+  links.parts = [...links.parts, { entry: part, version: part.changedAt, readAt: core.version }];
+  linksOf(part).dependents.add(entry);
+  links.outdated = true;
+  markDirty(entry);
+}
+
 /**
  * Parts that changed, or were invalidated, since they were read are read again, and so are parts that are being brought up to
  * date. A part that could not be brought up to date is not: it would be asked for over and over.

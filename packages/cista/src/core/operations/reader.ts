@@ -1,5 +1,6 @@
 /** One value, once, by the cache mode that the reader wants. Rule F2. */
 import type { LoadMode, ReadOptions } from "../api/contract.js";
+import { milliseconds } from "../api/duration.js";
 import { CistaError, Failure, ofEntry, preview } from "../api/failure.js";
 import { keyText } from "../lib/key.js";
 import { batch } from "../state/batches.js";
@@ -11,7 +12,8 @@ import { getOrCreateEntry, reschedule } from "./keeping.js";
 import { heldValue, untilAborted } from "./waiting.js";
 
 /** One value, once: from what is held, or from the source. */
-export function read(shelf: Shelf, params: unknown, { cache = "default", signal }: ReadOptions): Promise<unknown> {
+export function read(shelf: Shelf, params: unknown, options: ReadOptions): Promise<unknown> {
+  const { cache = "default", signal } = options;
   if (signal?.aborted) return Promise.reject(signal.reason);
   switch (cache) {
     case "no-store":
@@ -23,7 +25,7 @@ export function read(shelf: Shelf, params: unknown, { cache = "default", signal 
       return waitFor(getOrCreateEntry(shelf.core, shelf.source, params), cache, signal);
     case "default":
     case "force-cache":
-      return heldOrAsked(getOrCreateEntry(shelf.core, shelf.source, params), cache, signal);
+      return heldOrAsked(getOrCreateEntry(shelf.core, shelf.source, params), cache, options);
     default:
       return refuseMode(cache);
   }
@@ -36,18 +38,32 @@ function heldOrNothing(shelf: Shelf, params: unknown): Promise<unknown> {
     : rejectNotCached(keyText(shelf.source.name, params));
 }
 
-function heldOrAsked(
-  entry: Entry,
-  cache: "default" | "force-cache",
-  signal: AbortSignal | undefined,
-): Promise<unknown> {
+function heldOrAsked(entry: Entry, cache: "default" | "force-cache", options: ReadOptions): Promise<unknown> {
+  const { signal } = options;
   const joined = joinWaiters(entry, cache, signal);
   if (joined) return joined;
   if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
   const now = nowOf(entry.shelf.core);
+  if (options.maxAge !== undefined || options.maxStale !== undefined) return heldAsWanted(entry, options, now);
   if (!entry.isUsable(now)) return waitFor(entry, "default", signal);
   const value = hit(entry);
   if (!entry.isFresh(now)) revalidateBehind(entry);
+  return value;
+}
+
+/** What is held, by what this one reader wants of it (RFC 9111 §5.2.1.1, §5.2.1.2). */
+function heldAsWanted(entry: Entry, { maxAge, maxStale, signal }: ReadOptions, now: number): Promise<unknown> {
+  const most = maxAge === undefined ? Number.POSITIVE_INFINITY : milliseconds(maxAge, "maxAge");
+  const pastIt = maxStale === undefined ? 0 : milliseconds(maxStale, "maxStale");
+  const age = entry.age(now);
+  if (entry.isFresh(now) && age < most) return hit(entry);
+  const isAllowed = entry.held !== "none" && !entry.isInvalidated && !entry.mustRevalidate;
+  // Not by what a cache on the way holds: that may be as old.
+  if (!isAllowed || age >= Math.min(most, entry.policy.maxAge) + pastIt) {
+    return waitFor(entry, entry.held === "none" ? "default" : "no-cache", signal);
+  }
+  const value = hit(entry);
+  revalidateBehind(entry);
   return value;
 }
 

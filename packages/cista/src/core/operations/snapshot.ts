@@ -9,7 +9,7 @@ import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { markDependentsOutdated } from "./dependencies.js";
+import { linkRestored, markDependentsOutdated } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry } from "./keeping.js";
 import { selected } from "./selector.js";
 
@@ -25,6 +25,15 @@ const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
  * const text = JSON.stringify(takeSnapshot(cache, { group: "huts" }));
  */
 export function takeSnapshot(cache: Cache, select: Selector = "all"): Snapshot {
+  return snapshotWith(cache, select, false);
+}
+
+/**
+ * The same for a page.
+ * @param withNoStore also what is `noStore`: only for a page that is `no-store` itself (rule H5)
+ * @internal
+ */
+export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolean): Snapshot {
   const core = coreOf(cache);
   assertNotDisposed(core);
   const entries = selected(core, select);
@@ -35,23 +44,28 @@ export function takeSnapshot(cache: Cache, select: Selector = "all"): Snapshot {
     takenAt: core.clock.now(),
     partition: core.options.partition,
     entries: entries
-      .filter((entry) => entry.held !== "none" && !entry.noStore && !entry.isInvalidated)
+      .filter((entry) => entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated)
       .filter(({ value }) => !isTooDeep(value))
       .map((entry) => stored(entry, now)),
   });
 }
 
 function stored(entry: Entry, now: number): StoredEntry {
-  const { policy, extra, ownGroups: groups } = entry;
+  const { policy, extra, ownGroups: groups, links } = entry;
+  // What a stream brought is only good while it is open: there at once, and opened again by whoever attaches (rule H10).
+  const isOpen = entry.activity?.isOpen ?? false;
+  const parts = links?.parts.map((part) => [part.entry.shelf.source.name, part.entry.params] as const) ?? [];
   return omitUndefined({
     source: entry.shelf.source.name,
     params: entry.params,
     kind: entry.held as StoredEntry["kind"],
     value: entry.value,
     age: entry.age(now),
-    maxAge: finite(policy.maxAge),
-    staleWhileRevalidate: finite(policy.staleWhileRevalidate),
+    maxAge: isOpen ? 0 : finite(policy.maxAge),
+    staleWhileRevalidate: isOpen ? null : finite(policy.staleWhileRevalidate),
     staleIfError: finite(policy.staleIfError),
+    noStore: entry.noStore || undefined,
+    parts: parts.length > 0 ? parts : undefined,
     mustRevalidate: entry.mustRevalidate || undefined,
     immutable: policy.immutable || undefined,
     ...extra?.validator,
@@ -81,6 +95,15 @@ function isTooDeep(value: unknown): boolean {
  * restoreSnapshot(cache, JSON.parse(text));
  */
 export function restoreSnapshot(cache: Cache, snapshot: Snapshot): void {
+  restoreWith(cache, snapshot, undefined);
+}
+
+/**
+ * The same for what came with a page.
+ * @param page whether it was made for this visit (rule H2)
+ * @internal
+ */
+export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly isLive: boolean } | undefined): void {
   const core = coreOf(cache);
   assertNotDisposed(core);
   const { format, version, takenAt, entries } = (snapshot ?? {}) as Snapshot;
@@ -109,7 +132,7 @@ export function restoreSnapshot(cache: Cache, snapshot: Snapshot): void {
     for (const entry of entries.slice(0, room)) {
       const stored = wellFormed(entry);
       if (!stored) recordDropped(core, entry);
-      else restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted });
+      else restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
     }
   });
   if (entries.length > room) recordDropped(core, `${entries.length - room} entries over the capacity`);
@@ -138,6 +161,8 @@ function pendingOf(core: Core): Pending {
 /** Restored entries of sources that have not been used yet, kept for as long as an entry that nobody uses. */
 class Pending implements PendingRestores {
   readonly core: Core;
+  /** Entries that are made of what has no source yet, by that source's name. */
+  readonly #unlinked = new Map<string, { readonly entry: Entry; readonly params: unknown }[]>();
   /** How many there are. */
   size = 0;
   readonly #bySource = new Map<string, Restored[]>();
@@ -155,7 +180,25 @@ class Pending implements PendingRestores {
     this.size++;
   }
 
+  /** A whole is made of an entry whose source has not been used yet. */
+  linkLater(source: string, entry: Entry, params: unknown): void {
+    const known = this.#unlinked.get(source);
+    if (known) known.push({ entry, params });
+    else this.#unlinked.set(source, [{ entry, params }]);
+  }
+
   adopt(shelf: Shelf): void {
+    this.#adoptEntries(shelf);
+    const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
+    this.#unlinked.delete(shelf.source.name);
+    batch(this.core, () => {
+      for (const { entry, params } of unlinked) {
+        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params));
+      }
+    });
+  }
+
+  #adoptEntries(shelf: Shelf): void {
     const waiting = this.#bySource.get(shelf.source.name);
     if (!waiting) return;
     this.#bySource.delete(shelf.source.name);
@@ -175,6 +218,7 @@ class Pending implements PendingRestores {
     if (this.#timer !== undefined) this.core.clock.clearTimer(this.#timer);
     this.#timer = undefined;
     this.#bySource.clear();
+    this.#unlinked.clear();
     this.size = 0;
   }
 }
@@ -210,7 +254,7 @@ function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly va
   }
 }
 
-function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: unknown): void {
+function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, value: unknown): void {
   const { core } = entry.shelf;
   const { kind, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false, varies } = stored;
   const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
@@ -222,6 +266,7 @@ function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: un
     mustRevalidate,
     immutable,
     groups: stored.groups ?? [],
+    ...(stored.noStore && page ? { noStore: true } : {}),
     ...(varies ? { varies } : {}),
     ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
   };
@@ -229,4 +274,21 @@ function holdRestored(entry: Entry, { stored, at, trusted }: Restored, value: un
   if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   markDependentsOutdated(entry);
+  linkParts(entry, stored.parts);
+  if (!page) return;
+  // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.
+  const activity = entry.active();
+  activity.isDisplayed = true;
+  activity.staleOnArrival = !entry.isFresh(nowOf(core));
+  activity.isBrought = page.isLive;
+}
+
+/** Rule H10: what it was made of, so that a change of a part reaches it. */
+function linkParts(entry: Entry, parts: StoredEntry["parts"]): void {
+  const { core } = entry.shelf;
+  for (const [source, params] of parts ?? []) {
+    const shelf = core.shelves.named(source);
+    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params));
+    else pendingOf(core).linkLater(source, entry, params);
+  }
 }

@@ -63,6 +63,8 @@ export class Activity {
   /** Whether watchers are shown what is held. */
   isDisplayed = false;
   staleOnArrival = false;
+  /** Whether it came with the page, for those who are put on it: attaching is no reason to ask again (rule H2). */
+  isBrought = false;
   /** The standing that watchers were last told of. "expired" also for what was stale on arrival: it is not asked for by itself. */
   announcedStanding: Standing = "fresh";
   /** Whether the value expired while the page was hidden: it is revalidated when the page is visible again. */
@@ -95,6 +97,7 @@ export class Activity {
     this.standIn = undefined;
     this.isDisplayed = false;
     this.staleOnArrival = false;
+    this.isBrought = false;
     this.expiredWhileHidden = false;
   }
 }

@@ -1,0 +1,36 @@
+/** The seam between a page that is rendered on a server, or hydrated in a browser, and the bindings. Rules H1, H2, H6, H7. */
+import type { Cache, Source } from "../api/contract.js";
+import type { Reading, View } from "../api/reading.js";
+
+/**
+ * A page on its way from a server to a browser, as bindings see it on either side: there while it is rendered, here while it
+ * is hydrated. Both have to show the same.
+ */
+export interface Rendering {
+  /** True where a binding has to wait for what is not known yet. */
+  readonly onServer: boolean;
+  /**
+   * What the page shows of a view's entry, once and for all; a promise where that is still to come; undefined where the page
+   * says nothing of it.
+   * @param asks false for a view that starts nothing by itself: it is `empty` on a page
+   */
+  of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | Promise<void> | undefined;
+}
+
+const renderings = new WeakMap<Cache, Rendering>();
+
+/** The page that a cache is rendered or hydrated for, if there is one. */
+export function renderingOf(cache: Cache): Rendering | undefined {
+  return renderings.get(cache);
+}
+
+export function setRendering(cache: Cache, rendering: Rendering | undefined): void {
+  if (rendering) renderings.set(cache, rendering);
+  else renderings.delete(cache);
+}
+
+/** Rule H7: what a page shows of an entry that it does not ask for. */
+export function emptyReadingOf(view: View<any>): Reading<any> {
+  const { key, revalidate } = view.get();
+  return { key, state: "empty", request: "none", revalidate };
+}

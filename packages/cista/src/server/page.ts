@@ -1,0 +1,234 @@
+import {
+  type ArgumentsOf,
+  type Cache,
+  type Duration,
+  Failure,
+  jsonForScript,
+  type Reading,
+  type Source,
+  type View,
+} from "../core/index.js";
+import {
+  clockOf,
+  emptyReadingOf,
+  milliseconds,
+  omitUndefined,
+  type Rendering,
+  type StoredEntry,
+  setRendering,
+  snapshotWith,
+} from "../core/internal.js";
+import { betweenBursts, type NodeWritable, throughBursts } from "./streams.js";
+
+export interface PageOptions {
+  /** How long the page waits for values, from now; what has not come by then is left to the browser. Default "5s". */
+  timeout?: Duration;
+  /**
+   * The page itself is sent with `Cache-Control: no-store` (RFC 9111 §5.2.2.5): then `noStore` values are shown and sent too.
+   * Default false: they are left to the browser.
+   */
+  noStore?: boolean;
+  /**
+   * The page will be served again, from a file or a cache: its values are then as old as the clocks say. Default false: it is
+   * made for one visit, and is no older than that.
+   */
+  reusable?: boolean;
+}
+
+/** One page, while it is rendered. */
+export interface Page {
+  /** Puts what becomes known between what a renderer writes: for a response of Node. */
+  into<W extends NodeWritable>(response: W): W;
+  /** The same for a web stream. */
+  through(html: ReadableStream<Uint8Array>): ReadableStream<Uint8Array>;
+  /** What has become known since the last call, as HTML that may stand between any two elements; "" for nothing new. */
+  html(): string;
+  /**
+   * Brings one value onto the page before the components are rendered: for loaders, and for renderers that cannot wait.
+   * Never rejects: what failed is `loading`, and left to the browser.
+   */
+  show<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Promise<Reading<T>>;
+  /** What is not on the page, by its key, and why. For the server's log: nothing of it is sent. */
+  readonly left: ReadonlyMap<string, Failure>;
+  /** For the page's own Cache-Control: how long all that is shown stays fresh, in milliseconds; whether any of it is `noStore`. */
+  freshness(): { readonly maxAge: number; readonly noStore: boolean };
+  /** Nobody waits any more: every wait and request ends, and the cache is disposed of. To be called when the response has ended, however it did. */
+  close(): void;
+}
+
+/**
+ * Opens the page that is about to be rendered with a cache of its own: one for each request. Bindings wait for its values
+ * while they render, and what it shows is sent along, for `receive` of `cista/browser`.
+ * @throws CistaError code "duration"
+ * @example
+ * const cache = createCache({ context: request });
+ * const page = openPage(cache);
+ * const { pipe } = renderToPipeableStream(<App cache={cache} />, { onShellReady: () => pipe(page.into(response)) });
+ * response.on("close", page.close);
+ */
+export function openPage(cache: Cache, options: PageOptions = {}): Page {
+  const page = new ServerPage(cache, options);
+  return {
+    into: (response) => betweenBursts(response, () => page.html()),
+    through: (html) => throughBursts(html, () => page.html()),
+    html: () => page.html(),
+    show: (source: Source<any, any>, ...[params]: [params?: any]) => page.show(source, params),
+    left: page.left,
+    freshness: () => page.freshness(),
+    close: () => page.close(),
+  };
+}
+
+/** Somebody waits for an entry to be shown. */
+interface Wait {
+  readonly promise: Promise<void>;
+  /** Gives it up. */
+  end(): void;
+}
+
+class ServerPage implements Rendering {
+  readonly onServer = true;
+  readonly left: Map<string, Failure> = new Map();
+  readonly #cache: Cache;
+  readonly #noStore: boolean;
+  readonly #reusable: boolean;
+  /** Rule H1: what was first shown of an entry is what is sent, whatever happens since. */
+  readonly #shown = new Map<string, Reading<any>>();
+  readonly #waits = new Map<string, Wait>();
+  readonly #leaves: (() => void)[] = [];
+  readonly #timer: unknown;
+  /** What has been shown and not been sent. */
+  #unsent: StoredEntry[] = [];
+  #hasSent = false;
+  #maxAge = Number.POSITIVE_INFINITY;
+  #holdsNoStore = false;
+  /** Why nothing more is waited for. */
+  #over: Failure | undefined;
+  #isClosed = false;
+
+  constructor(cache: Cache, { timeout = "5s", noStore = false, reusable = false }: PageOptions) {
+    const delay = milliseconds(timeout, "timeout");
+    this.#cache = cache;
+    this.#noStore = noStore;
+    this.#reusable = reusable;
+    const late = () =>
+      this.#giveUp(
+        new Failure("timeout", `The page has waited ${delay} ms: what has not come is left to the browser.`),
+      );
+    this.#timer = clockOf(cache).setTimer(late, delay, true);
+    setRendering(cache, this);
+  }
+
+  of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | Promise<void> {
+    if (!asks) return emptyReadingOf(view); // rule H7
+    const { key } = view;
+    const known = this.#shown.get(key) ?? this.#waits.get(key)?.promise;
+    if (known) return known;
+    if (this.#over) return this.#leave(view, this.#over);
+    if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key));
+    this.#wait(view);
+    return this.#shown.get(key) ?? (this.#waits.get(key) as Wait).promise;
+  }
+
+  /** Shows the entry when it has come. */
+  #wait(view: View<any>): void {
+    const { key } = view;
+    let resolve = () => {};
+    const promise = new Promise<void>((done) => {
+      resolve = done;
+    });
+    const settle = (show: () => void) => {
+      if (!this.#waits.delete(key)) return;
+      show();
+      resolve();
+    };
+    const look = () => {
+      const reading = view.get();
+      if (reading.state !== "loading" && reading.state !== "empty") settle(() => this.#show(view, reading));
+    };
+    this.#waits.set(key, { promise, end: () => settle(() => this.#leave(view, this.#over as Failure)) });
+    this.#leaves.push(view.subscribe(look));
+    look();
+  }
+
+  #show(view: View<any>, reading: Reading<any>): void {
+    const { key, state, failure } = reading;
+    // Rule H4: on a server nothing is failed; the browser asks for it itself, and tells its own failure.
+    if (state !== "ready" && state !== "missing") {
+      this.#leave(view, failure ?? this.#over ?? new Failure("aborted", "Nothing came."));
+      return;
+    }
+    const [entry] = snapshotWith(this.#cache, { key }, true).entries as StoredEntry[];
+    if (!entry || (entry.noStore && !this.#noStore)) {
+      this.#leave(view, notForThisPage(key));
+      return;
+    }
+    const shown = {
+      ...reading,
+      request: "none",
+      failure: undefined,
+      ...(state === "ready" ? { pendingWrites: 0 } : {}),
+    };
+    this.#shown.set(key, shown as unknown as Reading<any>);
+    this.#holdsNoStore ||= entry.noStore ?? false;
+    const lifetime = (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
+    this.#maxAge = Math.min(this.#maxAge, entry.noStore ? 0 : Math.max(0, lifetime));
+    this.#unsent.push(entry);
+  }
+
+  #leave(view: View<any>, why: Failure): Reading<any> {
+    const reading = { ...emptyReadingOf(view), state: "loading", request: "running" } as Reading<any>;
+    this.#shown.set(view.key, reading);
+    this.left.set(view.key, why);
+    this.#maxAge = 0;
+    return reading;
+  }
+
+  async show(source: Source<any, any>, params: unknown): Promise<Reading<any>> {
+    const view = this.#cache.view(source, params);
+    for (;;) {
+      const known = this.of(view, source, true);
+      if (!(known instanceof Promise)) return known;
+      await known;
+    }
+  }
+
+  html(): string {
+    if (this.#unsent.length === 0 && this.#hasSent) return "";
+    this.#hasSent = true;
+    const { takenAt, partition } = snapshotWith(this.#cache, { where: () => false }, false);
+    const snapshot = omitUndefined({
+      format: "cista-snapshot",
+      version: 1,
+      takenAt,
+      partition,
+      live: this.#reusable ? undefined : true,
+      entries: this.#unsent.splice(0),
+    });
+    return `<script type="application/json" class="cista-page">${jsonForScript(snapshot)}</script>`;
+  }
+
+  freshness(): { maxAge: number; noStore: boolean } {
+    return { maxAge: this.#maxAge, noStore: this.#holdsNoStore };
+  }
+
+  /** Rule H8. */
+  close(): void {
+    if (this.#isClosed) return;
+    this.#isClosed = true;
+    clockOf(this.#cache).clearTimer(this.#timer);
+    this.#giveUp(new Failure("aborted", "The page was closed: nobody waits for it any more."));
+    for (const leave of this.#leaves) leave();
+    setRendering(this.#cache, undefined);
+    this.#cache.dispose();
+  }
+
+  #giveUp(why: Failure): void {
+    this.#over ??= why;
+    for (const wait of [...this.#waits.values()]) wait.end();
+  }
+}
+
+function notForThisPage(key: string): Failure {
+  return new Failure("load", `${key} is noStore, and the page is not: it is left to the browser.`);
+}

@@ -1,0 +1,20 @@
+import { createCache, journalOf } from "cista";
+import { receive } from "cista/browser";
+import { createElement } from "react";
+import { hydrateRoot } from "react-dom/client";
+import { App, dataFrom } from "./app.js";
+
+dataFrom(location.origin);
+const cache = createCache({ retry: false });
+const events: string[] = [];
+const errors: string[] = [];
+journalOf(cache).subscribe(({ kind, key, cause }) => events.push(`${kind} ${key} ${cause ?? ""}`));
+Object.assign(globalThis, { cache, events, errors });
+await receive(cache);
+const root = document.getElementById("root");
+const names = new URLSearchParams(location.search).get("parts")?.split(",") ?? [];
+if (root) {
+  hydrateRoot(root, createElement(App, { cache, names }), {
+    onRecoverableError: (thrown) => errors.push(String(thrown)),
+  });
+}
