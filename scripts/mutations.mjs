@@ -271,7 +271,7 @@ export const mutations = [
   ],
   ["S1 partition", "snapshot.ts", "if (snapshot.partition !== core.options.partition) {", "if (false) {"],
   ["S1 capacity", "snapshot.ts", "entries.slice(0, room)", "entries"],
-  ["S2", "snapshot.ts", "&& !entry.noStore", ""],
+  ["S2", "snapshot.ts", "&& (withNoStore || !entry.noStore)", ""],
   ["S2 put", "changing.ts", 'entry.held !== "none" && entry.noStore ?', "false ?"],
   ["S2 addresses", "snapshot.ts", "ownGroups: groups", "groups"],
   ["S3", "cache.ts", "core.schedule.stop();", ""],

@@ -234,6 +234,10 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
+  if (stored.noStore && !restored.page) {
+    recordDropped(core, stored); // only a page of its own may carry it (rule H5)
+    return;
+  }
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
   if (checked) holdRestored(entry, restored, checked.value);
   else recordDropped(core, stored);
