@@ -57,7 +57,7 @@ export function useReadingOn(
   const rendering = asked.known ? renderingOf(cache) : undefined;
   // Rule H6: on a server a reading waits when it is looked at, so that several in one component load in parallel.
   const waits = rendering?.onServer ? memory.pageReading(asked, rendering, options) : undefined;
-  const sent = () => waits ?? memory.sent(rendering?.of(asked.view, source, asked.when), options) ?? look();
+  const sent = () => waits ?? memory.sent(rendering?.of(asked.view, source, asked.when), current, options) ?? look();
   const reading = useSyncExternalStore(current.subscribe, look, sent);
   return { reading: waits ?? memory.track(reading, current.newest), view: asked.view };
 }
@@ -90,10 +90,15 @@ class HookState extends AccessTracker {
   }
 
   /** What React hydrates with: what the page shows, where it says anything of it. The same object for the same reading. */
-  sent(page: Reading<any> | Promise<void> | undefined, { pick }: ReadingOptions<any, any>): Reading<any> | undefined {
-    if (!page || page instanceof Promise || !pick) return page as Reading<any> | undefined;
-    if (this.#sentOf !== page) this.#sent = picked(page as AnyReading, pick, undefined) as Reading<any>;
+  sent(
+    page: Reading<any> | Promise<void> | undefined,
+    current: Current,
+    { pick }: ReadingOptions<any, any>,
+  ): Reading<any> | undefined {
+    if (!page || page instanceof Promise) return undefined;
+    if (this.#sentOf !== page) this.#sent = pick ? (picked(page as AnyReading, pick, undefined) as Reading<any>) : page;
     this.#sentOf = page;
+    current.hydrateWith(this.#sent as Reading<any>);
     return this.#sent;
   }
 
@@ -102,6 +107,8 @@ class HookState extends AccessTracker {
     let rendered: Reading<any> | undefined;
     return () => {
       const next = this.asking.get(asked, options);
+      rendered ??= this.#sent;
+      this.#sent = this.#sentOf = undefined; // once, when hydration is over
       if (rendered && this.sameForRender(rendered, next)) return rendered;
       rendered ??= next;
       return next;
@@ -147,6 +154,15 @@ class Current {
       this.#leave();
     };
   };
+
+  /**
+   * What the page shows is what was rendered: a component renders again only for a member that is another now. Else React would
+   * render anew, and with it, here, what is still on its way from the server beneath it.
+   */
+  hydrateWith(page: Reading<any>): void {
+    this.#shown = page;
+    this.rendering = false;
+  }
 
   /**
    * What React compares. The first look of a render is the newest reading; later ones are the same object until a

@@ -1,0 +1,38 @@
+export { startOrigin } from "@cista/example-origin";
+
+import type { ServerResponse } from "node:http";
+import { openPage } from "cista/server";
+import { renderToPipeableStream } from "react-dom/server";
+import { Page } from "./app.js";
+import { cacheFor } from "./data.js";
+
+export interface Visit {
+  readonly walker: string;
+  readonly cookie: string;
+  readonly chosen: string | undefined;
+  readonly scripts: readonly string[];
+  readonly styles: readonly string[];
+}
+
+/** Renders the page for one request, streaming, with a cache of its own. */
+export function render({ walker, cookie, chosen, scripts, styles }: Visit, response: ServerResponse): void {
+  const cache = cacheFor({ cookie });
+  const page = openPage(cache, { noStore: true }); // it holds one walker's basket
+  response.on("close", () => page.close());
+  response.setHeader("content-type", "text/html; charset=utf-8");
+  response.setHeader("cache-control", "no-store");
+  const tree = <Page cache={cache} walker={walker} chosen={chosen} styles={styles} />;
+  const { pipe, abort } = renderToPipeableStream(tree, {
+    bootstrapModules: [...scripts],
+    onShellReady: () => pipe(page.into(response)),
+    onShellError: (thrown) => {
+      response.statusCode = 500;
+      response.end("The page could not be rendered.");
+      console.error(thrown);
+    },
+    onError: (thrown) => {
+      if (!response.destroyed) console.error(thrown);
+    },
+  });
+  response.on("close", () => abort());
+}

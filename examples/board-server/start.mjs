@@ -1,0 +1,110 @@
+// Starts the board that is rendered on a server: `npm start -w @cista/example-board-server`, or with `--dev` on Vite's own server.
+import { existsSync, readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import { serve } from "@hono/node-server";
+import { serveStatic } from "@hono/node-server/serve-static";
+import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
+import { Hono } from "hono";
+import { getCookie, setCookie } from "hono/cookie";
+
+const here = fileURLToPath(new URL(".", import.meta.url));
+
+const after = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
+
+/**
+ * @param slow waited for before the bunks are counted: they stream in behind the rest
+ * @returns {Promise<{ url: string, origins: Record<string, any>, close(): Promise<void> }>}
+ */
+export async function startBoard({ port = 0, dev = false, slow = () => after(800) } = {}) {
+  const app = new Hono();
+  const server = await new Promise((resolve) => {
+    const started = serve({ fetch: app.fetch, port, hostname: "127.0.0.1" }, () => resolve(started));
+  });
+  const url = `http://127.0.0.1:${server.address().port}`;
+  process.env.BOARD_ADDRESS = url; // where the page's data is asked for while it is rendered here
+
+  const vite = dev ? await developmentServer() : undefined;
+  const { render, startOrigin } = vite
+    ? await vite.ssrLoadModule("/src/server.tsx")
+    : await import("./dist/server/server.js");
+  // Each walker has a basket of their own: here, a world of their own.
+  const origins = { Wren: await startOrigin(), Ash: await startOrigin() };
+  const walkerOf = (c) => (getCookie(c, "walker") === "Ash" ? "Ash" : "Wren");
+
+  app.all("/api/*", async (c) => {
+    const { pathname, search } = new URL(c.req.url);
+    if (pathname.endsWith("/bunks")) await slow();
+    const headers = new Headers(c.req.raw.headers);
+    headers.delete("host");
+    headers.delete("origin"); // the world's server takes no pages of others
+    const body = c.req.method === "GET" ? undefined : await c.req.arrayBuffer();
+    const answer = await fetch(`${origins[walkerOf(c)].url}${pathname}${search}`, {
+      method: c.req.method,
+      headers,
+      body,
+    });
+    const sent = new Headers(answer.headers);
+    for (const name of ["content-encoding", "content-length", "transfer-encoding"]) sent.delete(name);
+    sent.append("vary", "cookie");
+    return new Response(answer.body, { status: answer.status, headers: sent });
+  });
+  app.post("/sign-in", async (c) => {
+    const { walker } = await c.req.parseBody();
+    setCookie(c, "walker", walker === "Ash" ? "Ash" : "Wren", { httpOnly: true, sameSite: "Lax" });
+    return c.redirect("/", 303);
+  });
+  const page = (c) => {
+    const files = vite ? inDevelopment : built();
+    const chosen = c.req.param("id");
+    const visit = { walker: walkerOf(c), cookie: c.req.header("cookie") ?? "", chosen, ...files };
+    render(visit, c.env.outgoing);
+    return RESPONSE_ALREADY_SENT;
+  };
+  app.get("/", page);
+  app.get("/hut/:id", page);
+  if (vite) app.use("*", (c) => handedTo(vite.middlewares, c));
+  else app.use("/*", serveStatic({ root: `${here}dist/client` }));
+
+  const close = async () => {
+    await vite?.close();
+    for (const origin of Object.values(origins)) await origin.close();
+    await new Promise((resolve) => {
+      server.close(resolve);
+      server.closeAllConnections?.();
+    });
+  };
+  return { url, origins, close };
+}
+
+const inDevelopment = { scripts: ["/@vite/client", "/src/client.tsx"], styles: [] };
+
+/** What the build has called the files. */
+function built() {
+  const manifest = JSON.parse(readFileSync(`${here}dist/client/.vite/manifest.json`, "utf8"));
+  const { file, css = [] } = manifest["src/client.tsx"];
+  return { scripts: [`/${file}`], styles: css.map((each) => `/${each}`) };
+}
+
+async function developmentServer() {
+  const { createServer } = await import("vite");
+  return createServer({ root: here, appType: "custom", server: { middlewareMode: true, hmr: { port: 0 } } });
+}
+
+/** A middleware of Node answers by itself, or goes on. */
+function handedTo(middleware, c) {
+  const { incoming, outgoing } = c.env;
+  return new Promise((resolve) => {
+    outgoing.on("finish", () => resolve(RESPONSE_ALREADY_SENT));
+    middleware(incoming, outgoing, () => resolve(c.notFound()));
+  });
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  if (!existsSync(`${here}dist/server/server.js`) && !process.argv.includes("--dev")) {
+    console.error('The board is not built: run "npm run build -w @cista/example-board-server" first.');
+    process.exit(1);
+  }
+  const { url, close } = await startBoard({ port: 4320, dev: process.argv.includes("--dev") });
+  console.log(`The board, rendered on a server: ${url}/hut/h-07   (Ctrl-C ends it)`);
+  process.once("SIGINT", () => void close().then(() => process.exit(0)));
+}
