@@ -307,3 +307,24 @@ test("useDebounced: params count once they have stayed the same for a while", as
   await settle(100);
   expect(loads.map(({ params }) => params.text)).toEqual(["f", "fern"]);
 });
+
+test("{ cache } is read and written instead of the provider's", async () => {
+  const other = createCache({ clock, environment: virtualEnvironment() });
+  let stored = "Skerrow";
+  const hut = source({ name: "hut", load: async () => stored });
+  const rename = write({
+    name: "rename",
+    send: async (name: string) => (stored = name),
+    optimistic: (name, edit) => edit.at(hut).patch(() => name),
+  });
+  function Hut() {
+    const { value } = useReading(hut, undefined, { cache: other });
+    const [run] = useWrite(rename, { cache: other });
+    return <button onClick={() => void run("Lower Skerrow")}>{value}</button>;
+  }
+  await show(<Hut />);
+  expect(page.textContent).toBe("Skerrow");
+  await press("button");
+  expect([page.textContent, cache.peek(hut).state]).toEqual(["Lower Skerrow", "empty"]);
+  other.dispose();
+});

@@ -13,11 +13,16 @@ export function CistaProvider(props: { cache: Cache; children?: ReactNode }): Re
 
 /** The cache of the nearest provider. @throws CistaError code "no-provider" where there is none */
 export function useCache(): Cache {
-  const cache = useContext(CacheContext);
-  if (cache) return cache;
+  return useCacheOr(undefined);
+}
+
+/** The cache that was given, or that of the nearest provider. */
+export function useCacheOr(given: Cache | undefined): Cache {
+  const provided = useContext(CacheContext);
+  if (given ?? provided) return (given ?? provided) as Cache;
   throw new CistaError(
     "no-provider",
     DEVELOPMENT &&
-      "There is no cache here. Wrap the components that read from it: <CistaProvider cache={cache}>…</CistaProvider>.",
+      "There is no cache here. Wrap the components that read from it: <CistaProvider cache={cache}>…</CistaProvider>, or pass { cache }.",
   );
 }

@@ -9,13 +9,16 @@ import {
   isKnown,
   refuseSourceOfRender,
 } from "../binding/asked.js";
-import type { Reading, Source, View } from "../core/index.js";
+import type { Cache, Reading, Source, View } from "../core/index.js";
 import { type AnyReading, picked, type Rendering, renderingOf } from "../core/internal.js";
-import { useCache } from "./context.js";
+import { useCacheOr } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
 import { PageReading } from "./page-reading.js";
 
-export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {}
+export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {
+  /** Instead of the cache that was provided. */
+  cache?: Cache | undefined;
+}
 
 /**
  * The reading of one entry. Attaches while mounted; components with the same source and params share one request and
@@ -41,7 +44,7 @@ export function useReadingOn(
   rest: readonly [params?: any, options?: ReadingOptions<any, any>],
 ): { readonly reading: any; readonly view: View<any> } {
   const [params, options = usual] = rest;
-  const cache = useCache();
+  const cache = useCacheOr(options.cache);
   refuseSourceOfRender(cache, source);
   const ref = useRef<HookState>(undefined);
   ref.current ??= new HookState();

@@ -3,7 +3,7 @@ import { AccessTracker } from "../binding/access-tracker.js";
 import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
-import { useCache } from "./context.js";
+import { useCacheOr } from "./context.js";
 import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
 
@@ -57,7 +57,7 @@ export function useValues<P, T, U = T>(
 ): readonly U[];
 export function useValues<const Q extends readonly Question[]>(questions: Q & Checked<Q>): ValuesOf<Q>;
 export function useValues(first: any, paramsList?: readonly any[], options: ReadingOptions<any, any> = usual): any {
-  const cache = useCache();
+  const cache = useCacheOr(options.cache);
   const holder = useContext(HolderContext);
   const { readings, list } = useReadingList(questionsOf(first, paramsList), options);
   const shown = readings.every((reading) => !isWaiting(reading));
@@ -81,7 +81,7 @@ function questionsOf(first: any, paramsList: readonly any[] | undefined): readon
 }
 
 function useReadingList(questions: readonly Question[], options: ReadingOptions<any, any>) {
-  const cache = useCache();
+  const cache = useCacheOr(options.cache);
   const [, render] = useReducer((count: number) => count + 1, 0);
   const ref = useRef<ReadingList>(undefined);
   ref.current ??= new ReadingList(render);

@@ -1,7 +1,7 @@
 import { useContext, useEffect } from "react";
 import { isWaiting, valueToShow } from "../binding/asked.js";
 import type { ArgumentsOf, Source } from "../core/index.js";
-import { useCache } from "./context.js";
+import { useCacheOr } from "./context.js";
 import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
@@ -15,7 +15,7 @@ import { type ReadingOptions, useReadingOn } from "./use-reading.js";
  */
 export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadingOptions<T, U>>): U;
 export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  const cache = useCache();
+  const cache = useCacheOr(rest[1]?.cache);
   const holder = useContext(HolderContext);
   const { reading: own, view } = useReadingOn(attachedIn, source, rest);
   const awaited = own.state === "loading" ? awaitedReading(cache, own.key) : undefined;

@@ -1,7 +1,7 @@
 import { useMemo, useState } from "react";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import type { Write } from "../core/index.js";
-import { useCache } from "./context.js";
+import type { Cache, Write } from "../core/index.js";
+import { useCacheOr } from "./context.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -14,8 +14,11 @@ export type { RunOutcome, RunWrite, WriteStatus };
  * <button disabled={booking.underWay > 0} onClick={() => runBook({ hut, night })}>Book</button>
  * {booking.failure && <p role="alert">{booking.failure.message}</p>}
  */
-export function useWrite<I, R>(write: Write<I, R>): readonly [run: RunWrite<I, R>, status: WriteStatus<R>] {
-  const cache = useCache();
+export function useWrite<I, R>(
+  write: Write<I, R>,
+  options: { cache?: Cache | undefined } = {},
+): readonly [run: RunWrite<I, R>, status: WriteStatus<R>] {
+  const cache = useCacheOr(options.cache);
   const [, setStatus] = useState<WriteStatus<R>>();
   const runner = useMemo(() => new Runner<I, R>(write, setStatus), [write]);
   const run = useMemo(() => runner.runIn(() => cache), [cache, runner]);
