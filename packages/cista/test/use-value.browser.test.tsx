@@ -1,7 +1,7 @@
 import { type Cache, createCache, Failure, missing, source } from "cista";
 import { Boundary, CistaProvider, useReading, useValue } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, Component, type ReactNode, StrictMode, startTransition, useState } from "react";
+import { act, Component, type ReactNode, StrictMode, Suspense, startTransition, useState } from "react";
 import { createRoot, type Root } from "react-dom/client";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource } from "./stage.js";
@@ -155,18 +155,26 @@ test("R4: in a transition the old value stays until the new one is there", async
   expect(renders).toBe(0);
 });
 
-test("given up while it waits: nobody watches any more once the grace is over", async () => {
+test("given up while it waits: nobody watches any more once the boundary has gone, or the grace is over", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  const watchers = () => [...cache.entries()].map((entry) => entry.watchers);
   await show(
     <Boundary loading="…">
       <Value of={hut} id={1} />
     </Boundary>,
   );
   await show(null);
-  await settle(() => loads[0]?.answer("too late"));
-  expect([...cache.entries()][0]?.watchers).toBe(1);
+  expect(watchers()).toEqual([0]);
+  await show(
+    <Suspense fallback="…">
+      <Value of={hut} id={2} />
+    </Suspense>,
+  );
+  await show(null);
+  await settle(() => loads[1]?.answer("too late"));
+  expect(watchers()).toEqual([0, 1]);
   await act(() => clock.advance(2000));
-  expect([...cache.entries()][0]?.watchers).toBe(0);
+  expect(watchers()).toEqual([0, 0]);
 });
 
 test("N1: no frame has two versions of a shared value", async () => {
