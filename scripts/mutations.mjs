@@ -199,12 +199,7 @@ export const mutations = [
   ["D1 same as before", "dependencies.ts", 'const isLookedAt = event === "change" ||', "const isLookedAt = true ||"],
   ["D1 owed", "dependencies.ts", "links.owesCheck ||= isLookedAt;", ""],
   ["D1 being revalidated", "dependencies.ts", "isBeingRevalidated(part),", "false,"],
-  [
-    "D1 an answer of before",
-    "dependencies.ts",
-    "(part.version < part.invalidatedAt && !part.activity?.failure)",
-    "false",
-  ],
+  ["F3 open streams do not age", "entry.ts", 'if (this.activity?.isOpen) return "fresh";', ""],
   ["F3 fresh through parts", "taking.ts", 'activity.announcedStanding = "fresh";', ""],
   ["R3 streams prefetched", "on-demand.ts", "if (entry.activity?.isOpen) abortRequest", "if (false) abortRequest"],
   ["F8 while it begins", "dependencies.ts", "if (activity && !activity.isOpen) activity.partsRead = [];", ""],

@@ -195,7 +195,7 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
 function noteArrival(entry: Entry): void {
   const activity = entry.active();
-  if (activity.watchers === 0 || activity.isOpen || entry.held === "none" || entry.isInvalidated) return;
+  if (activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
   if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
   activity.isDisplayed = true;
   activity.staleOnArrival = true;

@@ -44,10 +44,7 @@ export function linkRestored(entry: Entry, part: Entry): void {
 export function recheckParts(entry: Entry): void {
   const again = entry.links?.parts.some(
     ({ entry: part, version, readAt }) =>
-      part.changedAt !== version ||
-      part.invalidatedAt > readAt ||
-      (part.version < part.invalidatedAt && !part.activity?.failure) || // its answer was of before the invalidation
-      isBeingRevalidated(part),
+      part.changedAt !== version || part.invalidatedAt > readAt || isBeingRevalidated(part),
   );
   if (again) scheduleDependencyCheck(entry);
 }

@@ -166,12 +166,12 @@ export class Entry implements Scheduled {
   }
 
   standing(now: number): Standing | "invalidated" {
-    if (this.isInvalidated) return "invalidated";
-    return this.activity?.isOpen ? "fresh" : this.ageing(now);
+    return this.isInvalidated ? "invalidated" : this.ageing(now);
   }
 
-  /** Its standing by time and by its parts, whether it is invalidated or not. */
+  /** Its standing by time and by its parts, whether it is invalidated or not. An open stream does not age. */
   ageing(now: number): Standing {
+    if (this.activity?.isOpen) return "fresh";
     const links = currentLinks(this);
     const age = this.age(now);
     const own = standingOf(this.policy, age);
