@@ -32,7 +32,7 @@ export function install() {
 /** Builds the library, the board and the command, unless nothing that they are made of is newer than they are. */
 export function build() {
   const made = join(root, "packages/cli/dist/board/index.html");
-  const boards = ["react", "shared", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
+  const boards = ["react", "server", "shared", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
   const sources = ["packages/cista", "packages/cli", "examples/origin", "package-lock.json"].concat(
     boards.map((name) => `examples/board-${name}`),
   );
