@@ -35,6 +35,11 @@ async function compared(startOrigin, byHandFiles, withCistaFiles) {
   row("frames with two panels that disagree", ({ disagreeing }) => disagreeing);
   row("frames older than the server", ({ old, frames }) => `${old} of ${frames}`);
   row("lines of code, without what both draw with", ({ lines }) => lines);
+  console.log("\n| Cista asked for | why, and how often |\n|---|---|");
+  for (const [source, causes] of Object.entries(withCista.why)) {
+    const each = Object.entries(causes).map(([cause, count]) => `${cause}: ${count}`);
+    console.log(`| ${source} | ${each.join("; ")} |`);
+  }
 }
 
 /** Milliseconds, in a new Chromium, on an origin that takes 150 ms to answer. */
@@ -76,7 +81,7 @@ async function driven(page, origin) {
     await step(page, origin);
   }
   if (troubles.length > 0) throw new Error(troubles.join(", "));
-  return page.evaluate(() => window.frames);
+  return page.evaluate(() => ({ ...window.frames, why: window.why }));
 }
 
 /** Of the example's own files, without blank lines, comments and what both pages share. */

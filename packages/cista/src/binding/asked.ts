@@ -3,7 +3,6 @@ import {
   type AnyReading,
   definedElsewhere,
   missingFailure,
-  omitUndefined,
   picked,
   renderingOf,
   wasJustMade,
@@ -82,9 +81,7 @@ export class Asking {
       before?.cache === cache && before.source === source && before.known === known && isSaidAlike(before, options);
     const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
     if (isAlike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
-    const own = known
-      ? cache.view(source, params, omitUndefined({ when, revalidateEvery }))
-      : nothingAsked(source.name);
+    const own = known ? cache.view(source, params, { when, revalidateEvery }) : nothingAsked(source.name);
     const view = attachedView?.(cache, own.key) ?? own;
     if (isAlike && before.view.key === view.key && (view === own || view === before.view)) {
       before.params = params;

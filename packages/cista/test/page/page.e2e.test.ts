@@ -47,6 +47,9 @@ const ended: string[] = [];
 const troubles: string[] = [];
 let options: PageOptions = {};
 let web = false;
+/** What the page's own answer says beside its type. */
+let headers: Record<string, string> = {};
+let nonce: string | undefined;
 
 beforeAll(async () => {
   const rooms = ["http", "react", "browser"].map((room) => [`cista/${room}`, join(src, room, "index.ts")]);
@@ -89,6 +92,8 @@ afterAll(async () => {
 afterEach(() => {
   options = {};
   web = false;
+  headers = {};
+  nonce = undefined;
   asked.length = ended.length = 0;
   expect(troubles.splice(0)).toEqual([]);
 });
@@ -113,7 +118,7 @@ function page(names: readonly string[], response: ServerResponse): void {
   const made = openPage(cache, options);
   lastPage = made;
   response.on("close", () => made.close());
-  response.setHeader("content-type", "text/html; charset=utf-8");
+  response.setHeaders(new Headers({ "content-type": "text/html; charset=utf-8", ...headers }));
   const tree = createElement(
     "html",
     null,
@@ -121,7 +126,8 @@ function page(names: readonly string[], response: ServerResponse): void {
   );
   const bootstrapModules = ["/client.js"];
   if (!web) {
-    const { pipe } = renderToPipeableStream(tree, { bootstrapModules, onShellReady: () => pipe(made.into(response)) });
+    const onShellReady = () => pipe(made.into(response));
+    const { pipe } = renderToPipeableStream(tree, { bootstrapModules, nonce, onShellReady });
     return;
   }
   void renderToReadableStream(tree, { bootstrapModules }).then(async (html) => {
@@ -168,6 +174,35 @@ test.each([false, true])(
     await tab.close();
   },
 );
+
+test("under a strict Content-Security-Policy with Trusted Types hostile values arrive as they are, also streamed", async () => {
+  nonce = "Zm9yLXRoaXMtcGFnZQ";
+  headers = {
+    "content-security-policy": `default-src 'self'; script-src 'nonce-${nonce}' 'strict-dynamic'; require-trusted-types-for 'script'; trusted-types 'none'`,
+  };
+  answers["hostile-late"] = { ...answers.hostile, delay: 400 };
+  const tab = await open("hostile,hostile-late");
+  await tab.locator('p[id="hostile-late"]:visible').waitFor();
+  await hydrated(tab);
+  for (const name of ["hostile", "hostile-late"])
+    expect(await shown(tab, name)).toBe(`${name}: ready ${answers.hostile?.text}`);
+  expect(asked).toEqual(["server hostile", "server hostile-late"]);
+  await tab.close();
+});
+
+test("back and forward: what is still fresh is not asked for again, from the browser's page cache or from the server anew", async () => {
+  const tab = await open("quick");
+  await hydrated(tab);
+  await tab.goto(`${url}/?parts=other`);
+  await hydrated(tab);
+  await tab.goBack();
+  await hydrated(tab);
+  expect(await shown(tab, "quick")).toMatch(/^quick: ready quick/);
+  await tab.goForward();
+  await hydrated(tab);
+  expect(asked.filter((each) => each.startsWith("browser"))).toEqual([]);
+  await tab.close();
+});
 
 test("H6: several readings of one component are asked for at once", async () => {
   const tab = await open("slow+other");

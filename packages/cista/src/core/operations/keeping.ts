@@ -35,12 +35,11 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
 function ownCopy(params: unknown): unknown {
   if (typeof params !== "object" || params === null || "toJSON" in params) return params;
   if (Array.isArray(params)) return params.map(ownCopy);
-  const own: Record<string, unknown> = Object.create(Object.getPrototypeOf(params));
-  for (const name of Object.keys(params)) {
-    const value = ownCopy((params as Record<string, unknown>)[name]);
+  const own: Record<string, unknown> = { ...params }; // takes less than one to which members are added
+  for (const [name, value] of Object.entries(own)) {
+    const copy = ownCopy(value);
     // An own member, so that even one named __proto__ sets no prototype.
-    if (name === "__proto__") Object.defineProperty(own, name, { value, enumerable: true, configurable: true });
-    else own[name] = value;
+    if (copy !== value) Object.defineProperty(own, name, { value: copy });
   }
   return own;
 }
