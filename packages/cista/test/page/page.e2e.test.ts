@@ -50,6 +50,8 @@ let web = false;
 /** What the page's own answer says beside its type. */
 let headers: Record<string, string> = {};
 let nonce: string | undefined;
+/** What the answer to "slow" waits for. */
+let released: Promise<void> | undefined;
 
 beforeAll(async () => {
   const rooms = ["http", "react", "browser"].map((room) => [`cista/${room}`, join(src, room, "index.ts")]);
@@ -93,7 +95,7 @@ afterEach(() => {
   options = {};
   web = false;
   headers = {};
-  nonce = undefined;
+  nonce = released = undefined;
   asked.length = ended.length = 0;
   expect(troubles.splice(0)).toEqual([]);
 });
@@ -102,13 +104,14 @@ function data(name: string, side: string, response: ServerResponse): void {
   asked.push(`${side} ${name}`);
   response.on("close", () => ended.push(`${name} ${response.writableEnded ? "answered" : "given up"}`));
   const { headers = {}, status = 200, delay = 0, text } = answers[name] ?? {};
-  setTimeout(() => {
+  const waitedFor = name === "slow" && released ? released : new Promise((resolve) => setTimeout(resolve, delay));
+  void waitedFor.then(() => {
     if (response.destroyed) return;
     response.writeHead(status, { "content-type": "application/json", ...headers });
     response.end(
       JSON.stringify({ text: text ?? `${name} ${asked.filter((each) => each.endsWith(` ${name}`)).length}` }),
     );
-  }, delay);
+  });
 }
 
 let lastPage: ReturnType<typeof openPage>;
@@ -214,11 +217,16 @@ test("H6: several readings of one component are asked for at once", async () => 
 });
 
 test("a slow part streams in after the shell, which is usable before, and is hydrated without asking", async () => {
+  let release = () => {};
+  released = new Promise((resolve) => {
+    release = resolve;
+  });
   const tab = await open("quick,slow");
   await tab.getByRole("button").click();
   await tab.getByRole("button", { name: "pressed 1" }).waitFor();
   expect(await tab.locator('p[id="slow"]:visible').count()).toBe(0);
   expect(await tab.locator('p[id="wait-slow"]').count()).toBe(1);
+  release();
   await tab.locator('p[id="slow"]:visible').waitFor();
   await settled(tab);
   await tab.evaluate(() => new Promise((resolve) => setTimeout(resolve, 100)));
