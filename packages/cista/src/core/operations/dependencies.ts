@@ -31,7 +31,7 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
 export function linkRestored(entry: Entry, part: Entry): void {
   const links = linksOf(entry);
   const { core } = part.shelf;
-  links.parts = [...links.parts, { entry: part, version: part.changedAt, readAt: core.version }];
+  links.parts.push({ entry: part, version: part.changedAt, readAt: core.version });
   linksOf(part).dependents.add(entry);
   links.outdated = true;
   markDirty(entry);

@@ -15,7 +15,7 @@ export const notRead: number = -1;
 /** Which entries an entry was made of, and which were made of it. */
 export class Links {
   /** In the order in which they were first read. */
-  parts: readonly Part[] = [];
+  parts: Part[] = [];
   readonly dependents: Set<Entry> = new Set();
   /** Whether a part has changed since the members below were computed; `currentLinks` computes them before they are used. */
   outdated = false;
