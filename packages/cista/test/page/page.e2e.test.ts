@@ -18,11 +18,10 @@ const here = fileURLToPath(new URL(".", import.meta.url));
 const src = join(here, "../../src");
 
 /** What the data's server sends, by a part's name; the text says how often it was asked. */
-const answers: Record<string, { headers?: Record<string, string>; status?: number; delay?: number; text?: string }> = {
+const answers: Record<string, { headers?: Record<string, string>; status?: number; text?: string }> = {
   quick: { headers: { "cache-control": "max-age=60" } },
   other: { headers: { "cache-control": "max-age=60" } },
-  slow: { headers: { "cache-control": "max-age=60" }, delay: 600 },
-  hanging: { delay: 60_000 },
+  slow: { headers: { "cache-control": "max-age=60" } },
   "no-cache": { headers: { "cache-control": "no-cache" } },
   "v-no-cache": { headers: { "cache-control": "no-cache" } },
   stale: { headers: { "cache-control": "max-age=0, stale-while-revalidate=60" } },
@@ -50,8 +49,16 @@ let web = false;
 /** What the page's own answer says beside its type. */
 let headers: Record<string, string> = {};
 let nonce: string | undefined;
-/** What the answer to "slow" waits for. */
-let released: Promise<void> | undefined;
+/** What answers wait for, by name. */
+let gates: Record<string, Promise<void>> = {};
+/** An answer waits until what this returns is called. */
+function holdBack(name: string): () => void {
+  let release = () => {};
+  gates[name] = new Promise((resolve) => {
+    release = resolve;
+  });
+  return release;
+}
 
 beforeAll(async () => {
   const rooms = ["http", "react", "browser"].map((room) => [`cista/${room}`, join(src, room, "index.ts")]);
@@ -95,7 +102,8 @@ afterEach(() => {
   options = {};
   web = false;
   headers = {};
-  nonce = released = undefined;
+  nonce = undefined;
+  gates = {};
   asked.length = ended.length = 0;
   expect(troubles.splice(0)).toEqual([]);
 });
@@ -103,9 +111,8 @@ afterEach(() => {
 function data(name: string, side: string, response: ServerResponse): void {
   asked.push(`${side} ${name}`);
   response.on("close", () => ended.push(`${name} ${response.writableEnded ? "answered" : "given up"}`));
-  const { headers = {}, status = 200, delay = 0, text } = answers[name] ?? {};
-  const waitedFor = name === "slow" && released ? released : new Promise((resolve) => setTimeout(resolve, delay));
-  void waitedFor.then(() => {
+  const { headers = {}, status = 200, text } = answers[name] ?? {};
+  void Promise.resolve(gates[name]).then(() => {
     if (response.destroyed) return;
     response.writeHead(status, { "content-type": "application/json", ...headers });
     response.end(
@@ -152,12 +159,14 @@ async function open(parts: string): Promise<Tab> {
 const settled = (tab: Tab) => tab.waitForFunction(() => "cache" in globalThis && document.readyState === "complete");
 const shown = (tab: Tab, name: string) => tab.locator(`p[id="${name}"]:visible`).textContent();
 const recovered = (tab: Tab) => tab.evaluate(() => (globalThis as unknown as { errors: string[] }).errors);
+/** With an answer to a request that was made after all that the page asked for while it came alive. */
+const idle = (tab: Tab) => tab.evaluate(async () => void (await (await fetch("/client.js")).text()));
 /** Hydrated, and given the time in which it would ask. */
 async function hydrated(tab: Tab): Promise<void> {
   await settled(tab);
   await tab.getByRole("button").click();
   await tab.getByRole("button", { name: "pressed 1" }).waitFor();
-  await tab.evaluate(() => new Promise((resolve) => setTimeout(resolve, 100)));
+  await idle(tab);
 }
 
 test.each([false, true])(
@@ -183,8 +192,11 @@ test("under a strict Content-Security-Policy with Trusted Types hostile values a
   headers = {
     "content-security-policy": `default-src 'self'; script-src 'nonce-${nonce}' 'strict-dynamic'; require-trusted-types-for 'script'; trusted-types 'none'`,
   };
-  answers["hostile-late"] = { ...answers.hostile, delay: 400 };
+  answers["hostile-late"] = { ...answers.hostile };
+  const release = holdBack("hostile-late");
   const tab = await open("hostile,hostile-late");
+  await tab.locator('p[id="wait-hostile-late"]').waitFor({ state: "attached" });
+  release();
   await tab.locator('p[id="hostile-late"]:visible').waitFor();
   await hydrated(tab);
   for (const name of ["hostile", "hostile-late"])
@@ -217,10 +229,7 @@ test("H6: several readings of one component are asked for at once", async () => 
 });
 
 test("a slow part streams in after the shell, which is usable before, and is hydrated without asking", async () => {
-  let release = () => {};
-  released = new Promise((resolve) => {
-    release = resolve;
-  });
+  const release = holdBack("slow");
   const tab = await open("quick,slow");
   await tab.getByRole("button").click();
   await tab.getByRole("button", { name: "pressed 1" }).waitFor();
@@ -229,7 +238,7 @@ test("a slow part streams in after the shell, which is usable before, and is hyd
   release();
   await tab.locator('p[id="slow"]:visible').waitFor();
   await settled(tab);
-  await tab.evaluate(() => new Promise((resolve) => setTimeout(resolve, 100)));
+  await idle(tab);
   expect(asked.sort()).toEqual(["server quick", "server slow"]);
   expect(await shown(tab, "slow")).toBe("slow: ready slow 1");
   expect(await recovered(tab)).toEqual([]);
@@ -238,7 +247,10 @@ test("a slow part streams in after the shell, which is usable before, and is hyd
 
 test("H4: what failed, is late or is noStore is left to the browser, which asks once for each", async () => {
   options = { timeout: 300 };
+  const release = holdBack("slow");
   const tab = await open("failing,no-store,slow");
+  await expect.poll(() => [...lastPage.left.keys()]).toContain('value "slow"');
+  release();
   await tab.locator('p[id="slow"]:visible', { hasText: "ready" }).waitFor();
   await tab.locator('p[id="failing"]:visible', { hasText: "failed" }).waitFor();
   await tab.locator('p[id="no-store"]:visible', { hasText: "ready" }).waitFor();
@@ -284,6 +296,7 @@ test("H3: a browser's clock that is three hours off, either way, asks for nothin
 });
 
 test("H8: the client goes away in mid-stream: nothing is left under way on the server", async () => {
+  holdBack("hanging");
   const tab = await open("quick,hanging");
   await tab.getByRole("button").waitFor();
   await tab.close();
