@@ -35,6 +35,20 @@ test("S1: a restored value is as old as when it was taken, and the time since", 
   expect(throughText(takeSnapshot(slow.cache)).entries[0]).toEqual(snapshot.entries[0]);
 });
 
+test("S1: a value's moment is the same there, also where the clock goes on between two looks at it", () => {
+  const goesOn = (now: number) => ({ now: () => now++, random: () => 0, setTimer: () => undefined, clearTimer() {} });
+  const here = createCache({ clock: goesOn(Date.UTC(2026, 10, 23, 18)) });
+  here.put(hut, 1, "old");
+  const { storedAt } = here.peek(hut, 1);
+  const snapshot = takeSnapshot(here);
+  for (const isSourceKnown of [true, false]) {
+    const there = createCache({ clock: goesOn(snapshot.takenAt + 20_000) });
+    if (isSourceKnown) there.put(hut, 2, "of here");
+    restoreSnapshot(there, snapshot);
+    expect(there.peek(hut, 1).storedAt).toBe(storedAt);
+  }
+});
+
 test("S1: what is held is newer than what is restored; the rest waits for its source", async () => {
   const here = stage();
   here.cache.put(hut, 1, "old");

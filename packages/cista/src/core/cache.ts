@@ -17,6 +17,7 @@ import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
 import { report } from "./lib/guarded.js";
 import { abandonRequest } from "./operations/asking.js";
+import { tellChange } from "./operations/change-listeners.js";
 import { forget, invalidate, put, replaceDefinition } from "./operations/changing.js";
 import { Handle } from "./operations/handle.js";
 import { infoOf } from "./operations/info.js";
@@ -111,6 +112,8 @@ export class CoreCache implements Cache {
     try {
       this.#assertUsable();
       const runWith = (write as { readonly [runKey]?: RunWith } | undefined)?.[runKey];
+      const { keeper } = this.#core;
+      if (runWith && keeper && write.definition.kept) return keeper.run(write, input, options);
       if (runWith) return runWith(this.#core, write, input, options);
       throw new CistaError("write", DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`);
     } catch (thrown) {
@@ -119,11 +122,11 @@ export class CoreCache implements Cache {
   }
 
   invalidate(selector: Selector): number {
-    return this.#count(selector, invalidate);
+    return this.#count("invalidate", selector, invalidate);
   }
 
   delete(selector: Selector): number {
-    return this.#count(selector, forget);
+    return this.#count("delete", selector, forget);
   }
 
   revalidate(selector: Selector): Promise<void> {
@@ -219,8 +222,11 @@ export class CoreCache implements Cache {
     return selected(this.#core, selector);
   }
 
-  #count(selector: Selector, change: (entry: Entry) => boolean): number {
+  #count(kind: "invalidate" | "delete", selector: Selector, change: (entry: Entry) => boolean): number {
     const entries = this.#selected(selector);
-    return batch(this.#core, () => entries.filter(change).length);
+    return batch(this.#core, () => {
+      tellChange(this.#core, kind, [selector], entries);
+      return entries.filter(change).length;
+    });
   }
 }

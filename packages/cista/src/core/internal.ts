@@ -2,10 +2,11 @@
  * The door for the library's other rooms (http, react, browser, lamp, rehearsal): what they need of the core and programs do
  * not. Everything else comes from `index.ts`, as it does for programs.
  */
+export { checked } from "./api/check.js";
 export { milliseconds } from "./api/duration.js";
 export { asFailure, preview } from "./api/failure.js";
 export { type AnyReading, missingFailure } from "./api/reading.js";
-export { steadyEnvironment } from "./api/seams.js";
+export { type Change, sendLater, steadyEnvironment, type WriteKeeper } from "./api/seams.js";
 export { wasJustMade } from "./api/source.js";
 export { type StoredEntry, wellFormed } from "./api/stored.js";
 export { CoreCache } from "./cache.js";
@@ -14,6 +15,9 @@ export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
 export { emptyReadingOf, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
 export { share } from "./lib/share.js";
-export { restoreWith, snapshotWith } from "./operations/snapshot.js";
+export { adoptChange, adoptEntry, meansStored, type PlainSelector, plainSelector } from "./operations/adopting.js";
+export { onChange } from "./operations/change-listeners.js";
+export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
+export { detailsOf, restoreWith, snapshotWith } from "./operations/snapshot.js";
 export { writeBy } from "./operations/write.js";
-export { clockOf, definedElsewhere, tellWithin } from "./state/core.js";
+export { clockOf, definedElsewhere, environmentOf, tellWithin } from "./state/core.js";

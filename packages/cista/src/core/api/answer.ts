@@ -31,6 +31,8 @@ export interface AnswerDetails extends Freshness {
   varies?: Readonly<Record<string, string>>;
   /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
   status?: number;
+  /** Which other tab or process it comes from, for the journal. It counts as new as all that is known here: whoever brings it has compared. */
+  from?: string;
   /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */
   failure?: Failure;
 }

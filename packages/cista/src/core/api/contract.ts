@@ -63,8 +63,8 @@ export interface LoadContext {
   readonly attempt: number;
   /** Pass it to `fetch` as `cache`, so that "now" is not answered by the browser's own. */
   readonly mode: LoadMode;
-  /** What is held now, for a conditional request. */
-  readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number };
+  /** What is held when it is looked at, for a conditional request. */
+  readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number } | undefined;
   /** Reads another source through the same cache: collapsed and cached like any read. */
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
   /** The cache's clock: milliseconds since the Unix epoch. */
@@ -74,9 +74,16 @@ export interface LoadContext {
 /** One load, as an interceptor sees it. */
 export interface LoadCall {
   readonly key: string;
+  /** Its source's name. */
   readonly source: string;
   readonly params: unknown;
   readonly context: LoadContext;
+  /** What its source says of itself. */
+  readonly definition: SourceDefinition<any, any>;
+  /** The cache's: whose entries these are. */
+  readonly partition: string | undefined;
+  /** The keys of the entries that it has read so far: what it is made of. */
+  readonly parts: readonly string[];
 }
 
 /** Stands around every load of one cache: see `Cache.intercept`. */
@@ -162,6 +169,13 @@ export interface WriteDefinition<I, R> {
   retry?: Retry | false;
   /** For one try. Default "2m"; `Infinity` for none. */
   timeout?: Duration;
+  /**
+   * Where an outbox is open (`openOutbox` of `cista/browser`): stored before it is sent, and sent until it is answered, also
+   * by a later page or another tab. Its name has to stay the same, and its input has to be data that can be stored. Default false.
+   */
+  kept?: boolean;
+  /** A Standard Schema of the input: what was stored, perhaps by another version of the program, is checked by it. */
+  check?: StandardSchema<unknown, I>;
 }
 
 /** A change to be sent; defined once, run in any cache. */
@@ -178,6 +192,8 @@ export interface RunOptions {
   signal?: AbortSignal;
   /** Told each time that it goes on to another phase. */
   onPhase?(phase: SendingPhase): void;
+  /** The same for all tries of one change, whoever sends them. Default: 128 random bits. */
+  idempotencyKey?: string;
 }
 
 /** Params of `run`: the input first, then options. */

@@ -31,6 +31,7 @@ export type JournalKind =
   | "evict"
   | "put"
   | "restore"
+  | "adopt"
   | "delete"
   | "sign-out"
   | "write"
@@ -57,6 +58,8 @@ export interface JournalEvent {
   readonly duration?: number;
   readonly write?: string;
   readonly note?: string;
+  /** The other tab that it was learned from: see `joinTabs` of `cista/browser`. */
+  readonly from?: string;
 }
 
 /** The ordered record of all that happens in one cache. */

@@ -1,3 +1,5 @@
+import type { RunOptions, Selector, Write } from "./contract.js";
+
 /** Time and chance, as the core sees them. */
 export interface Clock {
   /** Milliseconds since the Unix epoch. */
@@ -33,3 +35,29 @@ export interface Environment {
  * @internal
  */
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
+
+/**
+ * What a program has done to entries, for other tabs and processes: they are no longer trusted, or forgotten.
+ * @internal
+ */
+export interface Change {
+  readonly kind: "invalidate" | "delete";
+  /** What was meant. Of those that are functions only the keys can be told. */
+  readonly selectors: readonly Selector[];
+  /** What was here of it. */
+  readonly keys: readonly string[];
+}
+
+/**
+ * Is given the writes that are to be kept until they have been sent, in place of their being sent.
+ * @internal
+ */
+export interface WriteKeeper {
+  run(write: Write<any, any>, input: unknown, options: RunOptions): Promise<unknown>;
+}
+
+/**
+ * The reason to abort a run with whose change another tab or a later page is to send: its layers stay.
+ * @internal
+ */
+export const sendLater: unique symbol = Symbol.for("cista.send-later") as never;

@@ -33,6 +33,8 @@ export interface StoredEntry {
   readonly varies?: Readonly<Record<string, string>>;
   /** Only in a page that is not stored itself (rule H5). */
   readonly noStore?: boolean;
+  /** Of a page: when it was shown there, where that was before the snapshot was taken. */
+  readonly shownAt?: number;
   /** What it was made of: the source's name and the params of each. */
   readonly parts?: readonly (readonly [source: string, params?: unknown])[];
 }
@@ -86,6 +88,7 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   groups: orNothing((value) => Array.isArray(value) && value.length <= mostGroups && value.every(isText)),
   varies: orNothing(isTexts),
   noStore: orNothing(isFlag),
+  shownAt: orNothing(isLength),
   parts: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isPart)),
 };
 

@@ -10,5 +10,7 @@ type Given<T> = { [K in keyof T as Optional<T[K]> extends true ? never : K]: T[K
  * @internal
  */
 export function omitUndefined<const T extends object>(members: T): Given<T> {
-  return Object.fromEntries(Object.entries(members).filter(([, member]) => member !== undefined)) as Given<T>;
+  const given: Record<string, unknown> = {};
+  for (const [name, member] of Object.entries(members)) if (member !== undefined) given[name] = member;
+  return given as Given<T>;
 }

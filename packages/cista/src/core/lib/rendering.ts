@@ -1,5 +1,6 @@
 /** The seam between a page that is rendered on a server, or hydrated in a browser, and the bindings. Rules H1, H2, H6, H7. */
 import type { Cache, Source } from "../api/contract.js";
+import type { Failure } from "../api/failure.js";
 import type { Reading, View } from "../api/reading.js";
 
 /**
@@ -9,12 +10,16 @@ import type { Reading, View } from "../api/reading.js";
 export interface Rendering {
   /** True where a binding has to wait for what is not known yet. */
   readonly onServer: boolean;
+  /** On a server: what is left to the browser, by its key, and why. */
+  readonly left?: ReadonlyMap<string, Failure>;
   /**
    * What the page shows of a view's entry, once and for all; a promise where that is still to come; undefined where the page
    * says nothing of it.
    * @param asks false for a view that starts nothing by itself: it is `empty` on a page
    */
   of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | Promise<void> | undefined;
+  /** The same for whoever cannot wait, as far as it is known by now: nothing is asked for. */
+  peek(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | undefined;
 }
 
 const renderings = new WeakMap<Cache, Rendering>();

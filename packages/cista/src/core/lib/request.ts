@@ -162,7 +162,9 @@ export class Request {
     const came = await this.#plan.load(this);
     if (isIterable(came)) return this.#follow(came, abort);
     const answer = await this.#answerOf(came);
-    if (this.#counts(abort)) this.#finish(() => this.#listener.onAnswer(answer, false));
+    if (!this.#counts(abort)) return;
+    if (answer.details.from !== undefined) this.startVersion = this.#plan.nextVersion();
+    this.#finish(() => this.#listener.onAnswer(answer, false));
   }
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
@@ -195,7 +197,7 @@ export class Request {
   }
 
   #streamAnswered(answer: Answer<unknown>): void {
-    if (this.#streamed) this.startVersion = this.#plan.nextVersion();
+    if (this.#streamed || answer.details.from !== undefined) this.startVersion = this.#plan.nextVersion();
     this.#streamed = true;
     // What breaks after it has held for longer than a pause is tried again from the beginning.
     if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;

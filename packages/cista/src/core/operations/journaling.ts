@@ -74,6 +74,7 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
     }),
     duration: sinceTry(entry),
     ...(answer === partsUnchanged ? { note: "all its parts are as they were" } : {}),
+    ...(answer.details.from === undefined ? {} : { from: answer.details.from }),
   }),
   failure: (entry, request, failure) => ({
     ...tryDetails(entry, request, failure),
@@ -84,6 +85,7 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
   "held-back": (_, cause, note) => ({ cause, note }),
   put: (_, note) => ({ note }),
   delete: (_, note) => (note === undefined ? {} : { note }),
+  adopt: (_, from) => ({ from }),
   evict: (_, note) => ({ note }),
   invalidate: (_, write) => (write === undefined ? {} : { write }),
   layer: (_, write, note) => ({ write, note }),

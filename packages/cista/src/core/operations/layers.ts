@@ -47,6 +47,11 @@ export class WriteLayers {
     return this.byEntry.get(entry)?.every(({ isGone }) => isGone) ?? true;
   }
 
+  /** Lies over all others from now on. */
+  raise(): void {
+    for (const [entry, layers] of this.byEntry) layersOf(entry)?.raise(layers);
+  }
+
   removeFrom(entry: Entry, note: string): void {
     layersOf(entry)?.remove(this.byEntry.get(entry) ?? [], note);
   }
@@ -157,6 +162,13 @@ class EntryLayers implements Layers {
       this.#markGone(layer);
     }
     // What they made of the value is made anew; the last of it stays, to keep what did not change.
+    if (this.lastMade) this.lastMade = { ...this.lastMade, over: removed };
+    markDirty(this.#entry);
+  }
+
+  raise(layers: readonly Layer[]): void {
+    const there = layers.filter(({ isGone }) => !isGone);
+    this.#list = [...this.#list.filter((layer) => !there.includes(layer)), ...there];
     if (this.lastMade) this.lastMade = { ...this.lastMade, over: removed };
     markDirty(this.#entry);
   }

@@ -56,15 +56,29 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
     attempt: request.attempt,
     mode,
     now: () => core.clock.now(),
-    ...(entry.held === "value" && !ignoresHeld(mode) && entry.fits ? { held: heldOf(entry) } : {}),
+    // When it is looked at: another tab may have brought it while the load waited.
+    get held() {
+      return entry.held === "value" && !ignoresHeld(mode) && entry.fits ? heldOf(entry) : undefined;
+    },
     read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
       signal.throwIfAborted();
       assertNotDisposed(core);
       return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
     },
   };
-  const call: LoadCall = { key: entry.key, source: source.name, params: entry.params, context };
   const proceed = () => source.definition.load(entry.params, context);
+  if (core.interceptors.length === 0) return proceed();
+  const call: LoadCall = {
+    key: entry.key,
+    source: source.name,
+    params: entry.params,
+    context,
+    definition: source.definition,
+    partition: core.options.partition,
+    get parts() {
+      return reader.parts.map((part) => part.entry.key);
+    },
+  };
   return core.interceptors.reduce<() => unknown>(
     (inner, { interceptor }) =>
       () =>

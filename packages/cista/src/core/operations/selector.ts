@@ -45,6 +45,11 @@ function ofSourceWith(core: Core, { source, ...rest }: SourceSelector<any>): Ent
   return ofSource(core, source).filter((entry) => hasPart(entry.params, params));
 }
 
+/** Whether an entry's params are meant by those of a selector. */
+export function areMeant(params: unknown, meant: unknown): boolean {
+  return hasMembers(meant) ? hasPart(params, meant) : sameParams(plain(params), plain(meant));
+}
+
 /** Whether params have a part: of objects, also within, each member that is not undefined; all else is to be the same. */
 function hasPart(whole: unknown, part: unknown): boolean {
   const [ours, theirs] = [plain(whole), plain(part)];

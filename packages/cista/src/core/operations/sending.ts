@@ -4,13 +4,15 @@ import type { FailedAction, RunOptions, Selector, SendContext, SendingPhase, Wri
 import { type Duration, milliseconds } from "../api/duration.js";
 import { Failure } from "../api/failure.js";
 import type { EventDetails, JournalKind } from "../api/journal.js";
-import { retryPlan } from "../api/settings.js";
+import { sendLater } from "../api/seams.js";
+import { type Retry, retryPlan } from "../api/settings.js";
 import { onAbort } from "../lib/abort.js";
 import { guarded } from "../lib/guarded.js";
 import { Outbox, type Outgoing } from "../lib/outbox.js";
 import { Request } from "../lib/request.js";
 import { afterChange, batch } from "../state/batches.js";
 import { type Core, nowOf } from "../state/core.js";
+import { tellChange } from "./change-listeners.js";
 import { markInvalidated, requestIfWatched } from "./changing.js";
 import { runCallback, tellFailure } from "./failing.js";
 import type { WriteLayers } from "./layers.js";
@@ -21,6 +23,9 @@ import { resumeAfterWrites } from "./watching.js";
 const usualTimeout: Duration = "2m";
 /** A write does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
+
+/** What is kept until it has been sent is tried until it is answered. */
+const untilAnswered: Retry = { times: Number.POSITIVE_INFINITY, first: "1s", most: "1m" };
 
 /** Sends a change whose layers lie over the entries already; settles as `send` does (rule W4). */
 export function runWrite(
@@ -73,7 +78,7 @@ class Run implements Outgoing {
     this.#input = input;
     this.#options = options;
     this.#layers = layers;
-    this.#idempotencyKey = core.clock.uniqueText();
+    this.#idempotencyKey = options.idempotencyKey ?? core.clock.uniqueText();
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
       this.#resolve = resolve;
@@ -99,6 +104,10 @@ class Run implements Outgoing {
   /** Ends it from outside. */
   abort(reason: unknown): void {
     this.promise.catch(() => {}); // whoever gave it up knows
+    if (reason === sendLater) {
+      this.#leave();
+      return;
+    }
     const sent = !this.#core.disposed && this.#request !== undefined && this.#request.attempt > 0;
     this.#request?.abort(new Failure("aborted", "The write was given up."));
     this.#end(
@@ -108,11 +117,21 @@ class Run implements Outgoing {
     );
   }
 
+  /** Sent later, or by another tab: what it shows stays. */
+  #leave(): void {
+    if (!this.#outbox.remove(this)) return;
+    this.#endAbort();
+    this.#request?.abort(new Failure("aborted", "The write is sent later, or by another tab."));
+    this.#reject(sendLater);
+    batch(this.#core, () => this.#outbox.makeWay(this));
+  }
+
   send(): void {
     const core = this.#core;
     const { definition } = this.#write;
-    const { retry, timeout } = definition;
-    const plan = retryPlan(retry ?? false);
+    const { retry, timeout, kept } = definition;
+    const isKept = kept && core.keeper;
+    const plan = retryPlan(isKept ? { ...untilAnswered, ...retry, times: Number.POSITIVE_INFINITY } : (retry ?? false));
     this.#request = new Request(
       {
         clock: core.clock,
@@ -223,6 +242,7 @@ class Run implements Outgoing {
         for (const entry of selected(core, selector)) invalidated.add(entry);
       });
     }
+    tellChange(core, "invalidate", selectors, invalidated);
     for (const entry of invalidated) markInvalidated(entry, name);
     // What it puts is newer than the invalidation, so it is not asked for again.
     run(() => definition.onSuccess?.(result, this.#input, core.cache));
@@ -236,6 +256,7 @@ class Run implements Outgoing {
   /** Its own layers go, and nothing else. */
   #onRefusal(mayHaveWorked: boolean): void {
     const layers = this.#layers;
+    if (mayHaveWorked) tellChange(this.#core, "invalidate", [], layers.entries);
     for (const entry of layers.entries) {
       layers.removeFrom(entry, "lifted: taken back");
       if (!mayHaveWorked) continue;

@@ -1,4 +1,5 @@
 /** The cache's content as data, and back. Rules S1, S2. */
+import type { AnswerDetails } from "../api/answer.js";
 import type { Cache, Selector } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import { ageAt } from "../api/freshness.js";
@@ -41,7 +42,7 @@ export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolea
   return omitUndefined({
     format: "cista-snapshot",
     version: 1,
-    takenAt: core.clock.now(),
+    takenAt: core.epoch + now,
     partition: core.options.partition,
     entries: entries
       .filter((entry) => entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated)
@@ -121,11 +122,11 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
     );
   }
   // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
-  const elapsed = core.clock.now() - takenAt;
+  const at = nowOf(core);
+  const elapsed = core.epoch + at - takenAt;
   // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
   const trusted = elapsed >= -clockTolerance;
   const since = Math.max(0, elapsed);
-  const at = nowOf(core);
   const pending = pendingOf(core);
   const room = core.capacity - pending.size;
   batch(core, () => {
@@ -244,7 +245,7 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
 }
 
 /** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
-function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
+export function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
   const { check, accepts } = source.definition;
   try {
     if (accepts && !accepts(value)) return undefined;
@@ -260,21 +261,13 @@ function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly va
 
 function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, value: unknown): void {
   const { core } = entry.shelf;
-  const { kind, etag, lastModified, lastEventId, mustRevalidate = false, immutable = false, varies } = stored;
-  const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
+  const now = nowOf(core); // once: its moment must not move by what passes between two looks at the clock
   const details = {
-    age: ageAt(nowOf(core), at, stored.age),
-    maxAge: forever(stored.maxAge),
-    staleWhileRevalidate: forever(stored.staleWhileRevalidate),
-    staleIfError: forever(stored.staleIfError),
-    mustRevalidate,
-    immutable,
-    groups: stored.groups ?? [],
+    ...detailsOf(stored),
+    age: ageAt(now, at, stored.age),
     ...(stored.noStore && page ? { noStore: true } : {}),
-    ...(varies ? { varies } : {}),
-    ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
   };
-  changeHeld(entry, () => entry.hold(kind, value, details, ++core.version, nowOf(core)));
+  changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
   if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   markDependentsOutdated(entry);
@@ -283,8 +276,28 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.
   const activity = entry.active();
   activity.isDisplayed = true;
-  activity.staleOnArrival = !entry.isFresh(nowOf(core));
+  activity.staleOnArrival = !entry.isFresh(now);
   activity.isBrought = page.isLive;
+}
+
+/**
+ * What an entry that was stored, or told by another tab, says beside its value.
+ * @internal
+ */
+export function detailsOf(stored: StoredEntry): AnswerDetails {
+  const { etag, lastModified, lastEventId, mustRevalidate = false, immutable = false, varies } = stored;
+  const validated = etag !== undefined || lastModified !== undefined || lastEventId !== undefined;
+  return {
+    age: stored.age,
+    maxAge: forever(stored.maxAge),
+    staleWhileRevalidate: forever(stored.staleWhileRevalidate),
+    staleIfError: forever(stored.staleIfError),
+    mustRevalidate,
+    immutable,
+    groups: stored.groups ?? [],
+    ...(varies ? { varies } : {}),
+    ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
+  };
 }
 
 /** Rule H10: what it was made of, so that a change of a part reaches it. */

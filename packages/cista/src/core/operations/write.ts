@@ -46,12 +46,13 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
   }
   retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
   milliseconds(definition.timeout ?? 0, "timeout");
-  const runWith: RunWith = (core, own, input, options) => runBy(sender, core, own, input, options);
+  const runWith: RunWith = (core, own, input, options, layers) =>
+    runBy(sender, core, own, input, options, layers as WriteLayers | undefined);
   return Object.freeze({ name, definition: Object.freeze({ ...definition }), [runKey]: runWith });
 }
 
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
-function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
+export function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
   const layers = new WriteLayers(name);
   const edit: LayerEditor = {
     at: (source, ...[params]) => ({
@@ -84,9 +85,10 @@ function runBy(
   write: Write<any, any>,
   input: unknown,
   options: RunOptions,
+  laid: WriteLayers | undefined,
 ): Promise<unknown> {
   if (options.signal?.aborted) return Promise.reject(options.signal.reason);
-  const layers = addLayers(core, write, input);
+  const layers = laid ?? addLayers(core, write, input);
   /** Only once all of it is known to be in order is it sent. */
   const sendNow = (send: Sender) => {
     assertNotDisposed(core); // by what `optimistic` has done, or while what sends it was loaded

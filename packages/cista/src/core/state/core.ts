@@ -2,7 +2,7 @@
 import type { Cache, CacheOptions, FailedAction, Interceptor, RunOptions, Source, Write } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
-import type { Clock, Environment } from "../api/seams.js";
+import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
 import { settingsOf } from "../api/settings.js";
 import { CacheClock } from "../lib/cache-clock.js";
 import { Groups } from "../lib/groups.js";
@@ -33,7 +33,15 @@ export interface Callbacks {
 
 /** A write brings what runs it: a program without writes does not carry that along. */
 export const runKey: unique symbol = Symbol.for("cista.run") as never;
-export type RunWith = (core: Core, write: Write<any, any>, input: unknown, options: RunOptions) => Promise<unknown>;
+export type RunWith = (
+  core: Core,
+  write: Write<any, any>,
+  input: unknown,
+  options: RunOptions,
+  layers?: SentLayers,
+) => Promise<unknown>;
+/** The layers of one run: see `WriteLayers`. */
+export type SentLayers = object;
 
 /** Entries that wait for their source to be used. */
 export interface PendingRestores {
@@ -95,6 +103,10 @@ export class Core {
   readonly signOuts: Set<() => unknown> = new Set();
   /** What stands around each round of telling listeners: frameworks that batch. The outermost last. */
   tellWithin: readonly ((tell: () => void) => void)[] = [];
+  /** Who hears of what a program has done to entries, as data: see `onChange`. */
+  changeListeners: readonly ((change: Change) => void)[] = [];
+  /** Who keeps writes until they have been sent, where somebody does. */
+  keeper: WriteKeeper | undefined;
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
@@ -143,6 +155,14 @@ export function coreOf(cache: Cache): Core {
 /** The clock that a cache goes by. */
 export function clockOf(cache: Cache): Clock {
   return coreOf(cache).clock;
+}
+
+/**
+ * Whether there is a network, and whether somebody looks, as a cache sees it.
+ * @internal
+ */
+export function environmentOf(cache: Cache): Environment {
+  return coreOf(cache).environment;
 }
 
 /**

@@ -22,6 +22,7 @@ export interface Facts {
   "held-back": [cause: Cause, note: string];
   put: [note: string];
   delete: [note?: string];
+  adopt: [from: string];
   evict: [note: string];
   invalidate: [write: string | undefined];
   layer: [write: string, note: string];

@@ -1,0 +1,106 @@
+/** What another tab has learned, held here. Rule B1. */
+import type { Cache, Selector } from "../api/contract.js";
+import type { Change } from "../api/seams.js";
+import type { StoredEntry } from "../api/stored.js";
+import { keyText } from "../lib/key.js";
+import { batch } from "../state/batches.js";
+import { type Core, coreOf, nowOf, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import { supersede } from "./asking.js";
+import { forget, invalidate } from "./changing.js";
+import { markDependentsOutdated, setParts } from "./dependencies.js";
+import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
+import { areMeant, selected } from "./selector.js";
+import { checkedNow, detailsOf } from "./snapshot.js";
+import { outcomeOf } from "./waiting.js";
+
+/**
+ * Holds what another tab has learned, in place of what is held here: it is newer (rule B1).
+ * @param isKept the request under way runs on, for what is newer still
+ * @returns false where no source of that name is in use here, or the entry is none of its
+ * @internal
+ */
+export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, from: string, isKept: boolean): boolean {
+  const core = coreOf(cache);
+  const shelf = core.shelves.named(stored.source);
+  if (core.disposed || !shelf || stored.noStore) return false;
+  let entry: Entry;
+  try {
+    entry = getOrCreateEntry(core, shelf.source, stored.params);
+  } catch {
+    return false; // params that can make no key
+  }
+  const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
+  if (!checked) return false;
+  batch(core, () => {
+    const details = { ...detailsOf(stored), age: stored.age + since };
+    const version = ++core.version;
+    changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));
+    entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
+    setParts(entry, []);
+    if (!isKept) supersede(entry, outcomeOf(entry), "another tab has brought it");
+    if (entry.activity) entry.activity.requestedAt = nowOf(core);
+    record("adopt", entry, from);
+    markDependentsOutdated(entry);
+    reschedule(entry);
+  });
+  return true;
+}
+
+/** A selector as it can be told to another tab: without functions, and with a source by its name. */
+export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
+
+/** Undefined for one that is a function: what it hit is told by keys. */
+export function plainSelector(selector: Selector): PlainSelector | undefined {
+  if (selector === "all" || "key" in selector || "group" in selector) return selector;
+  if ("definition" in selector) return { of: selector.name };
+  if (!("source" in selector)) return undefined;
+  const { source, ...rest } = selector;
+  return "params" in rest ? { of: source.name, params: rest.params } : { of: source.name };
+}
+
+/**
+ * Does here what a program did in another tab (rule B3), and tells nobody.
+ * @param isOlder whether what is here of a key is of before that
+ * @returns the keys that it hit
+ */
+export function adoptChange(
+  cache: Cache,
+  kind: Change["kind"],
+  selectors: readonly PlainSelector[],
+  isOlder: (key: string) => boolean,
+): string[] {
+  const core = coreOf(cache);
+  if (core.disposed) return [];
+  const entries = new Set(selectors.flatMap((selector) => entriesFor(core, selector)));
+  const older = [...entries].filter(({ key }) => isOlder(key));
+  batch(core, () => {
+    for (const entry of older) {
+      if (kind === "delete") forget(entry);
+      else invalidate(entry);
+    }
+  });
+  return older.map(({ key }) => key);
+}
+
+function entriesFor(core: Core, selector: PlainSelector): Entry[] {
+  if (selector === "all" || !("of" in selector)) return selected(core, selector);
+  const source = core.shelves.named(selector.of)?.source;
+  if (!source) return [];
+  return selected(core, "params" in selector ? { source, params: selector.params as never } : source);
+}
+
+/** Whether what another tab has told of is meant by a selector. */
+export function meansStored(
+  cache: Cache,
+  selector: PlainSelector,
+  { source, params, groups = [] }: StoredEntry,
+): boolean {
+  if (selector === "all") return true;
+  if ("of" in selector) {
+    return selector.of === source && (!("params" in selector) || areMeant(params, selector.params));
+  }
+  if ("key" in selector) return selector.key === keyText(source, params);
+  const labels = coreOf(cache).shelves.named(source)?.source.definition.labels?.(params) ?? [];
+  return groups.includes(selector.group) || labels.includes(selector.group);
+}

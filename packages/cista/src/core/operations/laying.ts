@@ -1,0 +1,74 @@
+/** A write's layers without its sending: for what is sent later, or by another tab. Rules O2, O4. */
+import type { Cache, RunOptions, Write } from "../api/contract.js";
+import { CistaError, preview } from "../api/failure.js";
+import type { WriteKeeper } from "../api/seams.js";
+import { batch } from "../state/batches.js";
+import { type Core, coreOf, type RunWith, runKey } from "../state/core.js";
+import { markInvalidated, requestIfWatched } from "./changing.js";
+import type { WriteLayers } from "./layers.js";
+import { resumeAfterWrites } from "./watching.js";
+import { addLayers } from "./write.js";
+
+/** What lies over entries until somebody says what became of the write. */
+export interface LaidWrite {
+  /** Sends it now, with these layers. Rejects with `sendLater` where it was aborted with that: they stay. */
+  send(options: RunOptions): Promise<unknown>;
+  /** Lies over all others from now on: one that was run before it has been heard of later. */
+  raise(): void;
+  /** It has worked elsewhere: the next answer tells what came of it (rule W2). */
+  worked(): void;
+  /** Taken back at once. @param mayHaveWorked the entries are asked about */
+  refused(mayHaveWorked: boolean): void;
+}
+
+export function layWrite(cache: Cache, write: Write<any, any>, input: unknown): LaidWrite {
+  const core = coreOf(cache);
+  const layers = addLayers(core, write, input);
+  return {
+    send(options) {
+      const runWith = (write as { readonly [runKey]?: RunWith })[runKey];
+      if (runWith) return runWith(core, write, input, options, layers);
+      throw new CistaError(
+        "write",
+        DEVELOPMENT && `A write was expected, as write() makes it, but it is ${preview(write)}.`,
+      );
+    },
+    raise: () => batch(core, () => layers.raise()),
+    worked: () => settle(core, layers, () => leaveToNextAnswer(core, layers)),
+    refused: (mayHaveWorked) => settle(core, layers, () => takeBack(layers, mayHaveWorked)),
+  };
+}
+
+/** Gives kept writes to a keeper from now on. Returns its own end. */
+export function setKeeper(cache: Cache, keeper: WriteKeeper): () => void {
+  const core = coreOf(cache);
+  core.keeper = keeper;
+  return () => {
+    if (core.keeper === keeper) core.keeper = undefined;
+  };
+}
+
+function settle(core: Core, layers: WriteLayers, change: () => void): void {
+  if (core.disposed || layers.settledAt > 0) return;
+  batch(core, () => {
+    layers.settle(++core.version);
+    change();
+    for (const entry of layers.entries) if (entry.activity?.layers?.pendingWrites === 0) resumeAfterWrites(entry);
+  });
+}
+
+function leaveToNextAnswer(core: Core, layers: WriteLayers): void {
+  for (const entry of layers.entries) {
+    // Where the tabs are joined, the one that has sent it tells what is no longer to be trusted.
+    if (core.changeListeners.length === 0) markInvalidated(entry, layers.name);
+    if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
+    if (entry.isInvalidated) requestIfWatched(entry);
+  }
+}
+
+function takeBack(layers: WriteLayers, mayHaveWorked: boolean): void {
+  for (const entry of layers.entries) {
+    layers.removeFrom(entry, "lifted: taken back");
+    if (mayHaveWorked && markInvalidated(entry, layers.name)) requestIfWatched(entry);
+  }
+}
