@@ -215,8 +215,9 @@ export class Feeding {
 
   // ── What happens to the cache, the page and whoever uses them ──────────────
 
-  #note({ key, source }: JournalEvent): void {
-    if (key !== undefined && source !== undefined) this.#changedIn(key, source);
+  /** What another tab has told is stored by that one. */
+  #note({ key, source, from }: JournalEvent): void {
+    if (from === undefined && key !== undefined && source !== undefined) this.#changedIn(key, source);
   }
 
   #changedIn(key: string, source: string): void {

@@ -92,6 +92,11 @@ class ReceivedPage implements Rendering {
     return sent.reading;
   }
 
+  /** A browser waits for nothing. */
+  peek(...looked: Parameters<ReceivedPage["of"]>): Reading<any> | undefined {
+    return this.of(...looked);
+  }
+
   #takeIn(): void {
     for (; this.#next < this.#blocks.length; this.#next++) {
       const text = this.#blocks[this.#next]?.textContent ?? "";
@@ -112,7 +117,7 @@ class ReceivedPage implements Rendering {
     const now = clockOf(this.#cache).now();
     const isLive = snapshot.live === true && isThisVisit();
     // Rule H3: a page made for this visit is no older than the visit, whatever the clocks say.
-    const since = Math.max(0, Math.min(now - snapshot.takenAt, performance.now()));
+    const since = Math.max(0, Math.min(now - snapshot.takenAt, Math.round(performance.now())));
     const takenAt = isLive ? now - since : snapshot.takenAt;
     try {
       restoreWith(this.#cache, { ...snapshot, takenAt }, { isLive });
@@ -157,7 +162,7 @@ function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
     key: view.key,
     state: isValue ? "ready" : "missing",
     value: isHeld ? held : entry.value,
-    fresh: entry.age < (entry.maxAge ?? Number.POSITIVE_INFINITY),
+    fresh: entry.age - (takenAt - (entry.shownAt ?? takenAt)) < (entry.maxAge ?? Number.POSITIVE_INFINITY),
     storedAt: takenAt - entry.age,
     ...(isValue ? { pendingWrites: 0 } : {}),
     request: "none",

@@ -1,0 +1,105 @@
+import { type Cache, CistaError, type Failure, type Write } from "../../core/index.js";
+import { environmentOf, snapshotWith } from "../../core/internal.js";
+import { browserTabs, type TabPlatform } from "../tabs/platform.js";
+import { KeptWrites } from "./kept-writes.js";
+import { type OutboxBackend, openRecords } from "./records.js";
+
+export interface OutboxOptions {
+  /** The kept writes of the program: what was kept of another is shown as `unknown`, and not sent. */
+  writes: readonly Write<any, any>[];
+  /** The database's name begins so. Default "cista"; a cache with a partition has one of its own. */
+  name?: string;
+  /** Where they are stored. Default: IndexedDB. */
+  backend?: OutboxBackend;
+  /** @internal */
+  platform?: TabPlatform;
+}
+
+/** A write that waits to be sent, or was refused. */
+export interface KeptWrite {
+  /** Its Idempotency-Key: the same for all tries of all tabs. */
+  readonly id: string;
+  /** The write's name. */
+  readonly write: string;
+  readonly input: unknown;
+  /** When it was run: milliseconds since the Unix epoch. */
+  readonly at: number;
+  /** "unknown": this version of the program has no such write, or none that takes this input. It is not sent. */
+  readonly state: "waiting" | "sending" | "refused" | "unknown";
+  /** Why it was refused. */
+  readonly failure?: Failure;
+}
+
+/** The writes that are kept until they have been sent. */
+export interface Outbox {
+  /** What waits, is being sent or was refused, in the order in which it was run; the same list until something changes. */
+  list(): readonly KeptWrite[];
+  /** Calls back after each change of the list. Returns its own end. */
+  subscribe(listener: () => void): () => void;
+  /** Sends a refused one again: as a new one, behind the others. */
+  retry(id: string): Promise<void>;
+  /** Gives one up, or puts a refused one away. What had been sent may have worked: the entries that it lies on are asked about. */
+  drop(id: string): Promise<void>;
+  /** Gives all up. */
+  clear(): Promise<void>;
+  /** Keeps and sends nothing more from this page. What is kept stays kept, for the next page. To be called before the cache is disposed of. */
+  close(): void;
+}
+
+/**
+ * Keeps the writes that are defined with `kept: true` until they have been answered: stored before they are sent, sent by
+ * exactly one tab, in the order in which they were run, with the same Idempotency-Key however often; shown by their layers
+ * meanwhile, also after a reload and in every tab. Resolves when what was kept by an earlier page is shown.
+ * Where the browser has no database, kept writes are sent like any other, with a warning.
+ * @throws CistaError code "outbox" where there is no page, as on a server; `cache.run` of a kept write too, for one that is
+ * not among `writes`, or an input that cannot be stored
+ * @example
+ * const book = api.write({ name: "book", kept: true, method: "POST", url: "/api/basket" });
+ * const outbox = await openOutbox(cache, { writes: [book] });
+ */
+export async function openOutbox(cache: Cache, { writes, name = "cista", ...options }: OutboxOptions): Promise<Outbox> {
+  const platform = options.platform ?? browserTabs() ?? lonelyTab;
+  if (!options.platform && typeof document === "undefined") {
+    throw new CistaError(
+      "outbox",
+      DEVELOPMENT &&
+        "openOutbox keeps writes in a page's own database, and there is no page here: call it in the browser only.",
+    );
+  }
+  const { partition } = snapshotWith(cache, { where: () => false }, false);
+  const own = encodeURIComponent(name);
+  // Neither part has a space in it, so no two outboxes share a name.
+  const scope = partition === undefined ? own : `${own} ${encodeURIComponent(partition)}`;
+  let backend: OutboxBackend;
+  try {
+    backend = options.backend ?? (await openRecords(`${scope} outbox`));
+  } catch (thrown) {
+    console.warn("Cista: no database can be had here: kept writes are sent like any other.", thrown);
+    return {
+      list: () => [],
+      subscribe: () => () => {},
+      async retry() {},
+      async drop() {},
+      async clear() {},
+      close() {},
+    };
+  }
+  const kept = new KeptWrites(cache, writes, scope, backend, platform, environmentOf(cache));
+  await kept.begin();
+  return {
+    list: kept.list,
+    subscribe: kept.subscribe,
+    retry: (id) => kept.retry(id),
+    drop: (id) => kept.drop(id),
+    clear: () => kept.clear(),
+    close: () => kept.close(),
+  };
+}
+
+/** A page that can hear no other. */
+const lonelyTab: TabPlatform = {
+  now: () => Date.now(),
+  open: () => ({ post() {}, close() {} }),
+  locks: undefined,
+  onLife: () => () => {},
+};

@@ -1,0 +1,191 @@
+/** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5. */
+import type { Cache, RunOptions, Write } from "../../core/index.js";
+import { checked, type LaidWrite, layWrite } from "../../core/internal.js";
+import type { KeptWrite } from "./index.js";
+import { failureOf, type KeptRecord, type StoredFailure } from "./records.js";
+
+/** Somebody here waits for what becomes of it. */
+export interface Waiting {
+  resolve(result: unknown): void;
+  reject(reason: unknown): void;
+  readonly options: RunOptions;
+}
+
+export class KeptList {
+  readonly #cache: Cache;
+  /** By their names. */
+  readonly writes: Map<string, Write<any, any>>;
+  readonly #records = new Map<string, KeptRecord>();
+  readonly #laid = new Map<string, LaidWrite>();
+  readonly #waiting = new Map<string, Waiting>();
+  /** What this version of the program does not know, or cannot read. */
+  readonly #unknown = new Set<string>();
+  /** What another tab is sending; and what this one is. */
+  readonly #elsewhere = new Set<string>();
+  #sending: string | undefined;
+  /** What has had its end, should it be heard of once more. */
+  readonly #ended = new Set<string>();
+  readonly #listeners = new Set<() => void>();
+  #list: readonly KeptWrite[] | undefined;
+  #lastOrder = 0;
+
+  constructor(cache: Cache, writes: readonly Write<any, any>[]) {
+    this.#cache = cache;
+    this.writes = new Map(writes.map((write) => [write.name, write]));
+  }
+
+  // ── As others see it ───────────────────────────────────────────────────────
+
+  readonly list = (): readonly KeptWrite[] => {
+    this.#list ??= this.#inOrder().map((record) => {
+      const { id, write, input, at, failure } = record;
+      const told = failure ? { failure: failureOf(failure) } : {};
+      return { id, write, input, at, state: this.#stateOf(record), ...told };
+    });
+    return this.#list;
+  };
+
+  #stateOf({ id, failure }: KeptRecord): KeptWrite["state"] {
+    if (failure) return "refused";
+    if (this.#unknown.has(id)) return "unknown";
+    return this.#sending === id || this.#elsewhere.has(id) ? "sending" : "waiting";
+  }
+
+  #inOrder(): KeptRecord[] {
+    return [...this.#records.values()].sort((one, other) => one.order - other.order);
+  }
+
+  readonly subscribe = (listener: () => void): (() => void) => {
+    const own = () => listener();
+    this.#listeners.add(own);
+    return () => void this.#listeners.delete(own);
+  };
+
+  changed(): void {
+    this.#list = undefined;
+    for (const listener of [...this.#listeners]) listener();
+  }
+
+  get ids(): string[] {
+    return [...this.#records.keys()];
+  }
+
+  get(id: string): KeptRecord | undefined {
+    return this.#records.get(id);
+  }
+
+  laidFor(id: string): LaidWrite | undefined {
+    return this.#laid.get(id);
+  }
+
+  optionsOf(id: string): RunOptions {
+    return this.#waiting.get(id)?.options ?? {};
+  }
+
+  isElsewhere(id: string): boolean {
+    return this.#elsewhere.has(id);
+  }
+
+  /** The one that is to be sent next. */
+  next(): KeptRecord | undefined {
+    return this.#inOrder().find(({ id, failure }) => !failure && !this.#unknown.has(id));
+  }
+
+  /** Greater than that of all that is known. */
+  nextOrder(now: number): number {
+    this.#lastOrder = Math.max(now, this.#lastOrder + 0.001);
+    return this.#lastOrder;
+  }
+
+  // ── What happens to it ─────────────────────────────────────────────────────
+
+  /** One that is run here: shown at once. @returns what becomes of it */
+  add(record: KeptRecord, write: Write<any, any>, options: RunOptions): Promise<unknown> {
+    const { id, input } = record;
+    this.writes.set(write.name, write); // after hot reloading another one of that name
+    this.#records.set(id, record);
+    this.#laid.set(id, layWrite(this.#cache, write, input));
+    this.changed();
+    const ended = new Promise<unknown>((resolve, reject) => this.#waiting.set(id, { resolve, reject, options }));
+    ended.catch(() => {});
+    return ended;
+  }
+
+  /** One that was stored, or that another tab has told of. */
+  async take(record: KeptRecord): Promise<void> {
+    const { id, failure } = record;
+    this.#lastOrder = Math.max(this.#lastOrder, record.order);
+    if (this.#ended.has(id) || this.#records.has(id)) return;
+    this.#records.set(id, record);
+    const write = this.writes.get(record.write);
+    const input = write && (await inputOf(write, record));
+    if (!this.#records.has(id) || this.#laid.has(id)) return; // dropped, or taken in twice
+    if (!write || !input) this.#unknown.add(id);
+    else if (!failure) this.#lay(record, write, input.value);
+  }
+
+  /** In the order in which they were run, also where another tab's is heard of late. */
+  #lay({ id, order }: KeptRecord, write: Write<any, any>, input: unknown): void {
+    this.#laid.set(id, layWrite(this.#cache, write, input));
+    for (const later of this.#inOrder()) if (later.order > order) this.#laid.get(later.id)?.raise();
+  }
+
+  /** @param id undefined: nothing is being sent any more */
+  setSending(id: string | undefined): void {
+    this.#sending = id;
+    this.changed();
+  }
+
+  setElsewhere(id: string, isElsewhere: boolean): void {
+    if (isElsewhere) this.#elsewhere.add(id);
+    else this.#elsewhere.delete(id);
+    this.optionsOf(id).onPhase?.(isElsewhere ? "sending" : "waiting");
+    this.changed();
+  }
+
+  /** Its layers are gone, or whoever sends it answers for them. */
+  forgetLaid(id: string): void {
+    this.#laid.delete(id);
+  }
+
+  /** It has had its end, before it was heard of here. */
+  noteEnded(id: string): void {
+    this.#ended.add(id);
+  }
+
+  /** It stays in the list, and its layers go. @returns who waits for it */
+  refuse(id: string, failure: StoredFailure): Waiting | undefined {
+    const record = this.#records.get(id);
+    const waiting = this.#waiting.get(id);
+    if (record) this.#records.set(id, { ...record, failure });
+    this.#elsewhere.delete(id);
+    this.#laid.delete(id);
+    this.#waiting.delete(id);
+    this.changed();
+    return waiting;
+  }
+
+  /** It is kept no longer. @param settle what becomes of its layers, where they were not sent from here */
+  end(id: string, settle?: (laid: LaidWrite) => void, tell?: (waiting: Waiting) => void): void {
+    const laid = this.#laid.get(id);
+    const waiting = this.#waiting.get(id);
+    this.#ended.add(id);
+    for (const kept of [this.#laid, this.#waiting, this.#records, this.#elsewhere, this.#unknown]) kept.delete(id);
+    if (laid) settle?.(laid);
+    if (waiting) tell?.(waiting);
+    this.changed();
+  }
+}
+
+/** Rule O5: what was stored by another version of the program may be of another form. */
+async function inputOf(
+  { definition: { check } }: Write<any, any>,
+  { input }: KeptRecord,
+): Promise<{ value: unknown } | undefined> {
+  if (!check) return { value: input };
+  try {
+    return { value: await checked(check, input) };
+  } catch {
+    return undefined;
+  }
+}

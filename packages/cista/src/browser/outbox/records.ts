@@ -1,0 +1,113 @@
+/** A kept write as it is stored, and where. See docs/outbox-format.md. Rule S1. */
+import { type DBSchema, openDB } from "idb";
+import { Failure, type FailureKind, type Problem } from "../../core/index.js";
+import { omitUndefined } from "../../core/internal.js";
+
+/** Of the record's form. */
+export const recordVersion = 1;
+
+export interface StoredFailure {
+  readonly kind: FailureKind;
+  readonly message: string;
+  readonly status?: number;
+  /** The server's own words (RFC 9457), without members of its own making. */
+  readonly problem?: Problem;
+}
+
+export interface KeptRecord {
+  readonly v: typeof recordVersion;
+  /** Its Idempotency-Key. */
+  readonly id: string;
+  /** The write's name. */
+  readonly write: string;
+  readonly input: unknown;
+  /** When it was run: milliseconds since the Unix epoch. */
+  readonly at: number;
+  /** Goes up with each that is run, in all tabs. */
+  readonly order: number;
+  /** How often somebody had signed out when it was run. */
+  readonly era: number;
+  /** It was refused. */
+  readonly failure?: StoredFailure;
+}
+
+/** Where kept writes are stored. Default: IndexedDB. Whatever is read is checked. */
+export interface OutboxBackend {
+  readAll(): Promise<readonly unknown[]>;
+  /** Resolves when it is stored for good. */
+  put(record: KeptRecord): Promise<void>;
+  delete(id: string): Promise<void>;
+  clear(): Promise<void>;
+  close(): void;
+}
+
+interface Schema extends DBSchema {
+  writes: { key: string; value: KeptRecord };
+}
+
+/** @throws what the browser says */
+export async function openRecords(name: string): Promise<OutboxBackend> {
+  const database = await openDB<Schema>(name, 1, {
+    upgrade: (created) => void created.createObjectStore("writes", { keyPath: "id" }),
+    blocking: (_, __, event) => (event.target as IDBDatabase).close(),
+  });
+  return {
+    readAll: () => database.getAll("writes"),
+    async put(record) {
+      // Stored before it is sent: "strict" comes back when it is on the disk.
+      const transaction = database.transaction("writes", "readwrite", { durability: "strict" });
+      await Promise.all([transaction.store.put(record), transaction.done]);
+    },
+    delete: (id) => database.delete("writes", id),
+    clear: () => database.clear("writes"),
+    close: () => database.close(),
+  };
+}
+
+const isText = (value: unknown): value is string => typeof value === "string";
+const isNumber = (value: unknown): value is number => typeof value === "number" && Number.isFinite(value);
+const kinds: FailureKind[] = [
+  "network",
+  "timeout",
+  "http",
+  "shape",
+  "no-value",
+  "missing",
+  "graphql",
+  "load",
+  "aborted",
+];
+
+export function wellFormedFailure(value: unknown): StoredFailure | undefined {
+  if (typeof value !== "object" || value === null) return undefined;
+  const { kind, message, status, problem } = value as Record<string, any>;
+  if (!kinds.includes(kind) || !isText(message) || (status !== undefined && !Number.isSafeInteger(status)))
+    return undefined;
+  return omitUndefined({ kind, message, status, problem: plainProblem(problem) }) as StoredFailure;
+}
+
+/** The record's own members, if they are what they have to be. */
+export function wellFormedRecord(value: unknown): KeptRecord | undefined {
+  if (typeof value !== "object" || value === null || Array.isArray(value)) return undefined;
+  const { v, id, write, input, at, order, era, failure } = value as Record<string, any>;
+  const isGood = v === recordVersion && isText(id) && id !== "" && isText(write) && [at, order, era].every(isNumber);
+  if (!isGood) return undefined;
+  const told = failure === undefined ? undefined : wellFormedFailure(failure);
+  if (failure !== undefined && !told) return undefined;
+  return { v, id, write, input, at, order, era, ...(told ? { failure: told } : {}) };
+}
+
+export function storedFailure({ kind, message, status, problem }: Failure): StoredFailure {
+  return omitUndefined({ kind, message, status, problem: plainProblem(problem) }) as StoredFailure;
+}
+
+function plainProblem(problem: unknown): Problem | undefined {
+  if (typeof problem !== "object" || problem === null) return undefined;
+  const { type, title, detail, instance, status } = problem as Record<string, unknown>;
+  const texts = Object.entries({ type, title, detail, instance }).filter(([, member]) => isText(member));
+  return { ...Object.fromEntries(texts), ...(isNumber(status) ? { status } : {}) };
+}
+
+export function failureOf({ kind, message, status, problem }: StoredFailure): Failure {
+  return new Failure(kind, message, { status, problem });
+}

@@ -1,0 +1,77 @@
+/** What programs have done to entries, here and in other tabs, for as long as news of before may be on its way. Rules B1, B3. */
+import type { Cache } from "../../core/index.js";
+import { meansStored, type PlainSelector } from "../../core/internal.js";
+import type { Body, News } from "./messages.js";
+import type { Moments } from "./moments.js";
+
+export type ToldChange = Extract<Body, { kind: "change" }>;
+
+/** So many are remembered. */
+const most = 100;
+
+export class Changes {
+  readonly #cache: Cache;
+  readonly #moments: Moments;
+  /** What was meant: what was learned before is out of date, also where nothing is held yet. */
+  #meant: { readonly at: number; readonly selectors: readonly PlainSelector[] }[] = [];
+  /** This tab's own; so many of them have been told. */
+  #own: ToldChange[] = [];
+  #told = 0;
+
+  constructor(cache: Cache, moments: Moments) {
+    this.#cache = cache;
+    this.#moments = moments;
+  }
+
+  /** Of this tab's program. @returns whether it is the first that has not been told */
+  add(change: ToldChange): boolean {
+    for (const key of change.keys) this.note(change.change, key, change.at);
+    this.remember(change.at, change.selectors);
+    this.#own.push(change);
+    return this.#own.length === this.#told + 1;
+  }
+
+  remember(at: number, selectors: readonly PlainSelector[]): void {
+    if (selectors.length > 0) this.#meant = [...this.#meant.slice(1 - most), { at, selectors }];
+  }
+
+  note(kind: ToldChange["change"], key: string, at: number): void {
+    if (kind === "delete") this.#moments.delete(key, at);
+    else this.#moments.invalidate(key, at);
+  }
+
+  /** Those that have not been told; from now on they have. */
+  takeUntold(): ToldChange[] {
+    const untold = this.#own.slice(this.#told);
+    this.#own = this.#own.slice(-most);
+    this.#told = this.#own.length;
+    return untold;
+  }
+
+  ownSince(at: number): ToldChange[] {
+    return this.#own.filter((change) => change.at > at);
+  }
+
+  /** What was done by this tab's clock counts as so much later. */
+  shift(length: number): void {
+    this.#meant = this.#meant.map((change) => ({ ...change, at: change.at + length }));
+    this.#own = this.#own.map((change) => ({ ...change, at: change.at + length }));
+    for (const { change, keys, at } of this.#own) {
+      for (const key of keys) if (this.#moments.isOlder(key, at)) this.note(change, key, at);
+    }
+  }
+
+  /** The moment of a later change that meant what is told, or 0. */
+  outOfDateSince({ key, at, entry }: News): number {
+    const { invalidatedAt } = this.#moments.of(key);
+    const isMeant = (selector: PlainSelector) => meansStored(this.#cache, selector, entry);
+    const later = this.#meant.find((change) => change.at >= at && change.selectors.some(isMeant));
+    return later?.at ?? (invalidatedAt >= at ? invalidatedAt : 0);
+  }
+
+  clear(): void {
+    this.#meant = [];
+    this.#own = [];
+    this.#told = 0;
+  }
+}

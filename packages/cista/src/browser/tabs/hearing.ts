@@ -1,0 +1,89 @@
+/** What one tab does with what the others tell of what they hold. Rules B1, B3. */
+import type { Cache } from "../../core/index.js";
+import { adoptChange, adoptEntry, type StoredEntry, snapshotWith } from "../../core/internal.js";
+import type { Changes, ToldChange } from "./changes.js";
+import type { Hub, Loads } from "./loads.js";
+import type { News } from "./messages.js";
+import type { Telling } from "./telling.js";
+
+export class Hearing {
+  readonly #cache: Cache;
+  readonly #hub: Hub;
+  readonly #loads: Loads;
+  readonly #changes: Changes;
+  readonly #telling: Telling;
+  /** What the others held when this tab came, of sources that it had not used by then. */
+  readonly #kept = new Map<string, News>();
+
+  constructor(cache: Cache, hub: Hub, loads: Loads, changes: Changes, telling: Telling) {
+    this.#cache = cache;
+    this.#hub = hub;
+    this.#loads = loads;
+    this.#changes = changes;
+    this.#telling = telling;
+  }
+
+  /** @param isWelcome it is told to a newcomer: kept also of sources that are not used yet */
+  take(news: News, isWelcome = false): void {
+    const { key, at, by, entry, as, takenAt, opened } = news;
+    const { moments } = this.#hub;
+    const known = moments.of(key);
+    if (this.#isOutOfDate(news)) return;
+    const isNews = moments.isNews(news);
+    if (at >= known.at) this.#telling.endCorrection(key);
+    else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
+    // It has something else here: its own turn comes.
+    if (as && !(known.at === as.at && known.by === as.by)) return;
+    const isKnown = known.at === at && known.by === by;
+    if (!isNews && !isKnown) return;
+    const isAwaited = this.#loads.take(news, isNews);
+    if (!isNews) return;
+    const whole = as ? this.#withValue(key, entry) : entry;
+    const since = Math.max(0, this.#hub.now() - takenAt);
+    const isHere = () => whole && adoptEntry(this.#cache, whole, since, by, this.#loads.isAwaited(key));
+    if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) moments.hold(key, at, by, opened);
+    else if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
+  }
+
+  #isOutOfDate(news: News): boolean {
+    const since = this.#changes.outOfDateSince(news);
+    if (since === 0) return false;
+    const told = { kind: "change", change: "invalidate", at: since, selectors: [], keys: [news.key] } as const;
+    this.#telling.correctSoon(news.key, () => this.#hub.tell(told));
+    return true;
+  }
+
+  #withValue(key: string, entry: StoredEntry): StoredEntry | undefined {
+    const [mine] = snapshotWith(this.#cache, { key }, false).entries as StoredEntry[];
+    return mine && { ...entry, kind: mine.kind, ...(mine.kind === "value" ? { value: mine.value } : {}) };
+  }
+
+  /** What is known from others, and was kept until somebody here asks for it. */
+  known(key: string): News | undefined {
+    const news = this.#kept.get(key);
+    this.#kept.delete(key);
+    if (!news || !this.#hub.moments.isNews(news) || this.#changes.outOfDateSince(news) > 0) return undefined;
+    this.#hub.moments.hold(key, news.at, news.by);
+    return news;
+  }
+
+  change({ change, at, selectors, keys }: ToldChange): void {
+    const isOlder = (key: string) => this.#hub.moments.isOlder(key, at);
+    this.#changes.remember(at, selectors);
+    const all = [...selectors, ...keys.map((key) => ({ key }))];
+    const hit = adoptChange(this.#cache, change, all, isOlder);
+    for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
+  }
+
+  /** Somebody has signed out in another tab: what that told before it knew belongs to whoever has left. */
+  forgetOf(tab: string, until: number): void {
+    for (const key of this.#hub.moments.keysBy(tab, until)) {
+      adoptChange(this.#cache, "delete", [{ key }], () => true);
+      this.#hub.moments.forget(key);
+    }
+  }
+
+  clear(): void {
+    this.#kept.clear();
+  }
+}

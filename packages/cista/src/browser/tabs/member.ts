@@ -1,0 +1,367 @@
+/** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
+import { type Cache, CistaError, type JournalEvent, journalOf, type Source } from "../../core/index.js";
+import { adoptChange, type Change, clockOf, onChange, plainSelector, snapshotWith } from "../../core/internal.js";
+import { Changes } from "./changes.js";
+import { Hearing } from "./hearing.js";
+import { type Hub, Loads } from "./loads.js";
+import { type Body, formVersion, type Message, type News, wellFormedMessage } from "./messages.js";
+import { Moments } from "./moments.js";
+import type { LifeEvent, TabChannel, TabLocks, TabPlatform } from "./platform.js";
+import { Telling } from "./telling.js";
+
+export interface MemberOptions {
+  readonly name: string;
+  readonly version: string;
+  readonly sources: readonly Source<any, any>[] | undefined;
+}
+
+/** How long a newcomer waits for what the others hold; and after how long without a sign of them it is alone. Milliseconds. */
+const welcomeTime = 40;
+const aloneAfter = 2000;
+/** What was told so long ago, in milliseconds, has been heard by all. */
+const recently = 5000;
+
+export class Member implements Hub {
+  readonly moments: Moments;
+  readonly locks: TabLocks | undefined;
+  isFrozen = false;
+  isClosed = false;
+  readonly others: Set<string> = new Set();
+  readonly #cache: Cache;
+  readonly #platform: TabPlatform;
+  readonly #scope: string;
+  readonly id: string;
+  readonly #changes: Changes;
+  readonly #telling: Telling;
+  readonly #hearing: Hearing;
+  readonly #sources: ReadonlySet<string> | undefined;
+  readonly #loads: Loads;
+  readonly #ends: (() => void)[] = [];
+  readonly #timers = new Set<unknown>();
+  #channel: TabChannel | undefined;
+  /** When it joined, or came back. */
+  #joinedAt = 0;
+  /** Whom another tab has told what there is. */
+  readonly #greeted = new Set<string>();
+  #endWelcomeTime = (): void => {};
+  /** Those who wait for the welcome, and for the page to go on. */
+  readonly #waiting: (() => void)[] = [];
+  /** Whether the others have said what they hold, or had the time to. */
+  #isWelcome = false;
+  /** Sources that this tab has used: of others it takes nothing in. */
+  readonly #used = new Set<string>();
+  /** Whether it has been told by which clock the others go. */
+  #hasJoined = false;
+  /** What the others hold too, since this tab came back. */
+  #confirmed: Set<string> | undefined;
+
+  constructor(cache: Cache, { name, version, sources }: MemberOptions, platform: TabPlatform) {
+    const { partition } = snapshotWith(cache, { where: () => false }, false);
+    this.#cache = cache;
+    this.#platform = platform;
+    this.locks = platform.locks;
+    this.#sources = sources && new Set(sources.map((source) => source.name));
+    // Rule B7: another version of the application, another form or another user is another channel.
+    this.#scope = `cista tabs ${formVersion} ${JSON.stringify([name, version, partition ?? null])}`;
+    this.id = (clockOf(cache).uniqueText?.() ?? "").slice(0, 12);
+    this.moments = new Moments(() => platform.now());
+    this.#loads = new Loads(this);
+    this.#changes = new Changes(cache, this.moments);
+    this.#telling = new Telling(cache, this, this.#loads);
+    this.#hearing = new Hearing(cache, this, this.#loads, this.#changes, this.#telling);
+    this.#begin();
+  }
+
+  /** Resolves when it knows what the others hold, or nobody has told within a moment. */
+  ready(): Promise<void> {
+    if ((this.#isWelcome && !this.isFrozen) || this.isClosed) return Promise.resolve();
+    return new Promise((resolve) => this.#waiting.push(resolve));
+  }
+
+  get isAlone(): boolean {
+    return this.others.size === 0 && this.now() - this.#joinedAt > aloneAfter;
+  }
+
+  lockName(about: string): string {
+    return `${this.#scope} ${about}`;
+  }
+
+  now(): number {
+    return clockOf(this.#cache).now();
+  }
+
+  after(delay: number, callback: () => void): () => void {
+    const clock = clockOf(this.#cache);
+    const timer = clock.setTimer(() => {
+      this.#timers.delete(timer);
+      callback();
+    }, delay);
+    this.#timers.add(timer);
+    return () => {
+      this.#timers.delete(timer);
+      clock.clearTimer(timer);
+    };
+  }
+
+  isShared({ source, definition }: { source: string; definition: { noStore?: boolean } }): boolean {
+    this.#used.add(source);
+    return !definition.noStore && this.isNamed(source);
+  }
+
+  isNamed(source: string): boolean {
+    return this.#sources?.has(source) !== false;
+  }
+
+  isUsed(source: string): boolean {
+    return this.#used.has(source);
+  }
+
+  known(key: string): News | undefined {
+    return this.#hearing.known(key);
+  }
+
+  // ── Joining and leaving ────────────────────────────────────────────────────
+
+  #begin(): void {
+    for (const { key, source, reading } of this.#cache.entries()) {
+      this.#used.add(source);
+      if (reading.state === "ready" || reading.state === "missing") this.moments.hold(key, 0, "");
+    }
+    const kinds = [
+      ...(["answer", "unchanged", "missing", "put", "restore", "delete", "evict"] as const),
+      ...(["failure", "retry", "abort"] as const),
+    ];
+    this.#ends.push(
+      journalOf(this.#cache).subscribe((event) => this.#happened(event), kinds),
+      onChange(this.#cache, (change) => this.#changed(change)),
+      this.#cache.intercept({ load: (call, proceed) => this.#loads.load(call, proceed) }),
+      this.#cache.onSignOut(() => this.#signedOut()),
+      this.#platform.onLife((event) => this.#live(event)),
+    );
+    this.#open();
+  }
+
+  #open(): void {
+    this.#channel = this.#platform.open(this.#scope, (data) => this.#hear(data));
+    this.#greet();
+  }
+
+  /** Rule B5: one that is new, or has been away, does not believe what it holds before it has heard what the others hold. */
+  #greet(): void {
+    this.#joinedAt = this.now();
+    this.#isWelcome = false;
+    this.#endWelcomeTime();
+    this.#endWelcomeTime = this.after(welcomeTime, () => this.#welcomed());
+    this.tell({ kind: "hello" });
+  }
+
+  #welcomed(): void {
+    if (this.isFrozen || this.#isWelcome) return;
+    this.#endWelcomeTime();
+    this.#isWelcome = true;
+    for (const goOn of this.#waiting.splice(0)) goOn();
+  }
+
+  #freeze(): void {
+    if (this.isFrozen) return;
+    this.isFrozen = true;
+    this.#endWelcomeTime();
+    this.#loads.freeze();
+  }
+
+  close(): void {
+    if (this.isClosed) return;
+    this.tell({ kind: "bye" });
+    this.isClosed = true;
+    for (const end of this.#ends) end();
+    this.#loads.close();
+    for (const goOn of this.#waiting.splice(0)) goOn();
+    for (const timer of this.#timers) clockOf(this.#cache).clearTimer(timer);
+    this.#channel?.close();
+    this.#channel = undefined;
+  }
+
+  #live(event: LifeEvent): void {
+    if (event === "leave") this.tell({ kind: "bye" });
+    if (event === "freeze" || event === "leave") this.#freeze();
+    // A message on an open channel would throw a page out of the browser's cache of pages.
+    if (event === "leave") {
+      this.#channel?.close();
+      this.#channel = undefined;
+      return;
+    }
+    if (event === "freeze" || !this.isFrozen) return;
+    this.isFrozen = false;
+    if (event === "return") this.#comeBack();
+    else this.#greet(); // what was told meanwhile comes first, in its order
+    this.#loads.thaw();
+  }
+
+  /** Nobody has told it what has happened meanwhile: what the others do not confirm is checked. */
+  #comeBack(): void {
+    const before = this.moments.next();
+    const confirmed = new Set<string>();
+    this.#confirmed = confirmed;
+    this.#open();
+    void this.ready().then(() => {
+      this.#confirmed = undefined;
+      if (this.isClosed || this.isFrozen) return;
+      const isAsked = (key: string) => (this.#loads.begunAt(key) ?? 0) > before;
+      const isDoubtful = (key: string) => !confirmed.has(key) && !isAsked(key) && this.moments.isOlder(key, before);
+      const unconfirmed = adoptChange(this.#cache, "invalidate", ["all"], isDoubtful);
+      for (const key of unconfirmed) this.moments.invalidate(key, before);
+    });
+  }
+
+  #signedOut(): void {
+    this.moments.clear();
+    for (const memory of [this.#changes, this.#telling, this.#hearing, this.#loads]) memory.clear();
+    this.tell({ kind: "signed-out", at: this.moments.next() });
+  }
+
+  // ── The channel ────────────────────────────────────────────────────────────
+
+  tell(body: Body): void {
+    if (this.isClosed) return;
+    this.#channel?.post({ v: formVersion, from: this.id, ...body });
+  }
+
+  #hear(data: unknown): void {
+    const message = this.isClosed ? undefined : wellFormedMessage(data);
+    if (!message || message.from === this.id) return;
+    try {
+      this.#takeIn(message);
+    } catch (thrown) {
+      if (!(thrown instanceof CistaError)) throw thrown; // a selector whose params can make no key, for example
+    }
+  }
+
+  #takeIn(message: Message): void {
+    if (message.kind === "bye") {
+      this.others.delete(message.from);
+      return;
+    }
+    this.others.add(message.from);
+    this.#take(message);
+  }
+
+  #take(message: Exclude<Message, { kind: "bye" }>): void {
+    switch (message.kind) {
+      case "hello":
+        this.#answerHello(message.from);
+        break;
+      case "here":
+        for (const other of message.others) if (other !== this.id) this.others.add(other);
+        this.#takeWelcome(message.to, message.at, message.news);
+        break;
+      case "news":
+        for (const news of message.news) this.#takeNews(news);
+        break;
+      case "change":
+        this.#heard(message.at);
+        this.#hearing.change(message);
+        break;
+      case "signed-out":
+        this.#hearing.forgetOf(message.from, message.at);
+        break;
+      default:
+        this.#loads.hear(message);
+        if (message.kind === "wants" && this.#loads.isTellable(message.key)) this.#telling.tellAgain(message.key);
+    }
+  }
+
+  /** One of us tells what there is: whoever is given this lock first. */
+  #answerHello(to: string): void {
+    if (this.isFrozen) return;
+    // Whoever tells it what there is may not have heard of these yet.
+    for (const change of this.#changes.ownSince(this.moments.next() - recently)) this.tell(change);
+    const told = async () => {
+      if (this.#greeted.has(to) || this.isFrozen || this.isClosed) return;
+      this.#greeted.add(to);
+      this.#telling.tellAll(to, [...this.others]);
+    };
+    if (this.locks) this.locks.request(this.lockName(`greet ${to}`), {}, told).catch(() => {});
+    else void told();
+    this.after(aloneAfter, () => this.#greeted.delete(to)); // it may go away and come back
+  }
+
+  #takeWelcome(to: string, at: number, all: readonly News[]): void {
+    if (to !== this.id) {
+      this.#greeted.add(to);
+      return;
+    }
+    if (!this.#hasJoined) this.#shift(this.moments.join(at));
+    this.#hasJoined = true;
+    for (const news of all) {
+      this.#takeNews(news, true);
+      this.#confirmed?.add(news.key);
+    }
+    this.#welcomed();
+  }
+
+  // ── What has happened here ─────────────────────────────────────────────────
+
+  #happened({ kind, key, source, from, cacheStatus, note }: JournalEvent): void {
+    if (key === undefined || source === undefined || from !== undefined) return;
+    this.#used.add(source);
+    if (kind === "evict") {
+      if (note !== "deleted") this.moments.forget(key);
+      this.#loads.forget(key);
+    } else if (kind === "restore") {
+      this.moments.hold(key, 0, "");
+    } else if (kind === "failure" || kind === "retry" || kind === "delete") {
+      this.#loads.finish(key);
+    } else if (kind === "abort") {
+      this.#loads.release(key);
+    } else if (this.isNamed(source)) {
+      const isPut = kind === "put";
+      const isStored = isPut || saysStored(cacheStatus);
+      this.#telling.learned(key, { isPut, isUnchanged: kind === "unchanged", isStored });
+    }
+  }
+
+  #changed({ kind, selectors, keys }: Change): void {
+    const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
+    const at = this.moments.nextChange();
+    const isFirst = this.#changes.add({ kind: "change", change: kind, at, selectors: plain, keys: [...keys] });
+    if (this.#isWelcome) this.#tellChanges();
+    else if (isFirst) void this.ready().then(() => this.#tellChanges()); // by then it knows by which clock the others go
+  }
+
+  #tellChanges(): void {
+    for (const change of this.#changes.takeUntold()) {
+      try {
+        this.tell(change);
+      } catch {
+        this.tell({ ...change, selectors: [] }); // params that cannot be cloned
+      }
+    }
+  }
+
+  // ── What has happened elsewhere ────────────────────────────────────────────
+
+  #takeNews(news: News, isWelcome = false): void {
+    this.#heard(news.at);
+    this.#hearing.take(news, isWelcome);
+  }
+
+  /** Where this tab's clock is behind another's, what it has done so far counts as so much later, and is told again. */
+  #heard(at: number): void {
+    const behind = this.moments.heard(at);
+    if (behind === 0) return;
+    this.#shift(behind);
+    for (const change of this.#changes.ownSince(0)) this.tell(change);
+    this.#telling.tellOwn();
+  }
+
+  #shift(length: number): void {
+    if (length === 0) return;
+    this.moments.shift(this.id, length);
+    this.#changes.shift(length);
+  }
+}
+
+/** What the journal says of an answer (RFC 9211 §2.5). */
+function saysStored(cacheStatus: string | undefined): boolean {
+  return cacheStatus?.includes("; stored") ?? false;
+}

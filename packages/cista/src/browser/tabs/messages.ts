@@ -1,0 +1,160 @@
+/** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
+import type { FailureKind } from "../../core/index.js";
+import { type Change, omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
+
+/** Of the messages' form. Tabs of another one are on another channel. */
+export const formVersion = 1;
+
+/** An entry, as one tab has learned it. */
+export interface News {
+  readonly key: string;
+  /** The moment of what it holds: when the request began that brought it. */
+  readonly at: number;
+  /** The tab that has learned it. */
+  readonly by: string;
+  readonly entry: StoredEntry;
+  /** When the entry's age was taken, by that tab's clock. */
+  readonly takenAt: number;
+  /** It is still as it was at that moment: the value is left out. */
+  readonly as?: { readonly at: number; readonly by: string };
+  /** Of an open stream: when it was opened. */
+  readonly opened?: number;
+}
+
+export interface ToldFailure {
+  readonly kind: FailureKind;
+  readonly message: string;
+  readonly retryable: boolean;
+  readonly status?: number;
+  readonly retryAfter?: number;
+}
+
+export type Body =
+  /** A tab is new, or has come back. */
+  | { readonly kind: "hello" }
+  /** What there is, for one that said hello; without news: somebody else tells. */
+  | {
+      readonly kind: "here";
+      readonly to: string;
+      readonly at: number;
+      readonly news: readonly News[];
+      /** The tabs that the one who tells has heard of. */
+      readonly others: readonly string[];
+    }
+  | { readonly kind: "bye" }
+  | { readonly kind: "news"; readonly news: readonly News[] }
+  /** What is under this key is each tab's own: it is not to be stored, made of others, or cannot be cloned. */
+  | { readonly kind: "own"; readonly key: string }
+  | {
+      readonly kind: "failed";
+      readonly key: string;
+      readonly at: number;
+      readonly attempt: number;
+      readonly failure: ToldFailure;
+    }
+  | {
+      readonly kind: "change";
+      readonly change: Change["kind"];
+      readonly at: number;
+      readonly selectors: readonly PlainSelector[];
+      readonly keys: readonly string[];
+    }
+  /** Somebody has signed out: what this tab told before is nobody's any more. */
+  | { readonly kind: "signed-out"; readonly at: number }
+  /** Whoever holds this key's lock: tell what there is, if it is of that moment or later; else pass the lock on. */
+  | { readonly kind: "wants"; readonly key: string; readonly since: number }
+  /** Whoever holds this key's lock: is it still there? */
+  | { readonly kind: "asks"; readonly key: string }
+  | { readonly kind: "alive"; readonly key: string };
+
+export type Message = Body & { readonly from: string };
+
+/** So many entries are told to a newcomer. */
+export const mostGreeted = 200;
+
+type Check = (value: unknown) => boolean;
+const isText: Check = (value) => typeof value === "string";
+const isId: Check = (value) => isText(value) && value !== "" && (value as string).length <= 40;
+/** Milliseconds, to the thousandth: the year 2096 is the last that can be told so exactly. */
+const isMoment: Check = (value) => typeof value === "number" && value >= 0 && value < 4e12;
+const isObject: Check = (value) => typeof value === "object" && value !== null && !Array.isArray(value);
+const kinds: FailureKind[] = ["network", "timeout", "http", "shape", "no-value", "missing", "graphql", "load"];
+const failureKinds = new Set<unknown>(kinds);
+
+/** A message, if it is one: its own members, each as it has to be. */
+export function wellFormedMessage(data: unknown): Message | undefined {
+  if (!isObject(data)) return undefined;
+  const { v, from, kind, key, to, at, since, others, attempt, failure, change, selectors, keys, news } = data as Record<
+    string,
+    any
+  >;
+  if (v !== formVersion || !isId(from)) return undefined;
+  switch (kind) {
+    case "hello":
+    case "bye":
+      return { from, kind };
+    case "wants":
+      return isText(key) && isMoment(since) ? { from, kind, key, since } : undefined;
+    case "own":
+    case "asks":
+    case "alive":
+      return isText(key) ? { from, kind, key } : undefined;
+    case "signed-out":
+      return isMoment(at) ? { from, kind, at } : undefined;
+    case "here":
+      return isId(to) && isMoment(at) && Array.isArray(news) && Array.isArray(others) && others.every(isId)
+        ? { from, kind, to, at, news: newsIn(news.slice(0, mostGreeted)), others }
+        : undefined;
+    case "news":
+      return Array.isArray(news) ? { from, kind, news: newsIn(news) } : undefined;
+    case "failed": {
+      const told = wellFormedFailure(failure);
+      return told && isText(key) && isMoment(at) && Number.isSafeInteger(attempt)
+        ? { from, kind, key, at, attempt, failure: told }
+        : undefined;
+    }
+    case "change": {
+      const isChange = (change === "invalidate" || change === "delete") && isMoment(at);
+      const isList = Array.isArray(selectors) && Array.isArray(keys) && keys.every(isText);
+      return isChange && isList ? { from, kind, change, at, keys, selectors: selectors.filter(isSelector) } : undefined;
+    }
+    default:
+      return undefined;
+  }
+}
+
+function newsIn(list: readonly unknown[]): News[] {
+  return list.map(wellFormedNews).filter((news) => news !== undefined);
+}
+
+function wellFormedNews(news: unknown): News | undefined {
+  if (!isObject(news)) return undefined;
+  const { key, at, by, entry, takenAt, as, opened } = news as Record<string, any>;
+  const told = wellFormed(entry);
+  const isGood = isText(key) && isMoment(at) && isId(by) && isMoment(takenAt) && told && sourceIn(key) === told.source;
+  if (!isGood || told.noStore || (opened !== undefined && !isMoment(opened))) return undefined;
+  if (as !== undefined && !(isObject(as) && isMoment(as.at) && isText(as.by))) return undefined;
+  const same = as === undefined ? undefined : { at: as.at, by: as.by };
+  return omitUndefined({ key, at, by, entry: told, takenAt, as: same, opened }) as News;
+}
+
+function sourceIn(key: string): string {
+  const space = key.indexOf(" ");
+  return space < 0 ? key : key.slice(0, space);
+}
+
+function wellFormedFailure(failure: unknown): ToldFailure | undefined {
+  if (!isObject(failure)) return undefined;
+  const { kind, message, retryable, status, retryAfter } = failure as Record<string, any>;
+  const isGood = failureKinds.has(kind) && isText(message) && typeof retryable === "boolean";
+  if (!isGood || (status !== undefined && !Number.isSafeInteger(status))) return undefined;
+  if (retryAfter !== undefined && !isMoment(retryAfter)) return undefined;
+  return omitUndefined({ kind, message, retryable, status, retryAfter }) as ToldFailure;
+}
+
+function isSelector(selector: unknown): selector is PlainSelector {
+  if (selector === "all") return true;
+  if (!isObject(selector)) return false;
+  const { key, group, of } = selector as Record<string, unknown>;
+  return [key, group, of].filter(isText).length === 1;
+}

@@ -1,0 +1,115 @@
+/** What a tab knows of the age of what it holds, in moments that all tabs can compare. Rules B1, B5. */
+
+/** Of one key. */
+export interface Known {
+  /** When the request began that brought what is held; 0: before this tab had joined. */
+  readonly at: number;
+  /** The tab that has learned it; "" for what was here before. */
+  readonly by: string;
+  /** What is not newer than this is not to be trusted. */
+  readonly invalidatedAt: number;
+  /** Of a stream: when it was opened. What one brings that was opened earlier, by a tab that had hung, is of before. */
+  readonly opened?: number | undefined;
+}
+
+const nothing: Known = { at: 0, by: "", invalidatedAt: 0 };
+
+export class Moments {
+  readonly #now: () => number;
+  readonly #known = new Map<string, Known>();
+  #last = 0;
+  #ahead = 0;
+
+  constructor(now: () => number) {
+    this.#now = now;
+  }
+
+  /**
+   * Milliseconds, never the same twice in one tab, and later than all that was heard of. Where clocks differ, that of all tabs
+   * goes on with the one that is furthest ahead.
+   */
+  next(): number {
+    return this.#after(0);
+  }
+
+  /** Of what a program does: in the same millisecond as a request of another tab it counts as later, so that it is not lost. */
+  nextChange(): number {
+    return this.#after(0.5);
+  }
+
+  #after(part: number): number {
+    // To the thousandth of a millisecond, which is as exact as a number can tell moments of these years.
+    this.#last = Math.max(this.#now() + this.#ahead + part, Math.round((this.#last + 0.001) * 1000) / 1000);
+    return this.#last;
+  }
+
+  /** @returns by how much this tab's clock turns out to be behind; 0 where that is little */
+  heard(at: number): number {
+    const behind = Math.floor(at - this.#now() - this.#ahead);
+    if (behind > 0) this.#ahead += behind;
+    this.#last = Math.max(this.#last, at);
+    return behind < 1000 ? 0 : behind;
+  }
+
+  /** A newcomer goes by the clock of those who are there. @returns by how much that is ahead, or behind; 0 where it is little */
+  join(at: number): number {
+    const further = Math.floor(at - this.#now() - this.#ahead);
+    if (Math.abs(further) < 1000) return 0;
+    this.#ahead += further;
+    this.#last = at;
+    return further;
+  }
+
+  /** What one tab has learned counts as so much later. */
+  shift(by: string, length: number): void {
+    for (const [key, known] of this.#known)
+      if (known.by === by) this.#known.set(key, { ...known, at: known.at + length });
+  }
+
+  of(key: string): Known {
+    return this.#known.get(key) ?? nothing;
+  }
+
+  knows(key: string): boolean {
+    return this.#known.has(key);
+  }
+
+  hold(key: string, at: number, by: string, opened?: number): void {
+    this.#known.set(key, { at, by, invalidatedAt: this.of(key).invalidatedAt, opened });
+  }
+
+  invalidate(key: string, at: number): void {
+    this.#known.set(key, { ...this.of(key), invalidatedAt: at });
+  }
+
+  /** Nothing is held, and nothing of before comes back. */
+  delete(key: string, at: number): void {
+    this.#known.set(key, { ...nothing, invalidatedAt: at });
+  }
+
+  forget(key: string): void {
+    this.#known.delete(key);
+  }
+
+  clear(): void {
+    this.#known.clear();
+  }
+
+  /** Whether that is news here: newer than what is held, and than what is known to be out of date. */
+  isNews({ key, at, by, opened }: { key: string; at: number; by: string; opened?: number | undefined }): boolean {
+    const known = this.of(key);
+    const isNewer = at > known.at || (at === known.at && by > known.by);
+    return isNewer && at > known.invalidatedAt && (opened === undefined || opened >= (known.opened ?? 0));
+  }
+
+  /** Whether what is held was learned before that, or in the same moment elsewhere, and has not been called out of date since. */
+  isOlder(key: string, at: number): boolean {
+    const known = this.of(key);
+    return known.at <= at && known.invalidatedAt < at;
+  }
+
+  /** What one tab has told up to a moment. */
+  keysBy(by: string, until: number): string[] {
+    return [...this.#known].filter(([, known]) => known.by === by && known.at <= until).map(([key]) => key);
+  }
+}

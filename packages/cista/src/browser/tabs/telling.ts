@@ -1,0 +1,149 @@
+/** What one tab tells the others of what it holds. Rules B1, B4, B6. */
+import type { Cache } from "../../core/index.js";
+import { clockOf, keyText, type StoredEntry, snapshotWith } from "../../core/internal.js";
+import type { Hub, Loads } from "./loads.js";
+import { mostGreeted, type News } from "./messages.js";
+
+/** About how long one of those who know better waits for another of them to say so, in milliseconds. */
+const correctionTime = 40;
+
+export class Telling {
+  readonly #cache: Cache;
+  readonly #hub: Hub;
+  readonly #loads: Loads;
+  /** Keys of which there is news to tell in one message; and the moment of what is only as it was. */
+  readonly #news = new Map<string, News["as"] | undefined>();
+  /** Keys of which another tab was heard to know less than this one: what ends the telling of it. */
+  readonly #corrections = new Map<string, () => void>();
+  #isWarned = false;
+
+  constructor(cache: Cache, hub: Hub, loads: Loads) {
+    this.#cache = cache;
+    this.#hub = hub;
+    this.#loads = loads;
+  }
+
+  /** Something has come: an answer of this tab's own, or what its program has put. */
+  learned(
+    key: string,
+    how: { readonly isPut: boolean; readonly isUnchanged: boolean; readonly isStored: boolean },
+  ): void {
+    const { moments, id } = this.#hub;
+    const before = moments.of(key);
+    const begun = this.#loads.begunAt(key);
+    const opened = this.#loads.openedAt(key);
+    // Of a stream the first value is of when it was opened, the others of when they came.
+    const isLater = begun === undefined || (opened !== undefined && opened <= before.at);
+    const at = how.isPut ? moments.nextChange() : isLater ? moments.next() : begun;
+    moments.hold(key, at, id, opened);
+    if (how.isPut) this.#loads.setOwn(key, false);
+    if (!how.isStored) this.#loads.setOwn(key, true);
+    if (this.#news.size === 0) queueMicrotask(() => void this.#tellNews());
+    this.#news.set(key, how.isUnchanged && before.by !== "" ? { at: before.at, by: before.by } : undefined);
+  }
+
+  async #tellNews(): Promise<void> {
+    await this.#hub.ready(); // by then it knows by which clock the others go
+    const keys = [...this.#news];
+    this.#news.clear();
+    if (this.#hub.isClosed) return;
+    const told = keys.flatMap(([key, as]) => this.#newsOf(key, as) ?? []);
+    if (told.length > 0 && !this.#hub.isFrozen) this.#tellOrWarn(told);
+    for (const [key] of keys) {
+      if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#hub.tell({ kind: "own", key });
+      this.#loads.finish(key);
+    }
+  }
+
+  /** Undefined for what is each tab's own, and what was invalidated or deleted meanwhile: whoever needs it asks anew. */
+  #newsOf(key: string, as?: News["as"]): News | undefined {
+    const { at, by, opened } = this.#hub.moments.of(key);
+    if (this.#loads.isOwn(key)) return undefined;
+    const { entries, takenAt } = snapshotWith(this.#cache, { key }, false);
+    const [entry] = entries as StoredEntry[];
+    if (!entry) return undefined;
+    const { value, ...rest } = entry;
+    const told = as ? ({ ...rest, kind: "missing" } as StoredEntry) : entry;
+    return {
+      ...{ key, at, by: by || this.#hub.id, entry: told, takenAt },
+      ...(as ? { as } : {}),
+      ...(opened === undefined ? {} : { opened }),
+    };
+  }
+
+  /** Rule B6: what cannot be cloned stays in its tab, and takes nothing else with it. */
+  #tellOrWarn(all: readonly News[], tell = (news: readonly News[]) => this.#hub.tell({ kind: "news", news })): void {
+    try {
+      tell(all);
+    } catch (thrown) {
+      const [first] = all;
+      if (all.length > 1) {
+        for (const one of all) this.#tellOrWarn([one], tell);
+      } else if (first) {
+        this.#loads.setOwn(first.key, true);
+        this.#hub.tell({ kind: "own", key: first.key });
+        if (this.#isWarned) return;
+        this.#isWarned = true;
+        console.warn(`Cista: ${first.key} cannot be told to other tabs, which ask for it themselves:`, thrown);
+      }
+    }
+  }
+
+  /** What is fresh here, for one that is new. */
+  tellAll(to: string, others: readonly string[]): void {
+    this.#tellOrWarn(this.#all(), (news) =>
+      this.#hub.tell({ kind: "here", to, at: this.#hub.moments.next(), news, others }),
+    );
+  }
+
+  #all(): News[] {
+    const { moments, id } = this.#hub;
+    const isTold = ({ key, reading }: { key: string; reading: { fresh?: boolean } }) =>
+      reading.fresh === true && !this.#loads.isOwn(key) && moments.knows(key);
+    const { entries, takenAt } = snapshotWith(this.#cache, { where: isTold as never }, false);
+    return (entries as StoredEntry[])
+      .filter(({ source, parts }) => !parts && this.#hub.isNamed(source))
+      .slice(0, mostGreeted)
+      .map((entry) => {
+        const key = keyText(entry.source, entry.params);
+        const { at, by } = moments.of(key);
+        return { key, at, by: by || id, entry, takenAt };
+      });
+  }
+
+  /** All that this tab itself has learned, by a clock that turned out to be behind. */
+  tellOwn(): void {
+    const { moments, id } = this.#hub;
+    const own = moments.keysBy(id, Number.POSITIVE_INFINITY).flatMap((key) => this.#newsOf(key) ?? []);
+    if (own.length > 0) this.#tellOrWarn(own);
+  }
+
+  tellAgain(key: string): void {
+    const news = this.#hub.isFrozen ? undefined : this.#newsOf(key);
+    if (news) this.#tellOrWarn([news]);
+  }
+
+  // ── Whoever tells what this tab knows better is told so, by one of us ──────
+
+  correctSoon(key: string, tell: () => void): void {
+    if (this.#corrections.has(key) || this.#hub.isFrozen) return;
+    const delay = correctionTime * (0.5 + clockOf(this.#cache).random());
+    this.#corrections.set(
+      key,
+      this.#hub.after(delay, () => {
+        this.#corrections.delete(key);
+        tell();
+      }),
+    );
+  }
+
+  endCorrection(key: string): void {
+    this.#corrections.get(key)?.();
+    this.#corrections.delete(key);
+  }
+
+  clear(): void {
+    this.#news.clear();
+    for (const key of [...this.#corrections.keys()]) this.endCorrection(key);
+  }
+}

@@ -1,0 +1,54 @@
+/** A load that waits for what another tab is asking for. */
+import type { Body, News } from "./messages.js";
+
+export type Heard =
+  | { readonly kind: "news"; readonly news: News }
+  | { readonly kind: "own" }
+  | Extract<Body, { kind: "failed" }>;
+
+export class Wait {
+  /** What is older than this moment will not do. */
+  readonly since: number;
+  /** When the one that it waits for last gave a sign; and when somebody asked for one that has not come, or 0. */
+  lastSign: number;
+  askedAt = 0;
+  /** A stream that another tab has open: it stays for what comes next. */
+  isFollowing = false;
+  readonly #queue: Heard[] = [];
+  #wake: (() => void) | undefined;
+
+  constructor(since: number, now: number) {
+    this.since = since;
+    this.lastSign = now;
+  }
+
+  sign(now: number): void {
+    this.lastSign = now;
+    this.askedAt = 0;
+  }
+
+  feed(heard: Heard, now: number): void {
+    this.sign(now);
+    if (!this.isFollowing) this.#queue.length = 0; // the last one counts
+    this.#queue.push(heard);
+    this.wake();
+  }
+
+  next(): Heard | undefined {
+    return this.#queue.shift();
+  }
+
+  get hasNext(): boolean {
+    return this.#queue.length > 0;
+  }
+
+  /** Something has changed: whoever waits is to look again. */
+  readonly wake = (): void => this.#wake?.();
+
+  /** Resolves at the next `wake`. */
+  changed(): Promise<void> {
+    return new Promise((resolve) => {
+      this.#wake = resolve;
+    });
+  }
+}

@@ -1,0 +1,280 @@
+import { createServer, type Server, type ServerResponse } from "node:http";
+import type { AddressInfo } from "node:net";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { build } from "esbuild";
+import { type Browser, type BrowserContext, chromium, type Page } from "playwright";
+import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
+import { browserArguments, chromiumPath } from "../../../../scripts/chromium.mjs";
+
+// Joined tabs and kept writes in real Chromium: what the server sees, and what each tab shows.
+
+const here = fileURLToPath(new URL(".", import.meta.url));
+const src = join(here, "../../src");
+let server: Server;
+let url: string;
+let browser: Browser;
+let context: BrowserContext;
+const asked: string[] = [];
+const booked = new Map<string, number>();
+const tries: string[] = [];
+/** What waits until the test lets it go, by path. */
+const held: { path: string; answer(): void }[] = [];
+let holds: RegExp | undefined;
+
+beforeAll(async () => {
+  const { outputFiles } = await build({
+    entryPoints: [join(here, "page.ts")],
+    alias: { "cista/browser": join(src, "browser/index.ts"), cista: join(src, "index.ts") },
+    bundle: true,
+    format: "esm",
+    define: { DEVELOPMENT: "true" },
+    write: false,
+    logLevel: "error",
+    outfile: "page.js",
+  });
+  const script = outputFiles[0]?.contents;
+  const page = '<!doctype html><link rel="icon" href="data:,"><script type="module" src="/page.js"></script>';
+  server = createServer((request, response) => {
+    const { pathname } = new URL(request.url ?? "/", "http://localhost");
+    if (pathname === "/page.js") response.setHeader("content-type", "text/javascript").end(script);
+    else if (!pathname.startsWith("/api/")) response.setHeader("content-type", "text/html").end(page);
+    else if (request.method === "POST") bookHut(pathname, String(request.headers["idempotency-key"]), response);
+    else ask(pathname.slice(5), response);
+  });
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
+  url = `http://localhost:${(server.address() as AddressInfo).port}`;
+  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+});
+afterAll(async () => {
+  await browser?.close();
+  server?.closeAllConnections();
+  server?.close();
+});
+beforeEach(async () => {
+  context = await browser.newContext();
+});
+afterEach(async () => {
+  holds = undefined;
+  for (const { answer } of held.splice(0)) answer();
+  await context.close();
+  asked.length = tries.length = 0;
+  booked.clear();
+});
+
+function ask(name: string, response: ServerResponse): void {
+  asked.push(name);
+  const times = asked.filter((each) => each === name).length;
+  const value = name === "booked" ? [...booked.values()] : { name, times };
+  const answer = () => response.setHeader("content-type", "application/json").end(JSON.stringify(value));
+  if (holds?.test(name)) held.push({ path: name, answer });
+  else setTimeout(answer, 50); // long enough for the other tabs to want the same
+}
+
+function bookHut(pathname: string, key: string, response: ServerResponse): void {
+  tries.push(key);
+  if (pathname.endsWith("/13")) return void response.writeHead(409).end();
+  if (!booked.has(key)) booked.set(key, Number(pathname.split("/").at(-1)));
+  const answer = () => response.setHeader("content-type", "application/json").end("{}");
+  if (holds?.test("book")) held.push({ path: "book", answer });
+  else answer();
+}
+
+async function open(words = ""): Promise<Page> {
+  const page = await context.newPage();
+  await page.goto(`${url}/?${words}`);
+  await page.evaluate(() => (globalThis as any).ready);
+  return page;
+}
+/** By the page's own names. */
+const say = <T>(page: Page, expression: string): Promise<T> => page.evaluate(expression);
+const everywhere = <T>(pages: readonly Page[], expression: string): Promise<T[]> =>
+  Promise.all(pages.map((page) => say<T>(page, expression)));
+const book = (page: Page, hut: number) => say(page, `void cache.run(book, ${hut}).catch(() => {})`);
+const states = (page: Page) => say<string[]>(page, "outbox.list().map(({ state }) => state)");
+async function locks(page: Page): Promise<string[]> {
+  const { held = [], pending = [] } = await page.evaluate(() => navigator.locks.query());
+  return [...held, ...pending].map(({ name = "" }) => name);
+}
+
+test.each([2, 5, 20])(
+  "B2: %i tabs open at once: each of twelve keys is asked for once, and all have it",
+  async (count) => {
+    const pages = await Promise.all(Array.from({ length: count }, () => open("items=12")));
+    await expect
+      .poll(() =>
+        everywhere(pages, 'Array.from({ length: 12 }, (_, at) => valueAt("item-" + at)).filter(Boolean).length'),
+      )
+      .toEqual(pages.map(() => 12));
+    expect(new Set(asked).size).toBe(12);
+    expect(asked.length).toBeLessThan(24); // two tabs that know nothing of each other make as many; a busy machine costs some
+    await expect.poll(() => everywhere(pages, "tabs.others")).toEqual(pages.map(() => count - 1));
+    const [first] = pages as [Page];
+    await expect.poll(() => locks(first)).toEqual([]); // rule B8
+    await say(first, 'cache.put(item, "item-0", { name: "x".repeat(83_000), times: 9 })');
+    await expect.poll(() => everywhere(pages, 'valueAt("item-0").times')).toEqual(pages.map(() => 9));
+  },
+);
+
+test("B2: polling is done by one tab for all", async () => {
+  const pages = await Promise.all([1, 2, 3, 4].map(() => open("poll")));
+  await expect.poll(() => asked.length).toBeGreaterThanOrEqual(5);
+  const times = await everywhere<number>(pages, "cache.entries().next().value.reading.value.times");
+  expect(Math.max(...times) - Math.min(...times)).toBeLessThanOrEqual(1);
+  expect(asked.length).toBeLessThanOrEqual(Math.max(...times) + 1); // all have nearly every answer: nobody asked for itself
+});
+
+test.each(["crash", "close", "freeze", "navigate"])("B2: the tab that asks is gone (%s): another asks", async (how) => {
+  const pages = [await open(), await open(), await open()];
+  const [holder, ...others] = pages as [Page, Page, Page];
+  holds = /late/;
+  await say(holder, 'void watch("late")');
+  await expect.poll(() => asked).toEqual(["late"]);
+  for (const page of others) await say(page, 'void watch("late")');
+  const cdp = await context.newCDPSession(holder);
+  if (how === "crash")
+    void cdp.send("Page.crash").catch(() => {}); // never answers
+  else if (how === "close") await holder.close();
+  // Under this driver no page is really frozen: told so, it lets go all the same.
+  else if (how === "freeze") await say(holder, 'void document.dispatchEvent(new Event("freeze"))');
+  else await holder.goto(`${url}/?alone`);
+  await expect.poll(() => asked).toEqual(["late", "late"]);
+  for (const { answer } of held.splice(0)) answer();
+  await expect.poll(() => everywhere(others, 'valueAt("late")?.times')).toEqual([2, 2]);
+});
+
+test("B5: a tab comes back from the browser's own cache of pages, and has what was learned meanwhile", async () => {
+  const [one, two] = [await open(), await open()];
+  await say(one, 'void watch("a")');
+  await expect.poll(() => say(one, 'valueAt("a")?.times')).toBe(1);
+  await one.goto(`${url}/elsewhere?alone`);
+  await say(two, 'cache.put(item, "a", { name: "a", times: 7 })');
+  await one.goBack();
+  await one.evaluate(() => (globalThis as any).ready);
+  await say(one, 'void watch("a")');
+  await expect.poll(() => say(one, 'valueAt("a")?.times')).toBe(7);
+});
+
+test("S4: somebody signs out in one tab: both are empty, and what comes late stays away", async () => {
+  const [one, two] = [await open("partition=ada"), await open("partition=ada")];
+  for (const page of [one, two]) await say(page, 'void watch("a")');
+  await expect.poll(() => everywhere([one, two], 'valueAt("a")?.times')).toEqual([1, 1]);
+  holds = /^b$/;
+  await say(two, 'void watch("b")');
+  await expect.poll(() => held.length).toBe(1);
+  await say(one, "cache.signOut()");
+  await expect.poll(() => everywhere([one, two], 'valueAt("a") ?? null')).toEqual([null, null]);
+  for (const { answer } of held.splice(0)) answer();
+  expect(await everywhere([one, two], 'valueAt("b") ?? null')).toEqual([null, null]);
+});
+
+test("O1, O4: five offline in two tabs, both closed, one opened: shown at once, sent in order, once each", async () => {
+  const [one, two] = [await open("outbox"), await open("outbox")] as [Page, Page];
+  await expect.poll(() => everywhere([one, two], "shownList()")).toEqual([[], []]);
+  await context.setOffline(true);
+  for (const hut of [0, 1, 2, 3, 4]) {
+    await book(hut % 2 ? two : one, hut);
+    await expect.poll(async () => (await states(one)).length).toBe(hut + 1);
+  }
+  await expect
+    .poll(() => everywhere([one, two], "shownList()"))
+    .toEqual([
+      [0, 1, 2, 3, 4],
+      [0, 1, 2, 3, 4],
+    ]);
+  expect(tries).toEqual([]);
+  await one.close();
+  await two.close();
+  await context.setOffline(false);
+  holds = /^book$/;
+  const late = await open("outbox");
+  await expect.poll(() => say(late, "shownList()")).toEqual([0, 1, 2, 3, 4]);
+  await expect.poll(() => states(late)).toEqual(["sending", "waiting", "waiting", "waiting", "waiting"]);
+  holds = undefined;
+  for (const { answer } of held.splice(0)) answer();
+  await expect.poll(() => [...booked.values()]).toEqual([0, 1, 2, 3, 4]);
+  await expect.poll(() => states(late)).toEqual([]);
+  expect(tries).toHaveLength(5);
+  await expect.poll(() => locks(late)).toEqual([]);
+});
+
+test.each(["crash", "close", "navigate"])(
+  "O3: the sender is gone in mid-send (%s): the next goes on under the same key",
+  async (how) => {
+    const [one, two] = [await open("outbox"), await open("outbox")] as [Page, Page];
+    await expect.poll(() => everywhere([one, two], "shownList()")).toEqual([[], []]);
+    holds = /^book$/;
+    await book(one, 7);
+    await expect.poll(() => tries.length).toBe(1);
+    await expect.poll(() => states(two)).toEqual(["sending"]);
+    const cdp = await context.newCDPSession(one);
+    if (how === "crash")
+      void cdp.send("Page.crash").catch(() => {}); // never answers
+    else if (how === "close") await one.close();
+    else await one.goto(`${url}/?alone`);
+    await expect.poll(() => tries.length).toBe(2);
+    for (const { answer } of held.splice(0)) answer();
+    await expect.poll(() => states(two)).toEqual([]);
+    expect(new Set(tries).size).toBe(1);
+    expect([...booked.values()]).toEqual([7]);
+  },
+);
+
+test("a refused one is told in both tabs, over a reload too, until it is put away", async () => {
+  const [one, two] = [await open("outbox"), await open("outbox")] as [Page, Page];
+  await book(one, 13);
+  await expect.poll(() => Promise.all([states(one), states(two)])).toEqual([["refused"], ["refused"]]);
+  await one.reload();
+  await one.evaluate(() => (globalThis as any).ready);
+  expect(await states(one)).toEqual(["refused"]);
+  await say(one, "outbox.drop(outbox.list()[0].id)");
+  await expect.poll(() => Promise.all([states(one), states(two)])).toEqual([[], []]);
+});
+
+test.each(["without=BroadcastChannel", "without-locks", "without=indexedDB"])(
+  "%s the cache works as in one tab, with one warning",
+  async (words) => {
+    const page = await open(`${words}&outbox&items=2`);
+    await expect.poll(() => say(page, 'valueAt("item-1")?.times')).toBe(1);
+    await expect.poll(() => say(page, "shownList()")).toEqual([]);
+    await book(page, 3);
+    await expect.poll(() => [...booked.values()]).toEqual([3]);
+    expect(await say<string[]>(page, "warnings")).toHaveLength(1);
+  },
+);
+
+test("B7, S1: another version, another user and hostile messages are not listened to", async () => {
+  const [one, two] = [await open("version=1"), await open("version=2")] as [Page, Page];
+  await say(one, 'void watch("a")');
+  await expect.poll(() => say(one, 'valueAt("a")?.times')).toBe(1);
+  await say(two, 'void watch("a")');
+  await expect.poll(() => say(two, 'valueAt("a")?.times')).toBe(2);
+  await two.evaluate(() => {
+    const channel = new BroadcastChannel('cista tabs 1 ["cista","1",null]');
+    const entry = {
+      source: "item",
+      params: "a",
+      kind: "value",
+      value: "bad",
+      age: -1,
+      maxAge: 1,
+      staleWhileRevalidate: null,
+      staleIfError: null,
+    };
+    const news = [{ key: 'item "a"', at: 4e12 - 1, by: "x", takenAt: 0, entry }, null, { key: 7 }];
+    for (const message of [
+      null,
+      7,
+      [],
+      {},
+      { v: 1 },
+      { v: 1, from: "x", kind: "news", news },
+      { v: 1, from: "x", kind: "here", to: 1 },
+    ]) {
+      channel.postMessage(message);
+    }
+    channel.postMessage({ v: 1, from: "x", kind: "change", change: "delete", at: -1, selectors: ["all"], keys: [] });
+  });
+  await say(one, 'cache.put(item, "b", { times: 1 })');
+  expect(await say(one, 'valueAt("a")?.times')).toBe(1);
+});

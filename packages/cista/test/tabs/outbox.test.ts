@@ -1,0 +1,290 @@
+import { write } from "cista";
+import { expect, test, vi } from "vitest";
+import type { Tab } from "./world.js";
+import { World } from "./world.js";
+
+// Kept writes, rules O1 to O8, in virtual time: the same code as in a browser, over a database, a channel and locks of the test's.
+
+async function kept(count: number, options: { delay?: number; latency?: number } = {}) {
+  const world = new World();
+  Object.assign(world, { latency: 20, ...options });
+  for (let at = 0; at < count; at++) {
+    const tab = await world.open();
+    await tab.keep();
+    tab.cache.view(tab.list).subscribe(() => {});
+  }
+  await world.clock.advance("100ms");
+  return { world, tabs: world.tabs, advance: (by: string | number) => world.clock.advance(by as never) };
+}
+const of = (tabs: Tab[], at: number): Tab => tabs[at] as Tab;
+const shown = (tab: Tab): unknown => tab.cache.view(tab.list).get().value;
+const states = (tab: Tab): string[] => tab.outbox?.list().map(({ state }) => state) ?? [];
+const huts = (world: World): unknown[] => [...world.booked.values()];
+const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);
+
+test("O1: stored before it is sent; answered, it is kept no longer, and whoever ran it has the answer", async () => {
+  const { world, tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  const done = one.cache.run(one.book, { hut: 7 });
+  expect(shown(one)).toEqual([7]);
+  expect(states(one)).toEqual(["waiting"]);
+  await advance("1ms");
+  expect([...world.records.values()]).toMatchObject([{ v: 1, write: "book", input: { hut: 7 } }]);
+  expect(world.tries).toEqual([]);
+  await advance("1s");
+  expect(await done).toBe("booked 7");
+  expect(states(one)).toEqual([]);
+  expect(world.records.size).toBe(0);
+  expect(shown(one)).toEqual([7]);
+});
+
+test("O2, O3: of several tabs one sends, in the order in which all were run, each once", async () => {
+  const { world, tabs, advance } = await kept(3, { delay: 5 });
+  const runs = [0, 1, 2, 0, 1].map((at, hut) => of(tabs, at).cache.run(of(tabs, at).book, { hut }));
+  await advance("3s");
+  expect(await Promise.all(runs)).toEqual([0, 1, 2, 3, 4].map((hut) => `booked ${hut}`));
+  expect(huts(world)).toEqual([0, 1, 2, 3, 4]);
+  expect(world.tries).toHaveLength(5);
+  for (const tab of tabs) expect(shown(tab)).toEqual([0, 1, 2, 3, 4]);
+  await advance("1s");
+  expect(world.heldLocks).toEqual([]);
+});
+
+test("O4: five offline in two tabs, all closed, one opened: shown at once, sent in order, once each", async () => {
+  const { world, tabs, advance } = await kept(2);
+  for (const tab of tabs) tab.environment.set({ online: false });
+  for (const [at, hut] of [0, 1, 0, 1, 0].entries()) {
+    void of(tabs, hut)
+      .cache.run(of(tabs, hut).book, { hut: at })
+      .catch(() => {});
+    await advance("10ms");
+  }
+  for (const tab of tabs) expect(shown(tab)).toEqual([0, 1, 2, 3, 4]);
+  for (const tab of [...tabs]) tab.kill();
+  const late = await world.open();
+  void late.cache.read(late.list);
+  await advance("200ms");
+  late.environment.set({ online: false });
+  await late.keep();
+  const leave = late.cache.view(late.list).subscribe(() => {});
+  expect(shown(late)).toEqual([0, 1, 2, 3, 4]);
+  expect(states(late)).toEqual(["waiting", "waiting", "waiting", "waiting", "waiting"]);
+  expect(world.tries).toEqual([]);
+  late.environment.set({ online: true });
+  await advance("3s");
+  expect(huts(world)).toEqual([0, 1, 2, 3, 4]);
+  expect(world.tries).toHaveLength(5);
+  expect(states(late)).toEqual([]);
+  leave();
+});
+
+test("O4: shown in the order in which they were run, also where another tab's is heard of late", async () => {
+  const { tabs, advance } = await kept(2, { delay: 20 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.environment.set({ online: false });
+  void one.cache.run(one.book, { hut: 1 }).catch(() => {});
+  await advance("1ms");
+  void two.cache.run(two.book, { hut: 2 }).catch(() => {});
+  await advance("100ms");
+  for (const tab of tabs) expect(shown(tab)).toEqual([1, 2]);
+});
+
+test("O4: tabs that are not joined ask what came of a write that another has sent", async () => {
+  const world = new World();
+  for (let at = 0; at < 2; at++) {
+    const tab = await world.open({ join: false });
+    await tab.keep();
+    tab.cache.view(tab.list).subscribe(() => {});
+  }
+  const [one, two] = [of(world.tabs, 0), of(world.tabs, 1)];
+  await world.clock.advance("1s");
+  world.booked.set("elsewhere", 99);
+  void one.cache.run(one.book, { hut: 7 });
+  await world.clock.advance("2s");
+  expect(shown(one)).toEqual([99, 7]);
+  expect(shown(two)).toEqual([99, 7]);
+});
+
+test.each([1, 3, 10, 20, 30, 45])(
+  "O3: the sender is killed %i ms after the run: the next goes on under the same key, and it is booked once",
+  async (after) => {
+    const { world, tabs, advance } = await kept(2, { delay: 5, latency: 20 });
+    const [one, two] = [of(tabs, 0), of(tabs, 1)];
+    void one.cache.run(one.book, { hut: 7 }).catch(() => {});
+    await advance(after);
+    one.kill();
+    await advance("3s");
+    expect(huts(world)).toEqual(world.records.size === 0 && after < 3 ? huts(world) : [7]);
+    once(world);
+    expect(states(two)).toEqual([]);
+  },
+);
+
+test.each(["freeze", "leave", "stop"] as const)(
+  "O2: the sender stands still (%s): another goes on, once",
+  async (how) => {
+    const { world, tabs, advance } = await kept(2, { delay: 5, latency: 1 });
+    const [one, two] = [of(tabs, 0), of(tabs, 1)];
+    world.latency = 5000;
+    void one.cache.run(one.book, { hut: 7 }).catch(() => {});
+    await advance("30ms");
+    one[how]();
+    world.latency = 10;
+    await advance(how === "stop" ? "15s" : "1s");
+    expect(huts(world)).toEqual([7]);
+    expect(states(two)).toEqual([]);
+    if (how === "leave") one.comeBack();
+    else one.goOn();
+    await advance("10s");
+    expect(huts(world)).toEqual([7]);
+    once(world);
+    expect(states(one)).toEqual([]);
+  },
+);
+
+test("O2: what another tab has sent, or was refused, while the page was put aside, is told when it comes back", async () => {
+  const { world, tabs, advance } = await kept(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.environment.set({ online: false });
+  const runs = [7, 8].map((hut) => one.cache.run(one.book, { hut }));
+  const ends = Promise.allSettled(runs);
+  await advance("50ms");
+  one.leave();
+  world.refused = 8;
+  two.environment.set({ online: true });
+  await advance("1s");
+  expect(huts(world)).toEqual([7]);
+  one.environment.set({ online: true });
+  one.comeBack();
+  await advance("1s");
+  expect((await ends).map(({ status }) => status)).toEqual(["fulfilled", "rejected"]);
+  expect(states(one)).toEqual(["refused"]);
+  expect(shown(one)).toEqual([7]);
+});
+
+test("a refused one stays in every tab's list until it is put away or sent again, under another key", async () => {
+  const { world, tabs, advance } = await kept(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  world.refused = 7;
+  const told: string[] = [];
+  one.cache.onFailure(({ message }) => told.push(message));
+  const run = two.cache.run(two.book, { hut: 7 });
+  run.catch(() => {});
+  void one.cache.run(one.book, { hut: 8 });
+  await advance("1s");
+  await expect(run).rejects.toMatchObject({ kind: "http", status: 409 });
+  expect(huts(world)).toEqual([8]);
+  for (const tab of tabs) {
+    expect(states(tab)).toEqual(["refused"]);
+    expect(tab.outbox?.list()[0]?.failure).toMatchObject({ status: 409, message: "full" });
+    expect(shown(tab)).toEqual([8]);
+  }
+  world.refused = undefined;
+  const { id = "" } = one.outbox?.list()[0] ?? {};
+  void one.outbox?.retry(id);
+  await advance("1s");
+  expect(huts(world)).toEqual([8, 7]);
+  expect(new Set(world.tries).size).toBe(3);
+  for (const tab of tabs) expect(states(tab)).toEqual([]);
+});
+
+test("one that waits is dropped in every tab, and its layers with it; what is aborted is dropped", async () => {
+  const { world, tabs, advance } = await kept(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.environment.set({ online: false });
+  const abort = new AbortController();
+  const run = one.cache.run(one.book, { hut: 7 }, { signal: abort.signal });
+  run.catch(() => {});
+  void one.cache.run(one.book, { hut: 8 }).catch(() => {});
+  await advance("100ms");
+  expect(shown(two)).toEqual([7, 8]);
+  void two.outbox?.drop(two.outbox.list()[1]?.id ?? "");
+  abort.abort(new Error("thought better of it"));
+  await advance("100ms");
+  await expect(run).rejects.toThrow("thought better of it");
+  for (const tab of tabs) {
+    expect(states(tab)).toEqual([]);
+    expect(shown(tab)).toEqual([]);
+  }
+  expect(world.records.size).toBe(0);
+});
+
+test("O5: what this version of the program does not know, or cannot read, is shown as unknown and not sent", async () => {
+  const { world, advance } = await kept(0);
+  const record = (id: string, name: string, input: unknown, order: number) =>
+    world.records.set(id, { v: 1, id, write: name, input, at: 0, order, era: 0 });
+  record("a", "renamed", { hut: 1 }, 1);
+  record("b", "book", { room: 1 }, 2);
+  record("c", "book", { hut: 3 }, 3);
+  world.records.set("d", { v: 2, id: "d" } as never); // of another form
+  const tab = await world.open();
+  const hasHut = (input: any) =>
+    typeof input.hut === "number" ? { value: input } : { issues: [{ message: "no hut" }] };
+  const check = { "~standard": { version: 1, vendor: "test", validate: hasHut } } as const;
+  await tab.keep({ writes: [write({ ...tab.book.definition, check: check as never })] });
+  await advance("1s");
+  expect(huts(world)).toEqual([3]);
+  expect(states(tab)).toEqual(["unknown", "unknown"]);
+});
+
+test("O6: sign-out clears it, with what is under way aborted; nothing of it is sent for whoever comes next", async () => {
+  const { world, tabs, advance } = await kept(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.environment.set({ online: false });
+  const run = one.cache.run(one.book, { hut: 7 });
+  run.catch(() => {});
+  await advance("100ms");
+  await Promise.all([one.cache.signOut(), advance("10ms")]);
+  await Promise.all([two.cache.signOut(), advance("10ms")]); // as the page's environment tells it
+  await expect(run).rejects.toMatchObject({ kind: "aborted" });
+  for (const tab of tabs) tab.environment.set({ online: true });
+  await advance("1s");
+  expect(world.tries).toEqual([]);
+  for (const tab of tabs) expect(states(tab)).toEqual([]);
+  expect(world.records.size).toBe(0);
+});
+
+test("O7: an input that cannot be stored, and a write that the outbox does not know, are errors before anything is shown", async () => {
+  const { tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  const strange = { hut: 7, open: () => {} };
+  await expect(one.cache.run(one.book, strange)).rejects.toMatchObject({ code: "outbox" });
+  const other = write<void, void>({ name: "other", kept: true, send: async () => {} });
+  await expect(one.cache.run(other)).rejects.toThrow("Name it among the writes of openOutbox");
+  await advance("100ms");
+  expect(shown(one)).toEqual([]);
+  expect(states(one)).toEqual([]);
+});
+
+test("O8: where it cannot be stored it is sent like any other, with a warning", async () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const world = new World();
+  const tab = await world.open();
+  const full = new DOMException("The disk is full.", "QuotaExceededError");
+  const nothing = async () => {};
+  await tab.keep({
+    backend: { readAll: async () => [], put: () => Promise.reject(full), delete: nothing, clear: nothing, close() {} },
+  });
+  const run = tab.cache.run(tab.book, { hut: 7 });
+  await world.clock.advance("1s");
+  expect(await run).toBe("booked 7");
+  expect(String(warn.mock.calls[0]?.[0])).toContain("could not be kept");
+  warn.mockRestore();
+});
+
+test("the network goes away in mid-send: no lock is held meanwhile, and it is sent when the network is back", async () => {
+  const { world, tabs, advance } = await kept(2, { delay: 5 });
+  const one = of(tabs, 0);
+  world.latency = 5000;
+  const run = one.cache.run(one.book, { hut: 7 });
+  await advance("30ms");
+  for (const tab of tabs) tab.environment.set({ online: false });
+  await advance("1s");
+  expect(world.heldLocks).toEqual([]);
+  expect(states(one)).toEqual(["waiting"]);
+  world.latency = 10;
+  for (const tab of tabs) tab.environment.set({ online: true });
+  await advance("1s");
+  expect(await run).toBe("booked 7");
+  once(world);
+});

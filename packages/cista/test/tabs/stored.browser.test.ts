@@ -1,0 +1,36 @@
+import { createCache, source } from "cista";
+import { joinTabs, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
+import { expect, test } from "vitest";
+
+/** A store of its own for each tab, so that one sees which of them has stored. */
+function backendIn(records: Map<string, StoredRecord>): StoreBackend {
+  return {
+    readAll: async () => ({ records: [], others: [] }),
+    async write(changes) {
+      for (const [key, record] of changes) if (record) records.set(key, record);
+    },
+    clear: async () => records.clear(),
+  };
+}
+
+test("B1: what one tab has learned is stored by that tab alone", async () => {
+  const hut = source({ name: "hut", maxAge: "1h", load: async (id: number) => ({ id }) });
+  const tabs = await Promise.all(
+    [1, 2].map(async () => {
+      const cache = createCache();
+      const records = new Map<string, StoredRecord>();
+      const joined = await joinTabs(cache, { name: "stored" });
+      const store = await openStore(cache, { backend: backendIn(records) });
+      return { cache, joined, records, store };
+    }),
+  );
+  await expect.poll(() => tabs.map(({ joined }) => joined.others)).toEqual([1, 1]);
+  for (const { cache } of tabs) cache.view(hut, 1).subscribe(() => {});
+  await expect.poll(() => tabs.map(({ cache }) => cache.peek(hut, 1).value?.id)).toEqual([1, 1]);
+  for (const { store } of tabs) await store.flush();
+  expect(tabs.map(({ records }) => records.size).sort()).toEqual([0, 1]);
+  for (const { cache, joined } of tabs) {
+    joined.close();
+    cache.dispose();
+  }
+});

@@ -1,0 +1,349 @@
+import { expect, test, vi } from "vitest";
+import type { Tab } from "./world.js";
+import { World } from "./world.js";
+
+// Joined tabs, rules B1 to B8, in virtual time: the same code as in a browser, over a channel and locks that the test has.
+
+async function joined(count: number, options: { delay?: number; latency?: number } = {}) {
+  const world = new World();
+  Object.assign(world, options);
+  for (let at = 0; at < count; at++) await world.open();
+  await world.clock.advance("100ms");
+  return { world, tabs: world.tabs, advance: (by: string | number) => world.clock.advance(by as never) };
+}
+const of = (tabs: Tab[], at: number): Tab => tabs[at] as Tab;
+const versions = (tabs: Tab[], id: number) => tabs.map((tab) => tab.cache.peek(tab.hut, id).value?.version);
+
+test("B2: what several tabs want at once is asked for once, and all have it", async () => {
+  const { world, tabs, advance } = await joined(5, { delay: 10 });
+  const views = tabs.flatMap((tab) => [1, 2, 3].map((id) => tab.watch("hut", id)));
+  await advance("2s");
+  expect(world.requests).toHaveLength(3);
+  for (const view of views) expect(view.get()).toMatchObject({ state: "ready", fresh: true });
+  await advance("2s");
+  expect(world.heldLocks).toEqual([]); // rule B8
+});
+
+test("B1: what one tab has learned the others do not ask for later, nor does one that comes later", async () => {
+  const { world, tabs, advance } = await joined(2);
+  of(tabs, 0).watch("hut", 1);
+  of(tabs, 1).watch("hut", 9); // uses the source
+  await advance("1s");
+  of(tabs, 1).watch("hut", 1);
+  const late = await world.open();
+  late.watch("hut", 1);
+  await advance("1s");
+  expect(world.requests).toEqual(["0:1", "1:9"]);
+  expect(versions([...tabs], 1)).toEqual([1, 1, 1]);
+});
+
+/** A tab that says what the test makes it say. */
+function stranger(world: World) {
+  const heard: any[] = [];
+  const tab = { run: (callback: () => void) => callback(), isKilled: false } as unknown as Tab;
+  const channel = world.connect('cista tabs 1 ["cista","",null]', tab, (message) => heard.push(message));
+  const say = (message: object) => channel.post({ v: 1, from: "stranger", ...message });
+  const news = (version: number, at: number) => {
+    const entry = { source: "hut", params: 1, kind: "value", value: { id: 1, version }, age: 0, maxAge: 60_000 };
+    const told = { ...entry, staleWhileRevalidate: null, staleIfError: null };
+    say({ kind: "news", news: [{ key: "hut 1", at, by: "stranger", takenAt: at, entry: told }] });
+  };
+  return { heard, news };
+}
+
+test("B1: the newest by moment counts; whoever tells less is told what there is", async () => {
+  const { world, tabs, advance } = await joined(2, { delay: 5 });
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("1s");
+  const { heard, news } = stranger(world);
+  const now = world.clock.now();
+  news(5, now);
+  await advance("50ms");
+  expect(versions(tabs, 1)).toEqual([5, 5]);
+  heard.length = 0;
+  news(4, now - 500);
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([5, 5]);
+  expect(heard.flatMap(({ news = [] }) => news).map(({ entry }) => entry.value.version)).toContain(5);
+});
+
+test("B1: what was called out of date since it was told is not taken, however late both are heard", async () => {
+  const { world, tabs, advance } = await joined(2, { delay: 3, latency: 1 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  void one.cache.view(one.hut, 1).revalidate();
+  await advance("1ms");
+  two.watch("hut", 1);
+  await advance("1ms");
+  two.freeze();
+  await advance("10ms");
+  world.change(1);
+  one.cache.invalidate({ source: one.hut, params: 1 });
+  await advance("20ms");
+  two.goOn();
+  await advance("1s");
+  expect(versions([two], 1)).toEqual([2]);
+});
+
+test("B3: what is put, patched, invalidated or deleted in one tab is so in all", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 5 });
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("1s");
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.cache.put(one.hut, 1, { id: 1, version: 7 });
+  await advance("20ms");
+  expect(versions(tabs, 1)).toEqual([7, 7, 7]);
+  two.cache.at(two.hut, 1).patch((now) => ({ ...now, version: 8 }));
+  await advance("20ms");
+  expect(versions(tabs, 1)).toEqual([8, 8, 8]);
+  world.versions.set(1, 9);
+  one.cache.invalidate({ group: "hut-1" });
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([9, 9, 9]);
+  world.versions.set(1, 10);
+  two.cache.invalidate({ where: ({ key }) => key === "hut 1" }); // a function cannot be sent: its keys are
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([10, 10, 10]);
+  for (const tab of tabs) tab.unwatch("hut 1");
+  await advance("20ms");
+  one.cache.delete({ source: one.hut, params: 1 });
+  await advance("20ms");
+  expect(versions(tabs, 1)).toEqual([undefined, undefined, undefined]);
+  expect(world.requests).toHaveLength(3); // the first, and one for each invalidation
+});
+
+test("B3: a selector that is a function goes as the keys that it hit", async () => {
+  const { tabs, advance } = await joined(2);
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) {
+    tab.watch("hut", 1);
+    await advance("1s");
+    tab.unwatch("hut 1");
+  }
+  await advance("10ms");
+  expect(two.cache.peek(two.hut, 1)).toMatchObject({ fresh: true });
+  one.cache.invalidate({ where: ({ key }) => key === "hut 1" });
+  await advance("10ms");
+  expect(two.cache.peek(two.hut, 1)).toMatchObject({ fresh: false });
+});
+
+test("B3: what is asked anew by a person in one tab is asked anew, once, and told", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 5 });
+  const views = tabs.map((tab) => tab.watch("hut", 1));
+  await advance("1s");
+  world.change(1);
+  void views[2]?.revalidate();
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([2, 2, 2]);
+  expect(world.requests).toEqual(["0:1", "2:1"]);
+});
+
+test("B4: of what is made of others the parts are told, and each tab makes its own", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 5 });
+  world.latency = 1000;
+  const views = tabs.map((tab) => tab.watch("pair", 1));
+  await advance("100ms");
+  for (const tab of tabs) expect(tab.cache.peek(tab.hut, 1).request).toBe("running"); // none waits for another's whole
+  await advance("3s");
+  expect([...world.requests].sort()).toEqual(["0:1", "0:2"]);
+  for (const view of views) expect(view.get()).toMatchObject({ state: "ready", value: { version: 2 } });
+  world.change(2);
+  of(tabs, 1).cache.invalidate({ group: "hut-2" });
+  await advance("2s");
+  expect(world.requests).toHaveLength(3);
+  for (const view of views) expect(view.get()).toMatchObject({ value: { version: 3 } });
+});
+
+test("B6: what is not to be stored, or cannot be cloned, stays in its tab, with one warning", async () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const { world, tabs, advance } = await joined(3);
+  for (const tab of tabs) tab.watch("secret", 1);
+  await advance("1ms");
+  expect(world.requests).toHaveLength(3); // none waits for another
+  for (const tab of tabs) {
+    tab.watch("strange", 2);
+    tab.watch("strange", 3);
+  }
+  await advance("5s");
+  expect(world.requests.filter((each) => each.endsWith(":1"))).toHaveLength(3);
+  expect(world.requests.filter((each) => each.endsWith(":2"))).toHaveLength(3);
+  for (const tab of tabs) expect(tab.cache.peek(tab.strange, 2).state).toBe("ready");
+  expect(warn.mock.calls.length).toBeLessThanOrEqual(3); // one a tab at most
+  expect(String(warn.mock.calls[0])).toContain("cannot be told to other tabs");
+  warn.mockRestore();
+});
+
+test("B7: another version of the program, and another user, are not listened to", async () => {
+  const world = new World();
+  await world.open({ version: "1" });
+  await world.open({ version: "2" });
+  await world.open({ version: "1", partition: "ada" });
+  for (const tab of world.tabs) tab.watch("hut", 1);
+  await world.clock.advance("1s");
+  expect(world.requests).toHaveLength(3);
+  expect(world.tabs.map(({ tabs }) => tabs?.others)).toEqual([0, 0, 0]);
+});
+
+test.each([-1, 1])("B5: a tab whose clock was %i hours off when it came goes by that of the others", async (hours) => {
+  const { world, tabs, advance } = await joined(2, { delay: 5 });
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("1s");
+  const late = await world.open({ pageClock: hours * 3_600_000 });
+  late.watch("hut", 1);
+  await advance("100ms");
+  expect(world.requests).toHaveLength(1);
+  for (const tab of [of(tabs, 0), late, of(tabs, 1), late]) {
+    tab.cache.put(tab.hut, 1, { id: 1, version: world.change(1) });
+    await advance("100ms");
+    expect(versions(world.tabs, 1)).toEqual(world.tabs.map(() => world.versionOf(1)));
+  }
+});
+
+test("B2: a stream is open in one tab, and all have its events, in order; killed, another opens it", async () => {
+  const { world, tabs, advance } = await joined(4, { delay: 5 });
+  for (const tab of tabs) tab.watch("gauge", 0);
+  for (let times = 0; times < 10; times++) {
+    world.event++;
+    await advance("100ms");
+  }
+  expect(world.mostStreams).toBe(1);
+  const holder = tabs.find((tab) => [...world.streams].some((end) => (end as unknown as { tab: Tab }).tab === tab));
+  holder?.kill();
+  for (let times = 0; times < 10; times++) {
+    world.event++;
+    await advance("300ms");
+  }
+  expect(world.streams.size).toBe(1);
+  for (const tab of world.alive) {
+    const shown = tab.shown.get("gauge") ?? [];
+    expect(shown.at(-1)).toBe(20);
+    expect(shown).toEqual([...shown].sort((one, other) => one - other));
+  }
+});
+
+test.each(["kill", "freeze", "leave"] as const)(
+  "B2: whoever asks is gone (%s) in mid-request: another asks soon after",
+  async (how) => {
+    const { world, tabs, advance } = await joined(3, { delay: 5, latency: 1 });
+    const { clock } = world;
+    world.latency = 20_000; // hangs
+    for (const tab of tabs) tab.watch("hut", 1);
+    await advance("60ms");
+    expect(world.requests).toHaveLength(1);
+    const holder = of(tabs, Number(world.requests[0]?.[0]));
+    world.latency = 5;
+    const before = clock.now();
+    holder[how]();
+    const others = tabs.filter((tab) => tab !== holder);
+    while (others.some((tab) => tab.cache.peek(tab.hut, 1).state !== "ready")) await advance("5ms");
+    expect(clock.now() - before).toBeLessThan(100);
+    expect(world.requests).toHaveLength(2);
+  },
+);
+
+test("B2: whoever asks hangs: after a while without a sign another takes its place, and its late answer is dropped", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 5, latency: 1 });
+  world.latency = 20_000;
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("60ms");
+  const holder = of(tabs, Number(world.requests[0]?.[0]));
+  holder.stop();
+  world.latency = 5;
+  world.change(1);
+  await advance("8s");
+  const others = tabs.filter((tab) => tab !== holder);
+  expect(versions(others, 1)).toEqual([2, 2]);
+  await advance("20s");
+  holder.goOn();
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([2, 2, 2]);
+  expect(world.requests).toHaveLength(2);
+});
+
+test("B5: one that comes back out of the browser's cache of pages asks nothing that the others hold, and believes nothing else", async () => {
+  const { world, tabs, advance } = await joined(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const id of [1, 2]) one.watch("hut", id);
+  two.watch("hut", 1);
+  await advance("1s");
+  one.leave();
+  world.change(1);
+  two.cache.invalidate({ source: two.hut, params: 1 });
+  await advance("1s");
+  world.requests = [];
+  two.unwatch("hut 1");
+  two.cache.delete({ source: two.hut, params: 2 });
+  one.comeBack();
+  await advance("1s");
+  expect(versions([one], 1)).toEqual([2]);
+  expect(world.requests).toEqual(["0:2"]);
+});
+
+test("B5: what nobody else confirms is not believed by one that comes back", async () => {
+  const { world, tabs, advance } = await joined(2, { delay: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.watch("hut", 1);
+  await advance("1s");
+  one.leave();
+  world.change(1);
+  two.cache.invalidate({ source: two.hut, params: 1 });
+  await advance("10s");
+  two.kill();
+  one.comeBack();
+  await advance("1s");
+  expect(versions([one], 1)).toEqual([2]);
+});
+
+test("a failure is told too: no tab's try follows another's at once", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 5, latency: 5 });
+  world.failing = true;
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("20ms");
+  expect(world.requests).toHaveLength(1);
+  await advance("30s");
+  expect(world.requests.length).toBeLessThanOrEqual(5); // the tries of one
+  for (const tab of tabs) expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "failed" });
+});
+
+test("without locks each tab asks for itself, and tells what it has learned", async () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const world = new World();
+  for (let at = 0; at < 2; at++) await world.open({ locks: false });
+  of(world.tabs, 0).watch("hut", 1);
+  await world.clock.advance("1s");
+  of(world.tabs, 1).watch("hut", 1);
+  await world.clock.advance("1s");
+  expect(versions(world.tabs, 1)).toEqual([1, 1]);
+  expect(warn).toHaveBeenCalled();
+  warn.mockRestore();
+});
+
+test("S4: what a tab has told before it knew of a sign-out is forgotten in the others", async () => {
+  const { tabs, advance } = await joined(2);
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.watch("hut", 1);
+  two.watch("hut", 9);
+  await advance("1s");
+  const leaving = two.cache.signOut(); // this environment has no others: the channel alone tells
+  await leaving;
+  two.cache.put(two.hut, 5, { id: 5, version: 1 });
+  one.cache.put(one.hut, 6, { id: 6, version: 1 });
+  await advance("1s");
+  await one.cache.signOut();
+  await advance("1s");
+  expect(two.cache.peek(two.hut, 6).state).not.toBe("ready");
+  expect(two.cache.peek(two.hut, 5).state).toBe("ready");
+});
+
+test("the journal says which tab an answer comes from", async () => {
+  const { tabs, advance } = await joined(2);
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  const { journalOf } = await import("cista");
+  const events: string[] = [];
+  journalOf(two.cache).subscribe(({ kind, from }) => from && events.push(`${kind} ${from.length > 0}`));
+  one.watch("hut", 1);
+  two.watch("hut", 1);
+  await advance("1s");
+  one.cache.put(one.hut, 1, { id: 1, version: 3 });
+  await advance("1s");
+  expect(events).toEqual(["answer true", "adopt true"]);
+});

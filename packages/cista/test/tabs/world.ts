@@ -1,0 +1,445 @@
+import { type Cache, createCache, Failure, source, type View, write } from "cista";
+import { joinTabs, type KeptRecord, type Outbox, type OutboxBackend, openOutbox, type Tabs } from "cista/browser";
+import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
+import type { LifeEvent, TabLocks, TabPlatform } from "../../src/browser/tabs/platform.js";
+
+// Tabs of one site in virtual time: a channel that delays, locks, an origin; tabs that are frozen, stopped, killed, put aside.
+
+interface Hut {
+  readonly id: number;
+  readonly version: number;
+}
+
+/** A lock's holder and its queue. */
+interface Lock {
+  holder: LockRequest | undefined;
+  queue: LockRequest[];
+}
+interface LockRequest {
+  readonly tab: Tab;
+  readonly grant: () => Promise<void> | undefined;
+  readonly fail: (reason: unknown) => void;
+  readonly done: () => void;
+}
+
+interface JoinOptions {
+  version?: string;
+  locks?: boolean;
+  pageClock?: number;
+}
+
+export class World {
+  readonly clock: VirtualClock;
+  readonly tabs: Tab[] = [];
+  /** What the origin has of each hut. */
+  readonly versions = new Map<number, number>();
+  /** Requests under way at the origin, by hut; and all that there were. */
+  readonly underWay = new Map<number, number>();
+  requests: string[] = [];
+  mostAtOnce = 0;
+  /** The longest that a message, a lock or an answer takes, in milliseconds. */
+  delay = 0;
+  latency = 100;
+  failing = false;
+  /** How far the machine's clock is off, in milliseconds: all its tabs go by it. */
+  offset = 0;
+  /** Streams that are open at the origin, and the last event. */
+  readonly streams = new Set<() => void>();
+  mostStreams = 0;
+  event = 0;
+  readonly locks = new Map<string, Lock>();
+  /** What the browser's database has, and what the origin has booked: by Idempotency-Key, in order. */
+  readonly records = new Map<string, KeptRecord>();
+  readonly booked = new Map<string, unknown>();
+  /** Each try that reached the origin. */
+  readonly tries: string[] = [];
+  /** What the origin refuses. */
+  refused: unknown;
+  readonly #channels = new Map<string, Map<Tab, { hear(message: unknown): void; due: Map<Tab, number> }>>();
+
+  constructor(seed = 1) {
+    this.clock = virtualClock(Date.UTC(2026, 10, 23), seed);
+  }
+
+  random(below: number): number {
+    return Math.floor(this.clock.random() * below);
+  }
+
+  versionOf(id: number): number {
+    return this.versions.get(id) ?? 1;
+  }
+
+  change(id: number): number {
+    this.versions.set(id, this.versionOf(id) + 1);
+    return this.versionOf(id);
+  }
+
+  async open(options: JoinOptions & { join?: boolean; partition?: string } = {}): Promise<Tab> {
+    const tab = new Tab(this, options.partition);
+    this.tabs.push(tab);
+    if (options.join !== false) await tab.join(options);
+    return tab;
+  }
+
+  get alive(): Tab[] {
+    return this.tabs.filter(({ isKilled }) => !isKilled);
+  }
+
+  // ── The channel ────────────────────────────────────────────────────────────
+
+  connect(name: string, tab: Tab, hear: (message: unknown) => void) {
+    const all = this.#channels.get(name) ?? new Map();
+    this.#channels.set(name, all);
+    const own = { hear, due: new Map<Tab, number>() };
+    all.set(tab, own);
+    return {
+      post: (message: unknown) => {
+        if (tab.isKilled) return;
+        for (const [other, { hear }] of all) {
+          if (other === tab) continue;
+          const copy = structuredClone(message);
+          // From one sender in order; those of several overtake each other.
+          const at = Math.max(this.clock.now() + this.random(this.delay + 1), own.due.get(other) ?? 0);
+          own.due.set(other, at);
+          this.clock.setTimer(
+            () => other.run(() => all.get(other)?.hear === hear && hear(copy)),
+            at - this.clock.now(),
+          );
+        }
+      },
+      close: () => {
+        if (all.get(tab) === own) all.delete(tab);
+      },
+    };
+  }
+
+  disconnect(tab: Tab): void {
+    for (const all of this.#channels.values()) all.delete(tab);
+    for (const lock of this.locks.values()) {
+      lock.queue = lock.queue.filter((request) => request.tab !== tab);
+      if (lock.holder?.tab === tab) this.#pass(lock);
+    }
+  }
+
+  // ── Locks ──────────────────────────────────────────────────────────────────
+
+  locksFor(tab: Tab): TabLocks {
+    return {
+      request: (name, { signal, steal }, hold) =>
+        new Promise<void>((resolve, reject) => {
+          if (tab.isKilled) return;
+          const lock = this.locks.get(name) ?? { holder: undefined, queue: [] };
+          this.locks.set(name, lock);
+          const request: LockRequest = { tab, grant: hold, fail: reject, done: resolve };
+          if (signal?.aborted) return reject(signal.reason);
+          signal?.addEventListener("abort", () => {
+            if (!lock.queue.includes(request)) return;
+            lock.queue = lock.queue.filter((other) => other !== request);
+            reject(signal.reason);
+          });
+          if (steal) {
+            const robbed = lock.holder;
+            lock.holder = undefined;
+            robbed?.tab.run(() => robbed.fail(new DOMException("stolen", "AbortError")));
+            lock.queue.unshift(request);
+          } else lock.queue.push(request);
+          if (!lock.holder) this.#pass(lock);
+        }),
+    };
+  }
+
+  #pass(lock: Lock): void {
+    const next = lock.queue.shift();
+    lock.holder = next;
+    if (!next) return;
+    this.clock.setTimer(
+      () =>
+        next.tab.run(() => {
+          if (lock.holder !== next) return;
+          const end = () => {
+            if (lock.holder === next) this.#pass(lock);
+            next.done();
+          };
+          Promise.resolve(next.grant()).then(end, end);
+        }),
+      this.random(this.delay + 1),
+    );
+  }
+
+  get heldLocks(): string[] {
+    return [...this.locks].filter(([, { holder }]) => holder).map(([name]) => name);
+  }
+}
+
+export class Tab {
+  readonly world: World;
+  readonly cache: Cache;
+  readonly environment: VirtualEnvironment = virtualEnvironment();
+  tabs: Tabs | undefined;
+  isKilled = false;
+  isStopped = false;
+  /** What each watched hut has shown, in order. */
+  readonly shown = new Map<string, number[]>();
+  readonly hut;
+  readonly pair;
+  readonly secret;
+  readonly gauge;
+  readonly strange;
+  #held: (() => void)[] = [];
+  readonly #leaves = new Map<string, () => void>();
+  readonly #life = new Set<(event: LifeEvent) => void>();
+
+  constructor(world: World, partition?: string) {
+    this.world = world;
+    const { clock } = world;
+    this.cache = createCache({
+      ...(partition === undefined ? {} : { partition }),
+      environment: this.environment,
+      retry: { times: 3, first: "500ms" },
+      clock: {
+        now: () => clock.now() + world.offset,
+        setTimer: (callback, delay) => clock.setTimer(() => this.run(callback), delay),
+        clearTimer: (timer) => clock.clearTimer(timer),
+        random: () => clock.random(),
+        uniqueText: () => `${world.tabs.length}-${Math.floor(clock.random() * 1e9).toString(36)}`,
+      },
+    });
+    this.hut = source({
+      name: "hut",
+      maxAge: "1m",
+      staleWhileRevalidate: "1h",
+      groups: ({ id }: Hut) => [`hut-${id}`],
+      load: (id: number, { signal }) => this.#ask(id, signal),
+    });
+    const hut = this.hut;
+    this.pair = source({
+      name: "pair",
+      load: async (id: number, { read }) => {
+        const [one, other] = await Promise.all([read(hut, id), read(hut, id + 1)]);
+        return { version: one.version + other.version };
+      },
+    });
+    this.secret = source({ name: "secret", noStore: true, load: (id: number, { signal }) => this.#ask(id, signal) });
+    this.strange = source({
+      name: "strange",
+      maxAge: "1m",
+      load: async (id: number, { signal }) => ({ ...(await this.#ask(id, signal)), open: () => id }),
+    });
+    this.gauge = source({
+      name: "gauge",
+      maxAge: "1m",
+      retry: { times: Number.POSITIVE_INFINITY, first: "200ms", most: "500ms" },
+      load: (_: void, { signal }) => this.#events(signal),
+    });
+  }
+
+  /** @param pageClock how far the machine's clock was off when the page came */
+  async join({ version = "", locks = true, pageClock = 0 }: JoinOptions = {}): Promise<void> {
+    const platform = this.#platform(locks, pageClock);
+    const joining = joinTabs(this.cache, { platform, version });
+    void joining.then((tabs) => {
+      this.tabs = tabs;
+    });
+    await this.world.clock.advance("41ms");
+  }
+
+  #platform(locks = true, pageClock = 0): TabPlatform {
+    return {
+      now: () => this.world.clock.now() + pageClock,
+      open: (name, hear) => this.world.connect(name, this, hear),
+      locks: locks ? this.world.locksFor(this) : undefined,
+      onLife: (listener) => {
+        this.#life.add(listener);
+        return () => this.#life.delete(listener);
+      },
+    };
+  }
+
+  /** Kept writes: `book` a hut, which all tabs show in `list` at once. */
+  outbox: Outbox | undefined;
+  readonly list = source({
+    name: "list",
+    maxAge: "1h",
+    load: async () => [...this.world.booked.values()] as unknown[],
+  });
+  readonly book = write<{ hut: number }, string>({
+    name: "book",
+    kept: true,
+    optimistic: ({ hut }, edit) => edit.at(this.list).patch((now) => (now.includes(hut) ? now : [...now, hut])),
+    send: ({ hut }, { idempotencyKey, signal }) => this.#book(hut, idempotencyKey, signal),
+  });
+
+  async keep({ backend, writes = [this.book] }: { backend?: OutboxBackend; writes?: any[] } = {}): Promise<Outbox> {
+    const opening = openOutbox(this.cache, { writes, platform: this.#platform(), backend: backend ?? this.#backend() });
+    void opening.then((outbox) => {
+      this.outbox = outbox;
+    });
+    await this.world.clock.advance(20);
+    return opening;
+  }
+
+  #backend(): OutboxBackend {
+    const { records, clock } = this.world;
+    const later = <T>(work: () => T): Promise<T> =>
+      new Promise((resolve) => {
+        clock.setTimer(() => this.run(() => resolve(work())), 1);
+      });
+    return {
+      readAll: () => later(() => structuredClone([...records.values()])),
+      put: (record) => later(() => void records.set(record.id, structuredClone(record))),
+      delete: (id) => later(() => void records.delete(id)),
+      clear: () => later(() => records.clear()),
+      close() {},
+    };
+  }
+
+  /** Booked once for each key, whatever becomes of the answer. */
+  #book(hut: number, key: string, signal: AbortSignal): Promise<string> {
+    const { world } = this;
+    return new Promise((resolve, reject) => {
+      const wait = () => 1 + world.random(world.latency);
+      signal.addEventListener("abort", () => reject(signal.reason));
+      world.clock.setTimer(() => {
+        if (this.isKilled || signal.aborted) return; // never left
+        world.tries.push(key);
+        const isRefused = world.refused === hut;
+        if (!isRefused && !world.booked.has(key)) world.booked.set(key, hut);
+        const answer = () =>
+          isRefused ? reject(new Failure("http", "full", { status: 409 })) : resolve(`booked ${hut}`);
+        world.clock.setTimer(() => this.run(answer), wait());
+      }, wait());
+    });
+  }
+
+  // ── What it does ───────────────────────────────────────────────────────────
+
+  watch(name: "hut" | "pair" | "secret" | "gauge" | "strange", id: number): View<any> {
+    const view = this.cache.view<any, any>(this[name] as any, name === "gauge" ? undefined : id);
+    const shown = this.shown.get(view.key) ?? [];
+    this.shown.set(view.key, shown);
+    const note = () => {
+      const { value } = view.get() as { value?: { version: number } };
+      if (value && value.version !== shown.at(-1)) shown.push(value.version);
+    };
+    if (!this.#leaves.has(view.key)) this.#leaves.set(view.key, view.subscribe(note));
+    note();
+    return view;
+  }
+
+  unwatch(key: string): void {
+    this.#leaves.get(key)?.();
+    this.#leaves.delete(key);
+  }
+
+  get watched(): string[] {
+    return [...this.#leaves.keys()];
+  }
+
+  // ── What happens to it ─────────────────────────────────────────────────────
+
+  /** What comes from outside; put off while it stands still. */
+  run(callback: () => void): void {
+    if (this.isKilled) return;
+    if (this.isStopped) this.#held.push(callback);
+    else callback();
+  }
+
+  kill(): void {
+    this.isKilled = true;
+    this.#held = [];
+    for (const end of [...this.world.streams]) if ((end as { tab?: Tab }).tab === this) end();
+    this.world.disconnect(this);
+  }
+
+  /** The browser's own freezing: the page is told. */
+  freeze(): void {
+    this.#tell("freeze");
+    this.isStopped = true;
+  }
+
+  /** As a debugger, or an overloaded machine, does: nobody is told. */
+  stop(): void {
+    this.isStopped = true;
+  }
+
+  goOn(): void {
+    if (!this.isStopped) return;
+    this.isStopped = false;
+    const held = this.#held;
+    this.#held = [];
+    for (const callback of held) this.run(callback);
+    this.#tell("resume");
+  }
+
+  /** Kept for "back". */
+  leave(): void {
+    this.#tell("leave");
+    this.isStopped = true;
+  }
+
+  comeBack(): void {
+    this.isStopped = false;
+    const held = this.#held;
+    this.#held = [];
+    for (const callback of held) this.run(callback);
+    this.#tell("return");
+  }
+
+  #tell(event: LifeEvent): void {
+    for (const listener of [...this.#life]) listener(event);
+  }
+
+  // ── The origin ─────────────────────────────────────────────────────────────
+
+  #ask(id: number, signal: AbortSignal): Promise<Hut> {
+    const { world } = this;
+    const version = world.versionOf(id);
+    world.requests.push(`${world.tabs.indexOf(this)}:${id}`);
+    const now = (world.underWay.get(id) ?? 0) + 1;
+    world.underWay.set(id, now);
+    world.mostAtOnce = Math.max(world.mostAtOnce, now);
+    const { failing } = world;
+    return new Promise((resolve, reject) => {
+      let isOver = false;
+      const end = (settle: () => void) => {
+        if (isOver) return;
+        isOver = true;
+        world.underWay.set(id, (world.underWay.get(id) ?? 1) - 1);
+        settle();
+      };
+      const answer = () => (failing ? reject(new TypeError("fetch failed")) : resolve({ id, version }));
+      const wait = 1 + world.random(world.latency);
+      world.clock.setTimer(() => (this.isKilled ? end(() => {}) : this.run(() => end(answer))), wait);
+      signal.addEventListener("abort", () => end(() => reject(signal.reason)));
+    });
+  }
+
+  async *#events(signal: AbortSignal): AsyncGenerator<Hut> {
+    const { world } = this;
+    let wake = () => {};
+    const close = () => {
+      world.streams.delete(end);
+      wake();
+    };
+    const end: (() => void) & { tab: Tab } = Object.assign(close, { tab: this as Tab });
+    world.streams.add(end);
+    world.mostStreams = Math.max(world.mostStreams, world.streams.size);
+    signal.addEventListener("abort", end);
+    try {
+      let seen = -1;
+      while (!signal.aborted && world.streams.has(end)) {
+        if (seen < world.event) {
+          seen = world.event;
+          yield { id: 0, version: seen };
+          continue;
+        }
+        await new Promise<void>((resolve) => {
+          wake = resolve;
+          world.clock.setTimer(() => this.run(resolve), 50);
+        });
+      }
+    } finally {
+      world.streams.delete(end);
+    }
+  }
+}
