@@ -1,7 +1,7 @@
-import { restoreSnapshot, source, takeSnapshot } from "cista";
+import { createCache, Failure, restoreSnapshot, source, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { openPage } from "cista/server";
-import { expect, test } from "vitest";
+import { expect, test, vi } from "vitest";
 import { renderingOf, restoreWith } from "../src/core/internal.js";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -136,5 +136,69 @@ test("H7: a view that starts nothing is empty on a page; a page tells the freshn
   const { view } = watch(cache, hut, undefined, { when: false });
   const shown = renderingOf(cache)?.of(view, hut, false);
   expect(shown).toMatchObject({ state: "empty", key: "hut" });
+  page.close();
+});
+
+test("H4: a loader shows a value before the components are rendered, and never rejects", async () => {
+  const hut = source({
+    name: "hut",
+    retry: false,
+    load: async (id: number) => {
+      if (id === 2) throw new Failure("load", "The warden is away.");
+      return "Harebell";
+    },
+  });
+  const page = openPage(createCache());
+  expect(await page.show(hut, 1)).toMatchObject({ state: "ready", value: "Harebell" });
+  expect(await page.show(hut, 2)).toMatchObject({ state: "loading" });
+  expect(page.html()).toContain('"value":"Harebell"');
+  expect(page.html()).toBe("");
+  expect(page.freshness()).toEqual({ maxAge: 0, noStore: false });
+  page.close();
+  page.close();
+});
+
+test("two users at once, a thousand requests: the values of one are never in the other's page", async () => {
+  const basket = source({
+    name: "basket",
+    load: async (_: void, { context }) => {
+      await new Promise(setImmediate); // the other's request comes in between
+      return `nights of ${context}`;
+    },
+  });
+  const walkers = ["Wren", "Ash"];
+  const render = async (walker: string) => {
+    const page = openPage(createCache({ context: walker }));
+    await page.show(basket);
+    const html = page.html();
+    page.close();
+    return walkers.filter((each) => html.includes(`nights of ${each}`));
+  };
+  const visits = Array.from({ length: 1000 }, (_, number) => walkers[number % 2] as string);
+  expect(await Promise.all(visits.map(render))).toEqual(visits.map((walker) => [walker]));
+});
+
+test("one cache for two pages at once is warned of in development", () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const cache = createCache();
+  const first = openPage(cache);
+  expect(warn).not.toHaveBeenCalled();
+  openPage(cache);
+  expect(warn.mock.calls.map(String)).toEqual([expect.stringContaining("Make a cache for each request")]);
+  first.close();
+  warn.mockRestore();
+});
+
+test("H3: what a page shows early goes on ageing until it is sent", async () => {
+  const { cache, clock } = stage();
+  const hut = source({ name: "hut", maxAge: "10s", load: async (id: number) => id });
+  const page = openPage(cache);
+  await page.show(hut, 1);
+  await clock.advance("3s");
+  await page.show(hut, 2);
+  expect(page.freshness().maxAge).toBe(7000);
+  const [, text = ""] = /<script[^>]*>(.*)<\/script>/.exec(page.html()) ?? [];
+  const { takenAt, entries } = JSON.parse(text);
+  expect(entries).toMatchObject([{ age: 3000, shownAt: takenAt - 3000 }, { age: 0 }]);
   page.close();
 });

@@ -3,6 +3,7 @@
  * @module cista/angular
  */
 import {
+  afterNextRender,
   assertInInjectionContext,
   computed,
   DestroyRef,
@@ -31,6 +32,7 @@ import {
   valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, LiveReading, type Member, members, type Signal as Tracked } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { type Cache, Failure, type Reading, type Source, type Write } from "../core/index.js";
@@ -153,6 +155,7 @@ function followHere(live: Live, asked: () => AskedOrNot): void {
       }
     });
   });
+  afterNextRender(() => untracked(() => live.hydrated()));
   inject(DestroyRef).onDestroy(() => live.leave());
 }
 
@@ -209,4 +212,19 @@ export function injectWrite<I, R>(
   const runner = new Runner<I, R>(write, (next) => untracked(() => status.set(next)));
   const status = signal(runner.status);
   return { run: runner.runIn(() => cache), status: status.asReadonly() };
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example readonly waiting = injectOutbox(outbox); // {{ waiting().length }}
+ */
+export function injectOutbox<T>(outbox: Listed<T> | (() => Listed<T> | undefined)): Signal<readonly T[]> {
+  const list = signal<readonly T[]>([]);
+  effect((onCleanup) => {
+    const { subscribe, list: listNow } = valueNow(outbox) ?? nothingListed;
+    const look = () => untracked(() => list.set(listNow()));
+    onCleanup(subscribe(look));
+    look();
+  });
+  return list.asReadonly();
 }

@@ -43,6 +43,8 @@ export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
 
 const usual: BindingOptions<any, any> = {};
 
+const onServer = typeof document === "undefined";
+
 /**
  * What one component asks for, from entry to entry as its params change (rule R4), and what it is shown of it. Starts
  * nothing and tells nobody, so it may be used while rendering and in computed values.
@@ -56,6 +58,9 @@ export class Asking {
   #kept: { readonly source: unknown; readonly key: string; readonly value: unknown } | undefined;
   #carried: { readonly from: Reading<any>; readonly reading: Reading<any> } | undefined;
   #part: { readonly of: Reading<any>; readonly pick: unknown; readonly reading: AnyReading } | undefined;
+
+  /** Rule H1: on a server, and in a browser until the component is hydrated, it is shown what the page shows. */
+  isHydrating: boolean = onServer;
 
   /** What was asked for last. */
   get asked(): Asked | undefined {
@@ -102,7 +107,7 @@ export class Asking {
     { pick, carryOver }: BindingOptions<any, any> = this.#options,
   ): Reading<any> {
     if (!asked) throw new TypeError("Say what to follow first: ask(cache, source, params).");
-    let reading = (onServer && pageReadingOf(asked)) || asked.view.get();
+    let reading = (this.isHydrating && pageReadingOf(asked)) || asked.view.get();
     if (carryOver) reading = this.#carriedOver(reading, asked);
     if (!pick) return reading;
     if (this.#part?.of !== reading || this.#part.pick !== pick) {
@@ -149,12 +154,9 @@ export class Asking {
   }
 }
 
-const onServer = typeof document === "undefined";
-
-/** What the page that is being rendered shows of it, if it has come. */
+/** What the page that is being rendered or hydrated shows of it, if it has come. */
 function pageReadingOf({ cache, known, view, source, when }: Asked): Reading<any> | undefined {
-  const shown = known ? renderingOf(cache)?.of(view, source, when) : undefined;
-  return shown instanceof Promise ? undefined : shown;
+  return known ? renderingOf(cache)?.peek(view, source, when) : undefined;
 }
 
 /**
@@ -173,10 +175,16 @@ export async function shownOnPage({ cache, known, view, source, when }: Asked): 
   }
 }
 
-/** The same for a value that is awaited, which is read where there is no page. */
+/**
+ * The same for a value that is awaited, which is read where there is no page.
+ * @throws the failure for which it is not on the page (rule H4): an awaited value has no other way to be left to the browser
+ */
 export async function valueOnServer(asked: Asked): Promise<void> {
-  if (renderingOf(asked.cache)) await shownOnPage(asked);
-  else await asked.cache.read(asked.source, asked.params as never);
+  const rendering = renderingOf(asked.cache);
+  if (!rendering) return void (await asked.cache.read(asked.source, asked.params as never));
+  await shownOnPage(asked);
+  const why = rendering.left?.get(asked.view.key);
+  if (why) throw why;
 }
 
 /** A function made anew at each render says the same as the one before: which one asks next makes no difference. */

@@ -23,5 +23,6 @@ export {
   valueToShow,
 } from "./asked.js";
 export { Follower } from "./follower.js";
+export { type Listed, nothingListed } from "./listed.js";
 export { Live, LiveReading, type Member, members, type Signal } from "./live.js";
 export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";

@@ -93,6 +93,7 @@ export class Live {
    * @param together triggers several as one change, where the framework runs those who look at once
    */
   constructor(signal: () => Signal, together: (change: () => void) => void = (change) => change()) {
+    this.follower.isHydrating = true;
     this.#signal = signal;
     this.#together = together;
   }
@@ -124,6 +125,13 @@ export class Live {
     this.follower.attach();
     if (this.#toldOf !== asked) this.#told = asked && this.follower.get();
     this.#toldOf = asked;
+    this.changed();
+  }
+
+  /** The component is on the page, word for word as it came: from now on it shows what is newest. */
+  hydrated(): void {
+    if (!this.follower.isHydrating) return;
+    this.follower.isHydrating = false;
     this.changed();
   }
 

@@ -239,8 +239,15 @@ function card(key: string, info: EntryInfo | undefined): Description[] {
   ];
 }
 
-function sentence({ kind, at, cause, cacheStatus, write, note, failure }: JournalEvent, now: number): string {
-  const why = [cause && `(${cause})`, write && `by ${write}`, cacheStatus, failure?.message, note].filter(Boolean);
+function sentence({ kind, at, cause, cacheStatus, write, note, failure, from }: JournalEvent, now: number): string {
+  const why = [
+    cause && `(${cause})`,
+    from && `from another tab, ${from}`,
+    write && `by ${write}`,
+    cacheStatus,
+    failure?.message,
+    note,
+  ].filter(Boolean);
   return `${lengthOfTime(now - at)} ago: ${kind} ${why.join(" ")}`;
 }
 

@@ -13,6 +13,7 @@ import {
   valueNow,
 } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
@@ -88,6 +89,7 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
 
   constructor(host: ControllerHost, source: Source<P, T>, ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>) {
     this.#host = host;
+    this.#follower.isHydrating = true;
     this.#source = source;
     this.#rest = rest as never;
     host.addController(this);
@@ -111,6 +113,12 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
     this.#ask();
     this.#follower.attach();
     this.#shown = this.#follower.get();
+  }
+
+  hostUpdated(): void {
+    if (!this.#follower.isHydrating) return;
+    this.#follower.isHydrating = false;
+    this.#changed();
   }
 
   hostDisconnected(): void {
@@ -153,4 +161,33 @@ export class WriteController<I, R> implements ReactiveController {
   }
 
   hostConnected(): void {}
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example #waiting = new OutboxController(this, outbox); // this.#waiting.list.map(({ state }) => html`<li>${state}</li>`)
+ */
+export class OutboxController<T> implements ReactiveController {
+  readonly #host: ReactiveControllerHost;
+  readonly #outbox: Listed<T>;
+  #leave: (() => void) | undefined;
+
+  constructor(host: ReactiveControllerHost, outbox: Listed<T> | undefined) {
+    this.#host = host;
+    this.#outbox = outbox ?? nothingListed;
+    host.addController(this);
+  }
+
+  get list(): readonly T[] {
+    return this.#outbox.list();
+  }
+
+  hostConnected(): void {
+    this.#leave = this.#outbox.subscribe(() => this.#host.requestUpdate());
+    this.#host.requestUpdate();
+  }
+
+  hostDisconnected(): void {
+    this.#leave?.();
+  }
 }

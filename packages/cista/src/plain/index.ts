@@ -5,6 +5,7 @@
 import { AccessTracker } from "../binding/access-tracker.js";
 import { type BindingOptions, isKnown } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
+import type { Listed } from "../binding/listed.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
@@ -130,4 +131,15 @@ export function writeRunner<I, R>(
 ): RunWrite<I, R> {
   const runner = new Runner<I, R>(write, changed);
   return runner.runIn(() => cache);
+}
+
+/**
+ * Renders what waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`): now, and after each change.
+ * Returns its own end.
+ * @example const stop = outboxList(outbox, (waiting) => { counter.textContent = String(waiting.length); });
+ */
+export function outboxList<T>(outbox: Listed<T>, render: (list: readonly T[]) => void): () => void {
+  const leave = outbox.subscribe(() => render(outbox.list()));
+  render(outbox.list());
+  return leave;
 }

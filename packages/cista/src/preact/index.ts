@@ -13,6 +13,7 @@ import {
   refuseSourceOfRender,
 } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
@@ -82,6 +83,7 @@ class HookState {
   #shown: Reading<any> | undefined;
 
   constructor(render: () => void) {
+    this.follower.isHydrating = true;
     this.#render = render;
   }
 
@@ -93,6 +95,7 @@ class HookState {
 
   attach(): void {
     this.follower.attach();
+    this.follower.isHydrating = false;
     this.#changed();
   }
 
@@ -115,4 +118,20 @@ export function useWrite<I, R>(
   const runner = useMemo(() => new Runner<I, R>(write, () => render()), [write]);
   const run = useMemo(() => runner.runIn(() => cache), [cache, runner]);
   return [run, runner.status];
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example const waiting = useOutbox(outbox);
+ */
+export function useOutbox<T>(outbox: Listed<T> | undefined): readonly T[] {
+  const { subscribe, list } = outbox ?? nothingListed;
+  const [, render] = useReducer<number, void>((count) => count + 1, 0);
+  const shown = list();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was shown when it is listened to, once
+  useLayoutEffect(() => {
+    if (list() !== shown) render(); // changed before it was listened to
+    return subscribe(() => render());
+  }, [subscribe, list]);
+  return shown;
 }

@@ -8,6 +8,7 @@ export { CistaProvider, useCache } from "./context.js";
 export type { LampElement } from "./elements.js";
 export { Outcome, type OutcomeProps, type ValuesIn } from "./outcome.js";
 export { useDebounced } from "./use-debounced.js";
+export { useOutbox } from "./use-outbox.js";
 export { type PageStatus, type PagesReading, usePages } from "./use-pages.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
 export { type Question, type ReadingsOf, useReadings, useValues, type ValuesOf } from "./use-readings.js";

@@ -1,15 +1,16 @@
 import type { Asked, BindingOptions } from "../binding/asked.js";
 import { LiveReading } from "../binding/live.js";
-import type { Reading } from "../core/index.js";
-import { type AnyReading, picked, type Rendering } from "../core/internal.js";
+import type { Cache, Reading } from "../core/index.js";
+import { type AnyReading, picked, type Rendering, renderingOf } from "../core/internal.js";
 
 /**
  * A reading while a page is rendered on a server: it waits when it is looked at (rule H6), by throwing what React waits for.
  * Handed on as a prop it is looked at anew each time, since React may retry only the child.
  */
-export class PageReading extends LiveReading {
+class PageReading extends LiveReading {
   constructor({ view, source, when }: Asked, rendering: Rendering, { pick }: BindingOptions<any, any>) {
     let part: AnyReading | undefined;
+    rendering.of(view, source, when); // asked for by now
     super(() => {
       const known = rendering.of(view, source, when);
       if (known instanceof Promise) throw known;
@@ -23,4 +24,16 @@ export class PageReading extends LiveReading {
   toJSON(): Partial<Reading<any>> {
     return {};
   }
+}
+
+/** Where a page is rendered on a server: what is shown of it there. */
+export function readingOnServer(asked: Asked, options: BindingOptions<any, any>): Reading<any> | undefined {
+  const rendering = asked.known ? renderingOf(asked.cache) : undefined;
+  return rendering?.onServer ? (new PageReading(asked, rendering, options) as unknown as Reading<any>) : undefined;
+}
+
+/** @throws why a value is not on the page that is rendered (rules H4, H8): React sends the fallback, and the browser asks */
+export function refuseLeft(cache: Cache, key: string): void {
+  const why = renderingOf(cache)?.left?.get(key);
+  if (why) throw why;
 }

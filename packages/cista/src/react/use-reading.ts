@@ -10,10 +10,10 @@ import {
   refuseSourceOfRender,
 } from "../binding/asked.js";
 import type { Cache, Reading, Source, View } from "../core/index.js";
-import { type AnyReading, picked, type Rendering, renderingOf } from "../core/internal.js";
+import { type AnyReading, picked, renderingOf } from "../core/internal.js";
 import { useCacheOr } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
-import { PageReading } from "./page-reading.js";
+import { readingOnServer } from "./page-reading.js";
 
 export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {
   /** Instead of the cache that was provided. */
@@ -57,10 +57,9 @@ export function useReadingOn(
   current.options = options;
   current.rendering = true;
   useEarlyEffect(current.attach, [current]);
-  const rendering = asked.known ? renderingOf(cache) : undefined;
-  // Rule H6: on a server a reading waits when it is looked at, so that several in one component load in parallel.
-  const waits = rendering?.onServer ? memory.pageReading(asked, rendering, options) : undefined;
-  const sent = () => waits ?? memory.sent(rendering?.of(asked.view, source, asked.when), current, options) ?? look();
+  const waits = memory.onServer(asked, options);
+  const page = asked.known ? renderingOf(cache) : undefined;
+  const sent = () => waits ?? memory.sent(page?.peek(asked.view, source, asked.when), current, options) ?? look();
   const reading = useSyncExternalStore(current.subscribe, look, sent);
   return { reading: waits ?? memory.track(reading, current.newest), view: asked.view };
 }
@@ -87,18 +86,14 @@ class HookState extends AccessTracker {
   }
 
   /** The same object for as long as a page is rendered. */
-  pageReading(asked: Asked, rendering: Rendering, options: ReadingOptions<any, any>): Reading<any> {
-    this.#page ??= new PageReading(asked, rendering, options) as unknown as Reading<any>;
+  onServer(asked: Asked, options: ReadingOptions<any, any>): Reading<any> | undefined {
+    this.#page ??= readingOnServer(asked, options);
     return this.#page;
   }
 
   /** What React hydrates with: what the page shows, where it says anything of it. The same object for the same reading. */
-  sent(
-    page: Reading<any> | Promise<void> | undefined,
-    current: Current,
-    { pick }: ReadingOptions<any, any>,
-  ): Reading<any> | undefined {
-    if (!page || page instanceof Promise) return undefined;
+  sent(page: Reading<any> | undefined, current: Current, { pick }: ReadingOptions<any, any>): Reading<any> | undefined {
+    if (!page) return undefined;
     if (this.#sentOf !== page) this.#sent = pick ? (picked(page as AnyReading, pick, undefined) as Reading<any>) : page;
     this.#sentOf = page;
     current.hydrateWith(this.#sent as Reading<any>);

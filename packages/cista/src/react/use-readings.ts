@@ -4,6 +4,7 @@ import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } fro
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
 import { useCacheOr } from "./context.js";
+import { readingOnServer, refuseLeft } from "./page-reading.js";
 import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
 
@@ -69,6 +70,7 @@ export function useValues(first: any, paramsList?: readonly any[], options: Read
     return awaited?.state === "failed" ? awaited : own;
   });
   for (const reading of came) if (!isWaiting(reading)) valueToShow(reading); // what has failed is told before the others have come
+  for (const { view } of list) refuseLeft(cache, view.key);
   const awaited = list.filter((_, index) => isWaiting(came[index])).map(({ view }) => waitFor(cache, view, holder));
   if (awaited.length > 0) throw Promise.race(awaited); // by the first: it may have failed
   return came.map((reading) => valueToShow(reading));
@@ -89,7 +91,7 @@ function useReadingList(questions: readonly Question[], options: ReadingOptions<
   const list = memory.ask(cache, questions, options);
   useEarlyEffect(() => memory.attach(list)); // strict mode leaves and comes back
   useEarlyEffect(() => () => memory.leave(), []);
-  return { readings: memory.look(), list };
+  return { readings: memory.look(options), list };
 }
 
 /** One of the entries that a component asks for. */
@@ -102,9 +104,12 @@ class Item extends AccessTracker {
     this.follower = new Follower(() => {
       if (this.#isChanged()) render();
     });
+    this.follower.isHydrating = true;
   }
 
-  look(asked: Asked): Reading<any> {
+  look(asked: Asked, options: ReadingOptions<any, any>): Reading<any> {
+    const waits = readingOnServer(asked, options);
+    if (waits) return waits;
     const reading = this.follower.get(asked);
     this.#shown = reading;
     return this.track(reading, () => (this.follower.isAttached ? this.follower.get() : reading));
@@ -113,6 +118,7 @@ class Item extends AccessTracker {
   /** @returns whether what was rendered before it was attached is no longer so */
   attach(): boolean {
     this.follower.attach();
+    this.follower.isHydrating = false;
     return this.#isChanged();
   }
 
@@ -154,8 +160,8 @@ class ReadingList {
     return this.#list;
   }
 
-  look(): Reading<any>[] {
-    return this.#list.map((asked) => this.#itemOf(asked).look(asked));
+  look(options: ReadingOptions<any, any>): Reading<any>[] {
+    return this.#list.map((asked) => this.#itemOf(asked).look(asked, options));
   }
 
   /** Attaches to what is new, then leaves what is no longer asked for. What changed meanwhile is shown. */

@@ -2,6 +2,7 @@ import { useContext, useEffect } from "react";
 import { isWaiting, valueToShow } from "../binding/asked.js";
 import type { ArgumentsOf, Source } from "../core/index.js";
 import { useCacheOr } from "./context.js";
+import { refuseLeft } from "./page-reading.js";
 import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
@@ -25,6 +26,7 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   useEffect(() => {
     if (shown) endWaiting(cache, key);
   }, [cache, key, shown]);
+  if (isWaiting(reading)) refuseLeft(cache, key);
   if (isWaiting(reading)) throw waitFor(cache, view, holder);
   return valueToShow(reading);
 }

@@ -14,6 +14,7 @@ import {
   milliseconds,
   omitUndefined,
   type Rendering,
+  renderingOf,
   type StoredEntry,
   setRendering,
   snapshotWith,
@@ -86,6 +87,11 @@ interface Wait {
   end(): void;
 }
 
+interface Unsent {
+  readonly entry: StoredEntry;
+  readonly shownAt: number;
+}
+
 class ServerPage implements Rendering {
   readonly onServer = true;
   readonly left: Map<string, Failure> = new Map();
@@ -98,9 +104,10 @@ class ServerPage implements Rendering {
   readonly #leaves: (() => void)[] = [];
   readonly #timer: unknown;
   /** What has been shown and not been sent. */
-  #unsent: StoredEntry[] = [];
+  #unsent: Unsent[] = [];
   #hasSent = false;
-  #maxAge = Number.POSITIVE_INFINITY;
+  /** By the cache's clock: when the first of what is shown is no longer fresh. */
+  #freshUntil = Number.POSITIVE_INFINITY;
   #holdsNoStore = false;
   /** Why nothing more is waited for. */
   #over: Failure | undefined;
@@ -108,6 +115,7 @@ class ServerPage implements Rendering {
 
   constructor(cache: Cache, { timeout = "5s", noStore = false, reusable = false }: PageOptions) {
     const delay = milliseconds(timeout, "timeout");
+    if (DEVELOPMENT && renderingOf(cache)) console.warn(sharedByTwo);
     this.#cache = cache;
     this.#noStore = noStore;
     this.#reusable = reusable;
@@ -128,6 +136,10 @@ class ServerPage implements Rendering {
     if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key));
     this.#wait(view);
     return this.#shown.get(key) ?? (this.#waits.get(key) as Wait).promise;
+  }
+
+  peek(view: View<any>, _: Source<any, any>, asks: boolean): Reading<any> | undefined {
+    return asks ? this.#shown.get(view.key) : emptyReadingOf(view);
   }
 
   /** Shows the entry when it has come. */
@@ -158,7 +170,8 @@ class ServerPage implements Rendering {
       this.#leave(view, failure ?? this.#over ?? new Failure("aborted", "Nothing came."));
       return;
     }
-    const [entry] = snapshotWith(this.#cache, { key }, true).entries as StoredEntry[];
+    const { takenAt, entries } = snapshotWith(this.#cache, { key }, true);
+    const [entry] = entries as StoredEntry[];
     if (!entry || (entry.noStore && !this.#noStore)) {
       this.#leave(view, notForThisPage(key));
       return;
@@ -167,20 +180,21 @@ class ServerPage implements Rendering {
       ...reading,
       request: "none",
       failure: undefined,
+      storedAt: takenAt - entry.age,
       ...(state === "ready" ? { pendingWrites: 0 } : {}),
     };
     this.#shown.set(key, shown as unknown as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
-    const lifetime = (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
-    this.#maxAge = Math.min(this.#maxAge, entry.noStore ? 0 : Math.max(0, lifetime));
-    this.#unsent.push(entry);
+    const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
+    this.#freshUntil = Math.min(this.#freshUntil, takenAt + lifetime);
+    this.#unsent.push({ entry, shownAt: takenAt });
   }
 
   #leave(view: View<any>, why: Failure): Reading<any> {
     const reading = { ...emptyReadingOf(view), state: "loading", request: "running" } as Reading<any>;
     this.#shown.set(view.key, reading);
     this.left.set(view.key, why);
-    this.#maxAge = 0;
+    this.#freshUntil = 0;
     return reading;
   }
 
@@ -203,13 +217,14 @@ class ServerPage implements Rendering {
       takenAt,
       partition,
       live: this.#reusable ? undefined : true,
-      entries: this.#unsent.splice(0),
+      entries: this.#unsent.splice(0).map((unsent) => agedUntil(takenAt, unsent)),
     });
     return `<script type="application/json" class="cista-page">${jsonForScript(snapshot)}</script>`;
   }
 
   freshness(): { maxAge: number; noStore: boolean } {
-    return { maxAge: this.#maxAge, noStore: this.#holdsNoStore };
+    const maxAge = Math.max(0, this.#freshUntil - clockOf(this.#cache).now());
+    return { maxAge, noStore: this.#holdsNoStore };
   }
 
   /** Rule H8. */
@@ -228,6 +243,15 @@ class ServerPage implements Rendering {
     for (const wait of [...this.#waits.values()]) wait.end();
   }
 }
+
+/** It was shown before what is shown with it. */
+function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
+  const since = Math.max(0, takenAt - shownAt);
+  return since > 0 ? { ...entry, age: entry.age + since, shownAt } : entry;
+}
+
+const sharedByTwo =
+  "Cista: openPage(cache) was called while another page is rendered with the same cache: what one visitor may see could be sent to the other. Make a cache for each request, and hand the request over as createCache({ context }).";
 
 function notForThisPage(key: string): Failure {
   return new Failure("load", `${key} is noStore, and the page is not: it is left to the browser.`);

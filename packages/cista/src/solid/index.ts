@@ -14,6 +14,8 @@ import {
   getOwner,
   type JSX,
   onCleanup,
+  onMount,
+  sharedConfig,
   untrack,
   useContext,
 } from "solid-js";
@@ -25,11 +27,13 @@ import {
   type LiveParams,
   refuseNoProvider,
   refuseSourceOfRender,
+  shownOnPage,
   valueNow,
   valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
-import { Live, LiveReading, type Signal } from "../binding/live.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
+import { Live, LiveReading, type Member, type Signal } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 import { tellWithin } from "../core/internal.js";
@@ -116,8 +120,17 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
     const known = rest.length === 0 || isKnown(source, params);
     return live.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
   });
-  if (!isServer && getOwner()) followHere(live, asked);
-  const reading = new LiveReading((member) => live.look(member, asked())) as unknown as Reading<any>;
+  if (!isServer) {
+    if (getOwner()) followHere(live, asked);
+    else live.hydrated();
+  }
+  // Solid's renderer waits for resources (rule H6). What is hydrated has one too: both sides count them.
+  const [came] = isServer || sharedConfig.context ? createResource(() => shownOnPage(asked())) : [];
+  const look = (member: Member) => {
+    if (isServer) came?.();
+    return live.look(member, asked());
+  };
+  const reading = new LiveReading(look) as unknown as Reading<any>;
   return { live, reading, asked };
 }
 
@@ -138,6 +151,7 @@ function followHere(live: Live, asked: () => unknown): void {
     }
     return false;
   }, true);
+  onMount(() => live.hydrated());
   onCleanup(() => {
     isHere = false;
     live.leave();
@@ -162,4 +176,19 @@ export function createWrite<I, R>(
   const runner = new Runner<I, R>(write, (next) => setStatus(() => next));
   const [status, setStatus] = createSignal(runner.status);
   return [runner.runIn(() => cache), status];
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example const waiting = createOutbox(outbox); // <For each={waiting()}>{({ state }) => <li>{state}</li>}</For>
+ */
+export function createOutbox<T>(outbox: Listed<T> | Accessor<Listed<T> | undefined>): Accessor<readonly T[]> {
+  const [list, setList] = createSignal<readonly T[]>([]);
+  createComputed(() => {
+    const { subscribe, list: listNow } = valueNow(outbox) ?? nothingListed;
+    const look = () => void setList(() => listNow());
+    onCleanup(subscribe(look));
+    look();
+  });
+  return list;
 }

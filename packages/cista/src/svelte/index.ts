@@ -2,7 +2,7 @@
  * The binding for Svelte 5.
  * @module cista/svelte
  */
-import { getAbortSignal, getContext, setContext, untrack } from "svelte";
+import { getAbortSignal, getContext, onMount, setContext, untrack } from "svelte";
 import { createSubscriber } from "svelte/reactivity";
 import {
   type Asked,
@@ -17,6 +17,7 @@ import {
   valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
 import { LiveReading, type Member } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
@@ -111,6 +112,7 @@ function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOp
   refuseSourceOfRender(cache, source);
   const asking = new Asking();
   const all = new WeakMap<Asked, Lookers>();
+  hydrate(asking, () => all.get(asking.asked as Asked)?.hydrated());
   /** Of what is asked for now: whoever looks follows what the getters look at. */
   const lookers = () => {
     const params = valueNow(rest[0]);
@@ -122,6 +124,20 @@ function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOp
   };
   const reading = new LiveReading((member) => lookers().look(member)) as unknown as Reading<any>;
   return { reading, lookers };
+}
+
+/** Shows what the page shows until the component is on it; outside of components nothing is hydrated. */
+function hydrate(asking: Asking, hydrated: () => void): void {
+  asking.isHydrating = true;
+  const done = () => {
+    asking.isHydrating = false;
+    hydrated();
+  };
+  try {
+    onMount(done);
+  } catch {
+    done();
+  }
 }
 
 /** Svelte refuses changes in the middle of a derived or a template (state_unsafe_mutation): told right after it. */
@@ -185,6 +201,10 @@ class Lookers {
     for (const [member, update] of [...this.#updates]) if (before?.[member] !== next[member]) tell(update);
   };
 
+  hydrated(): void {
+    this.#changed();
+  }
+
   async shownOnServer(): Promise<unknown> {
     await valueOnServer(this.#asked);
     return valueToShow(this.reading());
@@ -221,6 +241,23 @@ export function useWrite<I, R>(
     get status() {
       track();
       return runner.status;
+    },
+  };
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example const waiting = useOutbox(() => outbox); // {#each waiting.current as kept (kept.id)}
+ */
+export function useOutbox<T>(outbox: Listed<T> | (() => Listed<T> | undefined)): { readonly current: readonly T[] } {
+  const subscribers = new WeakMap<Listed<T>, () => void>();
+  return {
+    get current() {
+      const listed = valueNow(outbox) ?? nothingListed;
+      const track = subscribers.get(listed) ?? createSubscriber((update) => listed.subscribe(() => tell(update)));
+      subscribers.set(listed, track);
+      track();
+      return listed.list();
     },
   };
 }

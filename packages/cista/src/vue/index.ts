@@ -12,6 +12,7 @@ import {
   markRaw,
   onActivated,
   onDeactivated,
+  onMounted,
   onScopeDispose,
   onServerPrefetch,
   type Plugin,
@@ -30,6 +31,7 @@ import {
   valueOnServer,
   valueToShow,
 } from "../binding/asked.js";
+import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, LiveReading, type Signal } from "../binding/live.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
@@ -126,7 +128,11 @@ function followHere(live: Live, asked: () => unknown): void {
   let isActive = true;
   watch(asked, () => isActive && live.attach(), { immediate: true });
   onScopeDispose(() => live.leave());
-  if (!getCurrentInstance()) return;
+  if (!getCurrentInstance()) {
+    live.hydrated();
+    return;
+  }
+  onMounted(() => live.hydrated());
   onDeactivated(() => {
     isActive = false;
     live.leave();
@@ -161,4 +167,22 @@ export function useWrite<I, R>(
   });
   const status = shallowRef(runner.status);
   return { run: runner.runIn(() => cache), status };
+}
+
+/**
+ * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * @example const waiting = useOutbox(outbox); // <li v-for="kept in waiting" :key="kept.id">{{ kept.state }}</li>
+ */
+export function useOutbox<T>(outbox: MaybeRefOrGetter<Listed<T> | undefined>): Readonly<Ref<readonly T[]>> {
+  const list = shallowRef<readonly T[]>([]);
+  const follow = (listed: Listed<T> | undefined, _: unknown, onCleanup: (end: () => void) => void) => {
+    const { subscribe, list: listNow } = listed ?? nothingListed;
+    const look = () => {
+      list.value = listNow();
+    };
+    onCleanup(subscribe(look));
+    look();
+  };
+  watch(() => toValue(outbox), follow, { immediate: true });
+  return list;
 }

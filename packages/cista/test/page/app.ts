@@ -1,18 +1,9 @@
 import type { Cache } from "cista";
-import { origin } from "cista/http";
-import { CistaProvider, useReading, useValue } from "cista/react";
+import { CistaProvider, useReading, useReadings, useValue, useValues } from "cista/react";
 import { createElement as h, type ReactNode, Suspense, useState } from "react";
+import { value } from "./data.js";
 
-// The page that page.e2e.test.ts renders on a server and hydrates in a browser. `address` is where its data comes from.
-
-let address = "";
-export const dataFrom = (url: string): void => {
-  address = url;
-};
-const api = origin();
-
-/** A kind of answer, by its name; the server knows what to send with it. */
-export const value = api.source<string, { text: string }>({ name: "value", url: (name) => `${address}/api/${name}` });
+// The page that page.e2e.test.ts renders on a server and hydrates in a browser.
 
 function Part({ name }: { name: string }) {
   const reading = useReading(value, name);
@@ -24,6 +15,17 @@ function Two({ names: [one = "", other = ""] }: { names: readonly string[] }) {
   const first = useReading(value, one);
   const second = useReading(value, other);
   return h("p", { id: `${one}+${other}` }, `${first.value?.text} and ${second.value?.text}`);
+}
+
+/** Several, by one hook. */
+function Several({ names }: { names: readonly string[] }) {
+  const readings = useReadings(value, names);
+  return h("p", { id: names.join("~") }, readings.map(({ value: shown }) => shown?.text).join(" and "));
+}
+
+function SeveralValues({ names }: { names: readonly string[] }) {
+  const values = useValues(value, names);
+  return h("p", { id: names.join("&") }, values.map(({ text }) => text).join(" and "));
 }
 
 function Value({ name }: { name: string }) {
@@ -42,6 +44,8 @@ const wait = (id: string, child: ReactNode) =>
 
 export function App({ cache, names }: { cache: Cache; names: readonly string[] }): ReactNode {
   const parts = names.map((name) => {
+    if (name.includes("~")) return wait(name, h(Several, { names: name.split("~") }));
+    if (name.includes("&")) return wait(name, h(SeveralValues, { names: name.split("&") }));
     if (name.includes("+")) return wait(name, h(Two, { names: name.split("+") }));
     return wait(name, name.startsWith("v-") ? h(Value, { name }) : h(Part, { name }));
   });

@@ -2,7 +2,8 @@ import { createCache, journalOf } from "cista";
 import { receive } from "cista/browser";
 import { createElement } from "react";
 import { hydrateRoot } from "react-dom/client";
-import { App, dataFrom } from "./app.js";
+import { App } from "./app.js";
+import { dataFrom } from "./data.js";
 
 dataFrom(location.origin);
 const cache = createCache({ retry: false });
