@@ -1,8 +1,10 @@
 import { useReading, useWrite } from "cista/react";
 import { useState } from "react";
+import { useKept } from "./outbox.js";
 import { Panel } from "./panel.js";
 import { basket, book, cancel } from "./sources.js";
 import { Count, Removed, type Stay, Stays, Unconfirmed } from "./views/basket.js";
+import { KeptList } from "./views/kept.js";
 import { Refusals, useRefusals } from "./views/refusals.js";
 
 /** In the masthead: reads the same key as the panel, and needs only the number. */
@@ -16,10 +18,12 @@ export function BasketPanel({ onChoose }: { onChoose(id: string): void }) {
   const [runBook] = useWrite(book);
   const [runCancel] = useWrite(cancel);
   const refusals = useRefusals();
+  const kept = useKept();
   const [removed, setRemoved] = useState<Stay>();
 
-  const add = ({ hut, name }: Stay, night: string) => refusals.watch(runBook({ hut, name, night }));
-  const take = (night: string) => refusals.watch(runCancel(night));
+  const watch = kept.isOpen ? () => {} : refusals.watch; // the outbox tells of what it was refused, in every tab
+  const add = ({ hut, name }: Stay, night: string) => watch(runBook({ hut, name, night }));
+  const take = (night: string) => watch(runCancel(night));
   const remove = (stay: Stay) => {
     setRemoved(stay);
     for (const { night } of stay.nights) take(night);
@@ -37,6 +41,7 @@ export function BasketPanel({ onChoose }: { onChoose(id: string): void }) {
             {reading.state === "ready" && <Unconfirmed changes={reading.pendingWrites} />}
             {removed && <Removed stay={removed} undo={undo} />}
           </p>
+          <KeptList {...kept} />
           <Refusals of={refusals} />
         </>
       )}

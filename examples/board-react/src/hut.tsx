@@ -1,6 +1,7 @@
 import { Outcome, useReading, useWrite } from "cista/react";
 import { useState } from "react";
 import { LogbookPanel } from "./logbook.js";
+import { useKept } from "./outbox.js";
 import { Panel } from "./panel.js";
 import { basket, book, bunks, hut, portrait, route } from "./sources.js";
 import { nightInWords, tonight } from "./time.js";
@@ -51,6 +52,7 @@ function BunksPanel({ id, name }: { id: string; name: string }) {
   const night = tonight();
   const [runBook, booking] = useWrite(book);
   const refusals = useRefusals();
+  const { isOpen: isKept } = useKept();
   const booked = useReading(basket, undefined, { pick: (nights) => nights.find((each) => each.night === night)?.hut });
   const reading = useReading(bunks, { id, night });
   return (
@@ -68,7 +70,10 @@ function BunksPanel({ id, name }: { id: string; name: string }) {
             of={of}
             booked={booked.value === id}
             sending={booking.phase === "sending"}
-            onBook={() => refusals.watch(runBook({ hut: id, night, name, free }))}
+            onBook={() => {
+              const run = runBook({ hut: id, night, name, free });
+              if (!isKept) refusals.watch(run); // else the basket tells of it
+            }}
           />
           <Refusals of={refusals} />
         </>

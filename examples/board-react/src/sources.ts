@@ -88,6 +88,7 @@ export const book = greyfell.write<Booking, Night>({
   url: "/api/basket",
   body: ({ hut, night }) => ({ hut, night }),
   lane: "basket",
+  kept: true, // sent by a later page too, where this one is gone
   retry: { times: 3 }, // booked once, however often it is sent: each try has the same key
   optimistic({ hut, night, name, free }, edit) {
     edit.at(basket).patch((nights) => {
@@ -105,6 +106,7 @@ export const cancel = greyfell.write<string, void>({
   method: "DELETE",
   url: (night) => `/api/basket/${night}`,
   lane: "basket",
+  kept: true,
   optimistic: (night, edit) => edit.at(basket).patch((nights) => nights.filter((each) => each.night !== night)),
 });
 

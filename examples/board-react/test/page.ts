@@ -25,7 +25,7 @@ afterAll(async () => {
 beforeEach(async () => {
   origin.reset();
   clock.ahead = 0;
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
   page.setDefaultTimeout(60_000);
   page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too
 });

@@ -22,7 +22,7 @@ const pageOf = (program: string) => program.replace(/^.*\/(.*)\.tsx?$/, "../../.
 
 test("every page has a program, and every program a page", () => {
   expect(Object.keys(pages)).toEqual(Object.keys(programs).map(pageOf));
-  expect(Object.keys(pages)).toHaveLength(15);
+  expect(Object.keys(pages)).toHaveLength(17);
 });
 
 test.each(Object.keys(programs))("%s prints what its page says", async (path) => {

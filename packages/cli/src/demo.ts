@@ -40,6 +40,8 @@ Things to try there:
   Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
   Reload the page: what it held is there at once, as old as it is; the basket, which is no-store, is asked for.
   Book a bunk: the header, the basket and the free bunks change at once, and back if the hut turns out to be full.
+  Open the board in a second tab: it asks for nothing that the first one holds, and a booking in one is in both.
+  Work offline (the browser's developer tools), book a bunk, close the tab, go online, open the board: it is booked, once.
   Press a panel's lamp: what it holds, what happened and why, and what that source can be made to do.
   Set the origin to slow, failing or absent (bottom right), then press "Ask now" or choose other huts.
   ${colours.cyan(`${origin.url}/#h-99`)} is a hut that does not exist.

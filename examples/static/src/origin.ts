@@ -1,0 +1,1 @@
+export { startOrigin } from "@cista/example-origin";
