@@ -15,6 +15,7 @@ import {
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
 import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
+import { heapARender, pageInOneGo, pageStreamed } from "./cases/page.mjs";
 import {
   bindingSizes,
   coreByRoom,
@@ -23,12 +24,16 @@ import {
   httpSize,
   reactRestSize,
   reactSize,
+  sizeOnTop,
 } from "./cases/size.mjs";
 import { sink } from "./measure.mjs";
 
 const ratio = (figure) => `${figure.toFixed(2)}×`;
 const bytes = (figure) => `${Math.round(figure)} B`;
 const kB = (figure) => `${figure.toFixed(1)} kB`;
+
+/** Measured to be looked at. */
+const noBudget = Number.POSITIVE_INFINITY;
 
 /** P14, divided among the core's rooms: whoever grows one sees which part of the budget it takes. */
 const inRooms = Object.entries({ operations: 4.6, state: 2.3, lib: 2.6, api: 1.2, "cache.ts and the page": 0.8 }).map(
@@ -87,14 +92,7 @@ const cases = [
   ["P15a", "size of CistaProvider, useReading, Outcome on top", "", reactSize, kB, 1.5],
   ["P15d", "… and of the rest of cista/react", "", reactRestSize, kB, 1],
   ["P15b", "size of cista/http on top", "", httpSize, kB, 4],
-  [
-    "P15c",
-    "… and what comes when first used: lists, streams, GraphQL, writes",
-    "",
-    httpLaterSize,
-    kB,
-    Number.POSITIVE_INFINITY,
-  ],
+  ["P15c", "… and what comes when first used: lists, streams, GraphQL, writes", "", httpLaterSize, kB, noBudget],
   ...bindingSizes.map(([framework, size], at) => [
     `P18${"abcdefgh"[at]}`,
     `size of the binding for ${framework} on top: provide, read, write`,
@@ -103,6 +101,14 @@ const cases = [
     kB,
     bindingBudgets[framework],
   ]),
+  ["P19a", "a page of 100 values, rendered in one go", "bare renderToString", pageInOneGo, ratio, noBudget],
+  ["P19b", "… streamed", "bare renderToPipeableStream", pageStreamed, ratio, noBudget],
+  ["P19c", "heap that each of 1,000 such renders leaves", "", heapARender, bytes, 200],
+  ["P20a", "size of openPage on top", "", () => sizeOnTop("server", "openPage"), kB, noBudget],
+  ["P20b", "size of receive on top", "", () => sizeOnTop("browser", "receive"), kB, noBudget],
+  ["P20c", "size of openStore on top", "", () => sizeOnTop("browser", "openStore"), kB, noBudget],
+  ["P20d", "size of joinTabs on top", "", () => sizeOnTop("browser", "joinTabs"), kB, noBudget],
+  ["P20e", "size of openOutbox on top", "", () => sizeOnTop("browser", "openOutbox"), kB, noBudget],
 ];
 
 const wanted = process.argv.slice(2);

@@ -65,6 +65,10 @@ export async function coreByRoom() {
 const core = 'export { createCache, source } from "cista";';
 export const coreSize = () => kilobytes(core);
 const react = `${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`;
+/** What one function of a room adds to a program that has the core. */
+export const sizeOnTop = async (room, name) =>
+  (await kilobytes(`${core} export { ${name} } from "cista/${room}";`)) - (await coreSize());
+
 export const reactSize = async () => (await kilobytes(react, ["react"])) - (await coreSize());
 export const reactRestSize = async () =>
   (await kilobytes(

@@ -47,6 +47,7 @@ function readBy(Component: typeof Read, keys: number): Side {
 function onState(keys: number): Side {
   let set: (values: number[]) => void = () => {};
   let values = Array.from({ length: keys }, () => 0);
+  // biome-ignore lint/correctness/noComponentHookFactories: made once for each side that is measured
   function Parent() {
     const [now, setNow] = useState(values);
     set = setNow;
