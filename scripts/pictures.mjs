@@ -39,6 +39,14 @@ await board("board-small", {
   },
 });
 await workshop();
+await board("board-kept", {
+  hash: "#h-07",
+  act: async (page) => {
+    await page.context().setOffline(true);
+    await page.getByRole("button", { name: "Book a bunk" }).click();
+    await page.getByText("Waits to be sent").waitFor();
+  },
+});
 // Last: its booking reaches the origin after the picture was taken.
 await board("board-writes", {
   hash: "#h-07?route=r-1",
