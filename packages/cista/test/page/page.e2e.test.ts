@@ -1,6 +1,6 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "vitest";
 import type { Renderer } from "./server.js";
-import { answers, hydrated, idle, PageStage, reactPage, recovered, settled, shown } from "./stage.js";
+import { answers, hydrated, idle, PageStage, pressed, reactPage, recovered, settled, shown } from "./stage.js";
 
 // A page rendered on a real server and hydrated in a real browser: who asked for what, and what was seen. Rules H1 to H10.
 
@@ -86,8 +86,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
   test("a slow part streams in after the shell, which is usable before, and is hydrated without asking", async () => {
     const release = stage.holdBack("slow");
     const tab = await stage.open("quick,slow");
-    await tab.getByRole("button").click();
-    await tab.getByRole("button", { name: "pressed 1" }).waitFor();
+    await pressed(tab);
     expect(await tab.locator('p[id="slow"]:visible').count()).toBe(0);
     expect(await tab.locator('p[id="wait-slow"]').count()).toBe(1);
     release();
