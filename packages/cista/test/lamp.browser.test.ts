@@ -1,6 +1,7 @@
 import { createCache, Failure, source } from "cista";
 import { lightLamps } from "cista/lamp";
 import { afterEach, beforeEach, expect, test } from "vitest";
+import { userEvent } from "vitest/browser";
 import { heldSource } from "./stage.js";
 
 let cache: ReturnType<typeof createCache>;
@@ -71,6 +72,20 @@ test("by keyboard the card opens and closes, and the focus stays", async () => {
   find('[data-act="ask"]').dispatchEvent(new KeyboardEvent("keydown", { key: "Escape", bubbles: true }));
   expect(find(".card")).toBe(null);
   expect(focused().className).toBe("lamp");
+});
+
+test("a press that begins before the card is drawn anew still counts when it ends", async () => {
+  const hut = source({ name: "hut", load: async (id: number) => id });
+  await cache.read(hut, 1);
+  const { find } = lampAt("hut 1");
+  find(".lamp").click();
+  const box = find('[data-act="slow"]') as HTMLInputElement;
+  box.focus();
+  await userEvent.keyboard("{ >}");
+  cache.put(hut, 1, 2);
+  await expect.poll(() => find("dd").textContent).toBe("2");
+  await userEvent.keyboard("{/ }");
+  expect([box.checked, box.isConnected]).toEqual([true, true]);
 });
 
 test("rehearsed from the card: missing, offline; ended, all comes back by itself", async () => {

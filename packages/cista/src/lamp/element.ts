@@ -1,6 +1,6 @@
 import type { EntryInfo, JournalEvent } from "../core/index.js";
 import type { Mishap } from "../rehearsal/rehearse.js";
-import { type Description, element, made } from "./dom.js";
+import { type Description, element, redraw } from "./dom.js";
 import type { Entries, LampHub } from "./hub.js";
 import { style } from "./style.js";
 import { inOneLine, isAsking, type Light, lengthOfTime, lightOf, until, wordsFor } from "./words.js";
@@ -55,7 +55,7 @@ export class Lamp extends Base {
   #open = false;
   /** The entry whose card is open: the lamp's own, or one of the list. */
   #chosen: string | undefined;
-  #drawn: string | undefined;
+  #drawn: readonly Description[] = [];
 
   get entry(): string | undefined {
     return this.getAttribute("entry") ?? undefined;
@@ -94,17 +94,16 @@ export class Lamp extends Base {
     this.look();
   }
 
-  /** Draws itself anew, if anything in it is another. */
+  /** Draws what has become another. */
   look(entries: Entries | undefined = hub?.entries()): void {
     const root = this.shadowRoot;
     if (!root) return;
     const parts = entries ? this.#parts(entries) : [];
-    const drawn = JSON.stringify(parts);
-    if (drawn === this.#drawn) return;
     const focused = (root.activeElement as HTMLElement | null)?.dataset.act;
-    this.#drawn = drawn;
-    root.replaceChildren(...parts.map(made));
-    if (focused) root.querySelector<HTMLElement>(`[data-act="${CSS.escape(focused)}"]`)?.focus();
+    redraw(root, this.#drawn, parts);
+    this.#drawn = parts;
+    // Where its element is gone, the one that does the same has it.
+    if (focused && !root.activeElement) root.querySelector<HTMLElement>(`[data-act="${CSS.escape(focused)}"]`)?.focus();
   }
 
   #parts(entries: Entries): Description[] {
