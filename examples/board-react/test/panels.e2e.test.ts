@@ -168,5 +168,5 @@ test("the whole board works by keyboard alone", async () => {
   await page.keyboard.press("Space");
   await shown("litres in the tank");
   await page.keyboard.press("Escape");
-  expect(await focused()).toMatch(/^fresh/);
+  await expect.poll(focused).toMatch(/^fresh/);
 });

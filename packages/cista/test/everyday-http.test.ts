@@ -1,7 +1,7 @@
 import { source } from "cista";
 import { answerOf, appendPage, freshnessOf, origin, prependPage, withQuery } from "cista/http";
 import { expect, test, vi } from "vitest";
-import { stage, watch } from "./stage.js";
+import { stageWithServer, watch } from "./stage.js";
 
 /** A server in a function: what it was asked, and what it answers. */
 function server(answer: (request: Request, count: number) => Response | Promise<Response>, options: object = {}) {
@@ -29,7 +29,7 @@ test("R9: one renewal for all whose token is refused, and each request is made o
   });
   const hut = api.source({ name: "hut", url: ({ id }: { id: number }) => `/h/${id}` });
   const save = api.write<{ water: number }>({ name: "save", method: "PUT", url: "/h" });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   await Promise.all([cache.read(hut, { id: 1 }), cache.read(hut, { id: 2 }), cache.run(save, { water: 3 })]);
   expect(renew).toHaveBeenCalledTimes(1);
   expect(seen.map(({ method, headers }) => `${method} ${headers.get("authorization")}`).sort()).toEqual(
@@ -44,7 +44,7 @@ test("R9: refused again, or not renewed, the 401 stands; the next that is refuse
   const renew = vi.fn(async () => {});
   const { api, seen } = server(() => problem(401), { headers: { authorization: "x" }, renew });
   const hut = api.source({ name: "hut", url: "/h" });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   await expect(cache.read(hut)).rejects.toMatchObject({ kind: "http", status: 401 });
   expect(seen).toHaveLength(2);
   renew.mockRejectedValueOnce(new Error("signed out"));
@@ -69,7 +69,7 @@ test("R9: who was refused with a token that has been renewed meanwhile goes on w
     { headers: () => ({ authorization: token }), renew },
   );
   const at = api.source({ name: "at", url: (path: string) => `/${path}` });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const slow = cache.read(at, "slow");
   await cache.read(at, "quick");
   answerSlow(problem(401));
@@ -88,7 +88,7 @@ test("a read by POST or QUERY sends its params as the body, and is cached by the
     body: ({ text }: { text: string }) => ({ text }),
   });
   const query = api.source<{ text: string }>({ name: "query", method: "QUERY", url: "/search" });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   expect(await cache.read(search, { text: "fern" })).toBe('{"text":"fern"}');
   await cache.read(search, { text: "fern" });
   await cache.read(search, { text: "fern" }, { cache: "no-cache" });
@@ -121,7 +121,7 @@ test("F7: a response that a program has fetched itself is an answer like any oth
       return answerOf<{ water: number }>(responses.shift() as Response, { ...context, unwrap: (body) => body.hut });
     },
   });
-  const { cache, events } = stage();
+  const { cache, events } = stageWithServer();
   expect(await cache.read(hut)).toEqual({ water: 9 });
   const [entry] = cache.entries();
   expect(entry).toMatchObject({ groups: ["huts"], staleAt: expect.any(Number) });
@@ -151,7 +151,7 @@ test("F7: an age that is only apparent counts against a lifetime that the server
 });
 
 test("F7: ages are told by the cache's clock", async () => {
-  const { cache, clock } = stage();
+  const { cache, clock } = stageWithServer();
   const { api } = server(() =>
     json(1, { headers: { date: new Date(clock.now() - 20_000).toUTCString(), "cache-control": "max-age=60" } }),
   );
@@ -165,7 +165,7 @@ test("an Idempotency-Key goes where retries are on or it is asked for, and to an
   vi.stubGlobal("document", { baseURI: "https://page.example/" });
   const sent = async (base: string, more: object) => {
     const { api, seen } = server(() => problem(204), { base });
-    await stage().cache.run(api.write({ name: "w", method: "POST", url: "/w", ...more }));
+    await stageWithServer().cache.run(api.write({ name: "w", method: "POST", url: "/w", ...more }));
     return seen[0]?.headers.has("idempotency-key");
   };
   const [own, other] = ["https://page.example", "https://api.example"];
@@ -211,7 +211,7 @@ test("next and previous get the params; a list that begins in the middle goes bo
     next: neighbour(1),
     previous: neighbour(-1),
   });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const { view } = watch(cache, notes, { walker: "Wren" });
   const value = (): any => view.get().value;
   await vi.waitFor(() => expect(value()?.count).toBe(3));
@@ -244,7 +244,7 @@ test("a next that throws says of which list and which page", async () => {
     unwrap: (body) => body.items,
     next: (body) => body.links.next,
   });
-  await expect(stage().cache.read(notes)).rejects.toMatchObject({
+  await expect(stageWithServer().cache.read(notes)).rejects.toMatchObject({
     kind: "shape",
     message: expect.stringMatching(
       /^next of the list "notes" threw for the page from https:\/\/huts\.example\/notes: TypeError/,

@@ -2,7 +2,7 @@ import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { origin, type TypedDocument } from "cista/http";
 import { parse } from "graphql";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { stage } from "./stage.js";
+import { stageWithServer } from "./stage.js";
 
 let running: RunningOrigin;
 beforeAll(async () => {
@@ -13,7 +13,7 @@ afterAll(() => running.close());
 const api = (fetch?: typeof globalThis.fetch) => origin({ base: running.url, ...(fetch ? { fetch } : {}) });
 
 test("a query to a real GraphQL server is cached by its variables", async () => {
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const water = api().graphql<{ id: string }, number>({
     name: "water",
     url: "/graphql",
@@ -28,7 +28,7 @@ test("a query to a real GraphQL server is cached by its variables", async () => 
 });
 
 test("typed documents are text or parsed; else they are refused where they are written", async () => {
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const text = "query Named($id: ID!) { hut(id: $id) { name } }";
   const typed: TypedDocument<{ hut: { name: string } }, { id: string }> = new String(text);
   const named = api().graphql({ name: "named", url: "/graphql", document: typed });
@@ -46,7 +46,7 @@ test("typed documents are text or parsed; else they are refused where they are w
 });
 
 test("GraphQL errors are a failure; data beside them is kept only if allowed", async () => {
-  const { cache, clock } = stage();
+  const { cache, clock } = stageWithServer();
   const document = '{ hut(id: "h-07") { name } bunks(hut: "h-07", night: "tonight") { free } }';
   const definition = { url: "/graphql", document, retry: false as const, staleIfError: "1h" as const };
   await expect(cache.read(api().graphql({ ...definition, name: "whole" }))).rejects.toMatchObject({
@@ -79,7 +79,7 @@ test.each<[number, string, string, object]>([
 ])("GraphQL over HTTP: %i %s %s", async (status, type, body, expected) => {
   const fetch = async () => new Response(body, { status, headers: { "content-type": type } });
   const odd = api(fetch).graphql({ name: "odd", url: "/graphql", document: "{ a }", retry: false });
-  const thrown = await stage()
+  const thrown = await stageWithServer()
     .cache.read(odd)
     .catch((failure: unknown) => failure);
   for (const [member, value] of Object.entries(expected)) {

@@ -7,7 +7,7 @@ import { join } from "node:path";
 import { origin } from "cista/http";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
-import { stage } from "./stage.js";
+import { stageWithServer } from "./stage.js";
 
 // A server that we have not written, serving files with validators of its own.
 let folder: string;
@@ -60,7 +60,7 @@ test.each([
   ["by its date alone", "/dated/hut.json"],
 ])("nginx, %s: a 304 is seen as such, a change is seen", async (_how, url) => {
   write({ name: "Harebell Hut", water: 90 }, 1_000_000);
-  const { cache, clock, events } = stage();
+  const { cache, clock, events } = stageWithServer();
   const hut = origin({ base }).source<void, any>({ name: "hut", url });
   const first = await cache.read(hut);
   expect([...cache.entries()][0]?.staleAt).toBe(clock.now() + 60_000);

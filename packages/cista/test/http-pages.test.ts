@@ -3,7 +3,7 @@ import type { Source } from "cista";
 import { appendPage, origin, type Pages } from "cista/http";
 import fc from "fast-check";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
-import { stage, watch } from "./stage.js";
+import { stageWithServer, watch } from "./stage.js";
 
 let running: RunningOrigin;
 beforeAll(async () => {
@@ -24,7 +24,7 @@ const logbookOf = () =>
 
 /** A list with so many of its parts loaded, watched. */
 async function loaded(parts: number) {
-  const { cache, clock, events } = stage();
+  const { cache, clock, events } = stageWithServer();
   const logbook = logbookOf();
   const { view, seen } = watch(cache, logbook, { id: hut });
   await cache.read(logbook, { id: hut });
@@ -131,7 +131,7 @@ test("no item is shown twice or lost, whatever moves between two looks (property
           size,
           by,
         );
-        const { cache } = stage();
+        const { cache } = stageWithServer();
         const view = cache.view(list as Source<any, Pages<{ id: number }>>);
         view.subscribe(() => {});
         const shown = () => (view.get().value?.items ?? []).map((item) => item.id);
@@ -156,7 +156,7 @@ test("no item is shown twice or lost, whatever moves between two looks (property
 });
 
 test("a server that leads in circles, to another origin, or to something else than a list", async () => {
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const answering = (body: unknown, headers: Record<string, string> = {}) =>
     origin({ base: "https://huts.example", fetch: async () => Response.json(body, { headers }) }).pages<void, unknown>({
       name: `list-${Math.random()}`,

@@ -1,7 +1,7 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { origin } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
-import { inShort, stage } from "./stage.js";
+import { inShort, stageWithServer } from "./stage.js";
 
 let running: RunningOrigin;
 beforeAll(async () => {
@@ -14,7 +14,7 @@ const night = "2026-12-06";
 const another = "2026-12-07";
 
 function board(retry: object | false = false) {
-  const { cache, clock, events, environment } = stage();
+  const { cache, clock, events, environment } = stageWithServer();
   const api = origin({ base: running.url, headers: { "x-walker": "Wren" } });
   const source = (name: string, path: string) =>
     api.source<{ id: string }, any>({ name, url: ({ id }) => path.replace(":id", id) });
@@ -135,7 +135,7 @@ test("what is sent: method, JSON or as it is, headers of both, the key as a stru
     });
   };
   const api = origin({ base: "https://huts.example", fetch: fetch as never, headers: { "x-walker": "Wren" } });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const put = api.write<{ water: number }, unknown>({
     name: "put",
     method: "PUT",

@@ -2,7 +2,7 @@ import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { createCache, Failure } from "cista";
 import { invalidateAfter, origin } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
-import { stage } from "./stage.js";
+import { stageWithServer } from "./stage.js";
 
 let running: RunningOrigin;
 beforeAll(async () => {
@@ -16,7 +16,7 @@ const hutSource = () =>
   api().source<{ id: string }, Record<string, any>>({ name: "hut", url: ({ id }) => `/api/huts/${id}`, retry: false });
 
 test("F7: over HTTP a value has the server's freshness, groups and validator", async () => {
-  const { cache, clock, events } = stage();
+  const { cache, clock, events } = stageWithServer();
   const hut = hutSource();
   const first = await cache.read(hut, { id: "h-07" });
   expect(first.name).toBe("Harebell Hut");
@@ -37,7 +37,7 @@ test("F7: over HTTP a value has the server's freshness, groups and validator", a
 });
 
 test("a list in an envelope is unwrapped; what the definition says itself wins over the headers", async () => {
-  const { cache, clock } = stage();
+  const { cache, clock } = stageWithServer();
   const huts = api().source<{ region: string }, any[]>({
     name: "huts",
     url: ({ region }) => `/api/huts?region=${region}`,
@@ -51,7 +51,7 @@ test("a list in an envelope is unwrapped; what the definition says itself wins o
 });
 
 test("a thousand components on one hut: the origin counts one request", async () => {
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const hut = hutSource();
   const views = Array.from({ length: 1000 }, () => cache.view(hut, { id: "h-07" }));
   for (const view of views) view.subscribe(() => {});
@@ -62,7 +62,7 @@ test("a thousand components on one hut: the origin counts one request", async ()
 });
 
 test("404 is missing; the basket is never stored", async () => {
-  const { cache, clock } = stage();
+  const { cache, clock } = stageWithServer();
   const hut = hutSource();
   await expect(cache.read(hut, { id: "h-99" })).rejects.toMatchObject({ kind: "missing" });
   expect(cache.peek(hut, { id: "h-99" })).toMatchObject({ state: "missing", fresh: true });
@@ -169,7 +169,7 @@ test("Retry-After as a date counts by the server's own clock", async () => {
 });
 
 test("W3: after an unsafe request its URL, Location and groups are invalidated", async () => {
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   const other = await startOrigin();
   const hutAt = (name: string, base: string) =>
     origin({ base }).source<{ id: string }, any>({
@@ -225,14 +225,14 @@ test("the same body without a 304: an unchanged entity tag spares the parse, wea
       return response.json();
     },
   });
-  const { cache } = stage();
+  const { cache } = stageWithServer();
   for (let turn = 0; turn < 3; turn++) await cache.read(list, undefined, { cache: "no-cache" });
   expect(parsed).toBe(2);
 });
 
 test("the signal reaches fetch: the origin sees the connection close", async () => {
   running.faults.set({ path: "/", latency: 60_000 });
-  const { cache, clock } = stage();
+  const { cache, clock } = stageWithServer();
   const leave = cache.view(hutSource(), { id: "h-07" }).subscribe(() => {});
   const count = running.tally.of("/api/huts/h-07");
   await until(() => count.requests === 1);

@@ -22,9 +22,15 @@ export interface Stage {
   kinds(): string[];
 }
 
-/** @param options the cache's, and a snapshot to begin with */
-export function stage({ snapshot, ...options }: CacheOptions & { snapshot?: Snapshot } = {}): Stage {
-  const clock = virtualClock(Date.UTC(2026, 10, 23, 18));
+/**
+ * @param options the cache's, a snapshot to begin with, and what the clock says at first, in milliseconds since the Unix epoch
+ */
+export function stage({
+  snapshot,
+  now = Date.UTC(2026, 10, 23, 18),
+  ...options
+}: CacheOptions & { snapshot?: Snapshot; now?: number } = {}): Stage {
+  const clock = virtualClock(now);
   const environment = virtualEnvironment();
   const cache = createCache({ clock, environment, ...options });
   if (snapshot !== undefined) restoreSnapshot(cache, snapshot);
@@ -37,6 +43,11 @@ export function stage({ snapshot, ...options }: CacheOptions & { snapshot?: Snap
     events,
     kinds: () => events.map(({ kind, cause }) => (cause ? `${kind}:${cause}` : kind)),
   };
+}
+
+/** With a real server, whose answers are dated by the machine's clock. */
+export function stageWithServer(): Stage {
+  return stage({ now: Date.now() });
 }
 
 /** A load that answers only when the test says so. */
