@@ -10,7 +10,7 @@ import { root } from "./ready.mjs";
 
 const wanted = process.argv.slice(2);
 const src = "packages/cista/src";
-const paths = ["core", "http", "server", "browser", "binding", "react"].flatMap((room) =>
+const paths = ["core", "http", "server", "fleet", "browser", "binding", "react"].flatMap((room) =>
   readdirSync(join(root, src, room), { recursive: true, withFileTypes: true }),
 );
 const all = paths.map(({ name, parentPath }) => join(relative(root, parentPath), name));
@@ -23,6 +23,10 @@ const tests = readdirSync(join(root, "packages/cista/test"))
 const tabTests = ["tabs/tabs.test.ts", "tabs/outbox.test.ts", "tabs-any-order.test.ts"].map(
   (file) => `packages/cista/test/${file}`,
 );
+/** A fleet too; what is broken in Redis' scripts a real Redis is to see. */
+const fleetTests = ["fleet/fleet.test.ts", "fleet/shared-use.test.ts", "fleet-any-order.test.ts"].map(
+  (file) => `packages/cista/test/${file}`,
+);
 /** What is broken in another room, the tests that open pages are to see. */
 const pageTests = [
   "page-parts.test.ts",
@@ -33,6 +37,8 @@ const pageTests = [
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
+  if (path.includes("/fleet/redis/")) return ["packages/cista/test/fleet/redis.e2e.test.ts"];
+  if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return fleetTests;
   if (/\/(server|browser|binding|react)\//.test(path)) return pageTests;
   return tests.filter((file) => !path.includes("/core/") || !/\/http/.test(file));
 }

@@ -9,6 +9,7 @@ import { dayOf } from "./days.mjs";
 import { nginxPath } from "./nginx.mjs";
 import { found, installFromApt } from "./program.mjs";
 import { build, fail, install, root, run } from "./ready.mjs";
+import { redisPath } from "./redis.mjs";
 
 install();
 needPrograms();
@@ -52,7 +53,7 @@ function read(file) {
   return existsSync(file) ? readFileSync(file, "utf8") : undefined;
 }
 
-/** A browser and a web server that we have not written. */
+/** A browser, a web server and a store that we have not written. */
 function needPrograms() {
   const { CHROMIUM } = process.env;
   if (CHROMIUM && !chromiumPath()) fail(`CHROMIUM is "${CHROMIUM}", but there is no program that can be run.`);
@@ -63,4 +64,6 @@ function needPrograms() {
     );
   if (!nginxPath()) installFromApt("nginx-light");
   if (!nginxPath()) fail("The tests of HTTP need nginx: install it (on Debian: apt install nginx-light).");
+  if (!redisPath()) installFromApt("redis-server");
+  if (!redisPath()) fail("The tests of fleets need Redis: install it (on Debian: apt install redis-server).");
 }

@@ -10,6 +10,7 @@ const common: UserConfig = {
     browser: "src/browser/index.ts",
     rehearsal: "src/rehearsal/index.ts",
     server: "src/server/index.ts",
+    fleet: "src/fleet/index.ts",
     vue: "src/vue/index.ts",
     svelte: "src/svelte/index.ts",
     solid: "src/solid/index.ts",

@@ -62,7 +62,7 @@ test("every rule is broken by the mutation check, but for those of other rooms",
 test("what the mutation check breaks stands in the code exactly once", () => {
   const files = readdirSync(src, { recursive: true, encoding: "utf8" });
   const wrong = mutations.filter(([, file, from]) => {
-    const path = files.find((each) => each.endsWith(`/${file}`));
+    const path = files.find((each) => `/${each}`.endsWith(`/${file}`));
     return !path || readFileSync(src + path, "utf8").match(patternOf(from))?.length !== 1;
   });
   expect(wrong).toEqual([]);

@@ -1,5 +1,13 @@
 /** What programs get of the core, name by name. What only the library's own rooms need comes through `internal.ts`. */
-export { type Answer, type AnswerDetails, answer, missing, unchanged, type Validator } from "./api/answer.js";
+export {
+  type Answer,
+  type AnswerDetails,
+  answer,
+  missing,
+  type SharedUse,
+  unchanged,
+  type Validator,
+} from "./api/answer.js";
 export type { OutputOf, StandardSchema } from "./api/check.js";
 export type {
   ArgumentsOf,
@@ -14,6 +22,7 @@ export type {
   LayerTarget,
   LayerTargets,
   LoadCall,
+  LoadChanges,
   LoadContext,
   Loaded,
   LoadMode,
@@ -39,7 +48,7 @@ export {
   type FailureKind,
   type Problem,
 } from "./api/failure.js";
-export type { Freshness } from "./api/freshness.js";
+export type { Freshness, Policy } from "./api/freshness.js";
 export type { Cause, Journal, JournalEvent, JournalKind } from "./api/journal.js";
 export { jsonForScript } from "./api/json-for-script.js";
 export type {

@@ -2,14 +2,16 @@
  * The door for the library's other rooms (http, react, browser, lamp, rehearsal): what they need of the core and programs do
  * not. Everything else comes from `index.ts`, as it does for programs.
  */
+export { isAnswer } from "./api/answer.js";
 export { checked } from "./api/check.js";
 export { milliseconds } from "./api/duration.js";
-export { asFailure, preview } from "./api/failure.js";
+export { asFailure, mayBeCovered, preview } from "./api/failure.js";
 export { type AnyReading, missingFailure } from "./api/reading.js";
 export { type Change, sendLater, steadyEnvironment, type WriteKeeper } from "./api/seams.js";
 export { wasJustMade } from "./api/source.js";
 export { type StoredEntry, wellFormed } from "./api/stored.js";
 export { CoreCache } from "./cache.js";
+export { freezeDeep } from "./lib/freeze.js";
 export { keyText } from "./lib/key.js";
 export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
@@ -20,4 +22,4 @@ export { onChange } from "./operations/change-listeners.js";
 export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
 export { detailsOf, restoreWith, snapshotWith } from "./operations/snapshot.js";
 export { writeBy } from "./operations/write.js";
-export { clockOf, definedElsewhere, environmentOf, tellWithin } from "./state/core.js";
+export { clockOf, definedElsewhere, environmentOf, isDisposed, tellWithin } from "./state/core.js";

@@ -2,6 +2,7 @@ import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
 import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./response-freshness.js";
+import { sharedUseOf } from "./shared-use.js";
 import { parseStringList } from "./structured-fields.js";
 
 const said: readonly (keyof Freshness)[] = [
@@ -25,6 +26,9 @@ export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
   const groups = landed.origin === url.origin ? parseStringList(headers.get("cache-groups")) : undefined;
   if (groups || status !== 304) details.groups = groups ?? [];
   if (varies) details.varies = varies;
+  const shared = sharedUseOf(response, exchange.sent);
+  if (shared && policy.maxAge !== undefined) delete shared.maxAge;
+  if (shared) details.shared = shared;
   return details;
 }
 

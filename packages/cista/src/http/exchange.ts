@@ -27,6 +27,8 @@ export interface Exchange extends Times {
   readonly held: Validator | undefined;
   /** By which of the request's fields the answer varies (RFC 9111 §4.1). */
   readonly varies: Record<string, string> | undefined;
+  /** What the request said. */
+  readonly sent: Headers;
   /** Bodies longer than this many bytes are refused. */
   readonly maxBody: number;
 }
@@ -102,7 +104,8 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   const { response, landed } = await new Redirections(server, ask, init).follow(url);
   const receivedAt = context.now();
   const varies = variesOf(said, response.headers.get("vary"));
-  return { url, landed, response, condition, held, varies, requestedAt, receivedAt, maxBody: maxBodyOf(server) };
+  const maxBody = maxBodyOf(server);
+  return { url, landed, response, condition, held, varies, sent: headers, requestedAt, receivedAt, maxBody };
 }
 
 export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {

@@ -76,6 +76,7 @@ export async function answerOf<T = unknown>(response: Response, options: AnswerO
     condition: conditionOf(validator),
     held: validator,
     varies: undefined,
+    sent: new Headers(), // what the program's own request said is not known
     requestedAt: at,
     receivedAt: at,
     maxBody: maxBodyOf(options),

@@ -29,12 +29,24 @@ export interface AnswerDetails extends Freshness {
    * which may be a secret. Where the source's `fits` finds it otherwise, the value is not held for whoever asks then.
    */
   varies?: Readonly<Record<string, string>>;
+  /** What a cache may do with it that several users share, such as a fleet's store. Left out: what its freshness says. */
+  shared?: SharedUse;
   /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
   status?: number;
   /** Which other tab or process it comes from, for the journal. It counts as new as all that is known here: whoever brings it has compared. */
   from?: string;
   /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */
   failure?: Failure;
+}
+
+/** What a cache may do with an answer that several users share (RFC 9111 §3, §3.5, §5.2.2.7, §5.2.2.8, §5.2.2.10). */
+export interface SharedUse {
+  /** For whom it may be stored: "user" for the one who has asked, as with `private`; "none" where no later request is sure to be alike. */
+  for: "all" | "user" | "none";
+  /** Its lifetime there, in place of `maxAge` (s-maxage). */
+  maxAge?: Duration;
+  /** It is not to be shown there past its lifetime (proxy-revalidate). */
+  mustRevalidate?: boolean;
 }
 
 declare const brand: unique symbol;

@@ -3,6 +3,7 @@ import type { Answer, AnswerDetails, Validator } from "./answer.js";
 import type { StandardSchema } from "./check.js";
 import type { Duration } from "./duration.js";
 import type { Failure } from "./failure.js";
+import type { Freshness, Policy } from "./freshness.js";
 import type { Cause } from "./journal.js";
 import type { Callback, Interval, Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
@@ -84,12 +85,21 @@ export interface LoadCall {
   readonly partition: string | undefined;
   /** The keys of the entries that it has read so far: what it is made of. */
   readonly parts: readonly string[];
+  /** How an answer may be used that says this of itself, by what its source says of all (rule F7). */
+  policyOf(details: Freshness): Policy;
 }
+
+/** What an interceptor may have otherwise in the context of the load that it calls. */
+export type LoadChanges = Partial<Pick<LoadContext, "signal" | "held" | "read">>;
 
 /** Stands around every load of one cache: see `Cache.intercept`. */
 export interface Interceptor {
-  /** Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next interceptor. */
-  load?(call: LoadCall, proceed: () => unknown): unknown;
+  /**
+   * Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next
+   * interceptor, with what is to be otherwise in its context: so one that knows a value from elsewhere offers it as `held`.
+   * What the load comes back with has not been checked yet.
+   */
+  load?(call: LoadCall, proceed: (changes?: LoadChanges) => unknown): unknown;
   /** Whether there is to be no network for a source, by its name: its requests wait for it (rule R6), until the removal. */
   isOffline?(source: string): boolean;
 }

@@ -75,6 +75,7 @@ export type CistaErrorCode =
   | "disposed"
   | "document"
   | "duration"
+  | "fleet"
   | "name"
   | "no-provider"
   | "not-a-cache"

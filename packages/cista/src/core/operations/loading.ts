@@ -1,8 +1,8 @@
 /** One call of a load: its context, the parts that it reads, cycles. Rules D1, D2, D3, D4, D5. */
 import { partsUnchanged } from "../api/answer.js";
-import type { ArgumentsOf, LoadCall, LoadContext, LoadMode, Source } from "../api/contract.js";
+import type { ArgumentsOf, LoadCall, LoadChanges, LoadContext, LoadMode, Source } from "../api/contract.js";
 import { CistaError, Failure } from "../api/failure.js";
-import { standingOf } from "../api/freshness.js";
+import { policyWith, standingOf } from "../api/freshness.js";
 import type { Cause } from "../api/journal.js";
 import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
@@ -66,25 +66,42 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
       return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
     },
   };
-  const proceed = () => source.definition.load(entry.params, context);
-  if (core.interceptors.length === 0) return proceed();
-  const call: LoadCall = {
+  if (core.interceptors.length === 0) return source.definition.load(entry.params, context);
+  return intercepted(reader, context);
+}
+
+/** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
+function intercepted({ entry, parts }: Reader, context: LoadContext): unknown {
+  const { core, source, settings } = entry.shelf;
+  const { definition } = source;
+  const callWith = (changes: LoadChanges): LoadCall => ({
     key: entry.key,
     source: source.name,
     params: entry.params,
-    context,
-    definition: source.definition,
+    context: changed(context, changes),
+    definition,
     partition: core.options.partition,
     get parts() {
-      return reader.parts.map((part) => part.entry.key);
+      return parts.map((part) => part.entry.key);
     },
-  };
-  return core.interceptors.reduce<() => unknown>(
+    policyOf: (details) => policyWith(settings.policy, details),
+  });
+  const around = core.interceptors.reduce<(changes: LoadChanges) => unknown>(
     (inner, { interceptor }) =>
-      () =>
-        interceptor.load ? interceptor.load(call, inner) : inner(),
-    proceed,
-  )();
+      (changes) =>
+        interceptor.load
+          ? interceptor.load(callWith(changes), (more) => inner({ ...changes, ...more }))
+          : inner(changes),
+    (changes) => definition.load(entry.params, changed(context, changes)),
+  );
+  return around({});
+}
+
+/** What is looked at late, such as what is held, is still looked at late. */
+function changed(context: LoadContext, changes: LoadChanges): LoadContext {
+  if (Object.keys(changes).length === 0) return context;
+  const members = { ...Object.getOwnPropertyDescriptors(context), ...Object.getOwnPropertyDescriptors(changes) };
+  return Object.defineProperties({}, members) as LoadContext;
 }
 
 /** What is held makes no request conditional where a load is to see nothing of any cache (WHATWG Fetch). */

@@ -157,6 +157,11 @@ export function clockOf(cache: Cache): Clock {
   return coreOf(cache).clock;
 }
 
+/** @internal */
+export function isDisposed(cache: Cache): boolean {
+  return coreOf(cache).disposed;
+}
+
 /**
  * Whether there is a network, and whether somebody looks, as a cache sees it.
  * @internal

@@ -1,0 +1,105 @@
+/** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
+import type { Answer, LoadCall } from "../core/index.js";
+import { checked, freezeDeep, milliseconds, omitUndefined } from "../core/internal.js";
+import { FleetRecord } from "./record.js";
+
+/** Who may share what a source answers. */
+export type Audience = "all" | "user";
+
+/** What is deeper than this is not shared: a value that contains itself ends here. */
+const deepest = 200;
+
+/**
+ * What is to be put of an answer; undefined where it is not for sharing.
+ * @param before what was there, where the answer says that it is as it was
+ * @throws what the source's `check` throws (rule T11)
+ */
+export async function recordOfAnswer(
+  call: LoadCall,
+  answered: Answer<unknown>,
+  before: FleetRecord | undefined,
+  { audience, maxBytes, version, now }: { audience: Audience; maxBytes: number; version: number; now: number },
+): Promise<FleetRecord | undefined> {
+  const { details, kind } = answered;
+  const { groups: groupsOf, labels: labelsOf, check, name } = call.definition;
+  const policy = before && !details.shared && details.maxAge === undefined ? undefined : call.policyOf(details);
+  const use = details.shared;
+  // Rule T1, RFC 9111 §3.
+  if (policy?.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
+  if (call.parts.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
+  const raw = kind === "unchanged" ? before?.sharedValue : answered.value;
+  const isMissing = kind === "missing" || before?.entry.kind === "missing";
+  if (kind === "unchanged" && !before) return undefined;
+  const text = isMissing ? "" : jsonText(raw, maxBytes);
+  if (text === undefined) return undefined;
+  const value = check && !isMissing && kind !== "unchanged" ? await checked(check, raw) : raw;
+  if (!isMissing) freezeDeep(raw); // rule T12
+  const validator = details.validator ?? before?.entry;
+  const own = details.groups ?? before?.entry.groups ?? [];
+  const named = groupsOf && !isMissing ? groupsOf(value, call.params) : [];
+  const told = policy
+    ? {
+        maxAge: finite(policy.maxAge),
+        staleWhileRevalidate: finite(policy.staleWhileRevalidate),
+        staleIfError: finite(policy.staleIfError),
+        mustRevalidate: policy.mustRevalidate || undefined,
+        immutable: policy.immutable || undefined,
+      }
+    : before?.entry;
+  const entry = omitUndefined({
+    maxAge: null,
+    staleWhileRevalidate: null,
+    staleIfError: null,
+    ...told,
+    source: name,
+    params: call.params,
+    kind: isMissing ? ("missing" as const) : ("value" as const),
+    age: details.age === undefined ? 0 : milliseconds(details.age, "age"),
+    etag: validator?.etag,
+    lastModified: validator?.lastModified,
+    groups: own.length > 0 ? own : undefined,
+  });
+  // Rule T3: for the fleet s-maxage counts; for one user, whose private cache it is, max-age.
+  const isForAll = audience === "all";
+  const lifetime =
+    isForAll && use?.maxAge !== undefined
+      ? milliseconds(use.maxAge, "maxAge")
+      : (policy?.maxAge ?? before?.lifetime ?? 0);
+  const mustRevalidate = (isForAll && use?.mustRevalidate === true) || (!policy && before?.mustRevalidate === true);
+  const labels = [...new Set([...own, ...named, ...(labelsOf?.(call.params) ?? []), sourceLabel(name)])];
+  return new FleetRecord(entry, { lifetime, mustRevalidate, labels, version }, text, now);
+}
+
+const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
+
+/** By which all of one source can be called out of date. No group of a server's can be meant by it: those have no control characters. */
+export function sourceLabel(source: string): string {
+  return `\u0001${source}`;
+}
+
+/** Undefined for what JSON cannot carry as it is, and for what is too large. */
+function jsonText(value: unknown, maxBytes: number): string | undefined {
+  if (!isJson(value)) return undefined;
+  const text = JSON.stringify(value);
+  if (text.length > maxBytes) return undefined;
+  const isShort = text.length * 3 <= maxBytes; // no character takes more than three bytes for each of its units
+  return isShort || new TextEncoder().encode(text).length <= maxBytes ? text : undefined;
+}
+
+function isJson(value: unknown): boolean {
+  const left: { value: unknown; depth: number }[] = [{ value, depth: 0 }];
+  for (let next = left.pop(); next; next = left.pop()) {
+    const { value: part, depth } = next;
+    if (part === null || typeof part === "string" || typeof part === "boolean") continue;
+    if (typeof part === "number") {
+      if (!Number.isFinite(part) || Object.is(part, -0)) return false;
+      continue;
+    }
+    if (typeof part !== "object" || depth > deepest || "toJSON" in part) return false;
+    const prototype: unknown = Object.getPrototypeOf(part);
+    if (!Array.isArray(part) && prototype !== Object.prototype && prototype !== null) return false;
+    for (const member of Array.isArray(part) ? part : Object.values(part))
+      left.push({ value: member, depth: depth + 1 });
+  }
+  return true;
+}

@@ -1,0 +1,40 @@
+/** Requests that several wait for in one process: each ends when nobody waits for it any more. */
+
+export class Flight<T> {
+  readonly #abort = new AbortController();
+  readonly #result: Promise<T>;
+  #waiting = 0;
+  #isOver = false;
+
+  constructor(run: (signal: AbortSignal) => Promise<T>) {
+    this.#result = run(this.#abort.signal).finally(() => {
+      this.#isOver = true;
+    });
+    this.#result.catch(() => {});
+  }
+
+  /** Calls back when it is over, however it ends. */
+  onEnd(callback: () => void): void {
+    this.#result.then(callback, callback);
+  }
+
+  /** Whether somebody can still wait for it: what all have left has been given up. */
+  get isOpen(): boolean {
+    return !this.#abort.signal.aborted;
+  }
+
+  /** @throws the signal's reason, as soon as that is aborted */
+  join(signal: AbortSignal): Promise<T> {
+    this.#waiting++;
+    return new Promise<T>((resolve, reject) => {
+      const leave = () => {
+        if (--this.#waiting === 0 && !this.#isOver) this.#abort.abort(signal.reason);
+        reject(signal.reason);
+      };
+      if (signal.aborted) return leave();
+      signal.addEventListener("abort", leave, { once: true });
+      const end = () => signal.removeEventListener("abort", leave);
+      this.#result.then(resolve, reject).finally(end);
+    });
+  }
+}

@@ -1,0 +1,138 @@
+/**
+ * A fleet of servers that shares what it fetches, on Redis.
+ * @module cista/fleet
+ */
+import { type Cache, CistaError, type Duration, type Source } from "../core/index.js";
+import { milliseconds, preview } from "../core/internal.js";
+import { systemClock } from "../system-clock.js";
+import type { FleetFigures } from "./figures.js";
+import { Member } from "./member.js";
+import { clientOf, type RedisLike } from "./redis/client.js";
+import { RedisStore } from "./redis/store.js";
+
+export type { FleetFigures } from "./figures.js";
+export type { RedisLike } from "./redis/client.js";
+
+export interface FleetOptions {
+  /** The program's own client of Redis 7 or later: `new Redis(url)` of ioredis, or `createClient({ url })` of redis, connected. */
+  redis: RedisLike;
+  /** Processes of one name share. Begins all keys in Redis: letters, digits and `-_.:`. */
+  name: string;
+  /** What is shared among all users: only what the HTTP standard lets a shared cache store (RFC 9111 §3), and of a source without HTTP, all. */
+  sources?: readonly Source<any, any>[];
+  /** What is shared for one user only, among the caches of one partition: also what is `private`. Of a cache without partition it is not shared. */
+  perUser?: readonly Source<any, any>[];
+  /** For how long a process that is not heard of keeps others waiting for its request. Longer than any pause of its event loop. Default "4s". */
+  lease?: Duration;
+  /** How long Redis may take to answer; after three such calls each process goes on alone until it is back. Default "250ms". */
+  timeout?: Duration;
+  /** How long at most an entry is kept in Redis. Default "1d". */
+  keep?: Duration;
+  /** A value whose JSON has more bytes is not shared. Default 1,000,000. */
+  maxBytes?: number;
+  /** So many entries each process remembers itself, in at most 64 MiB of text. Default 1,000; false: none. */
+  near?: number | false;
+  /** What `cista fleet watch` shows this process as. Default: its number. */
+  title?: string;
+}
+
+/** What is not to be trusted any more. */
+export interface FleetChange {
+  /** Groups that answers or definitions name. */
+  groups?: readonly string[];
+  /** Keys of entries, such as `hut {"id":"h-07"}`. */
+  keys?: readonly string[];
+  /** All entries of these sources. */
+  sources?: readonly Source<any, any>[];
+  /** Whose: only for the keys of `perUser` sources. */
+  partition?: string;
+}
+
+/** One process' part in a fleet. */
+export interface Fleet {
+  /**
+   * Has a cache answer out of what the fleet has; what is invalidated, deleted or put in it, or by its writes, is so in the
+   * whole fleet. Make a cache for each request, and share each. Returns its end; `cache.dispose()` ends it too.
+   */
+  share(cache: Cache): () => void;
+  /**
+   * Has nothing be trusted any more that this names, in any process.
+   * Resolves with true when no process answers with what was before: some milliseconds. With false where Redis is away: then it
+   * is done here, kept, and told when Redis is back.
+   * @example await fleet.invalidate({ groups: ["huts"] });
+   */
+  invalidate(what: FleetChange): Promise<boolean>;
+  /** What this process has done since it began. */
+  readonly figures: Readonly<FleetFigures>;
+  /** Whether Redis answers. Without it the process goes on alone. */
+  readonly isAway: boolean;
+  /** Shares nothing more; requests under way behind an answer are given up. The client stays open: it is the program's. */
+  close(): void;
+}
+
+/**
+ * Shares what several processes fetch, through the Redis that they already run: one request to the source for all of them,
+ * called out of date everywhere at once. See the guide's page on fleets, and docs/fleet-protocol.md.
+ * @throws CistaError code "fleet" for a client that is neither ioredis' nor redis', or a name that cannot be
+ * @example
+ * const fleet = shareFleet({ redis: new Redis(process.env.REDIS_URL), name: "board", sources: [huts, hut] });
+ * // for each request:
+ * const cache = createCache({ context: request });
+ * fleet.share(cache);
+ */
+export function shareFleet(options: FleetOptions): Fleet {
+  const { redis, name, sources = [], perUser = [], lease = "4s", timeout = "250ms", keep = "1d" } = options;
+  const { maxBytes = 1_000_000, near = 1000, title = String(processNumber() ?? "") } = options;
+  if (typeof name !== "string" || !/^[\w.:-]{1,100}$/.test(name)) {
+    throw new CistaError(
+      "fleet",
+      DEVELOPMENT && `The fleet's name is made of letters, digits and -_.: (1 to 100), but it is ${preview(name)}.`,
+    );
+  }
+  const both = sources.find((source) => perUser.some((other) => other.name === source.name));
+  if (both) {
+    throw new CistaError(
+      "fleet",
+      DEVELOPMENT &&
+        `The source "${both.name}" is shared among all users, or for each one: name it in one of both lists.`,
+    );
+  }
+  const length = milliseconds(lease, "lease");
+  const process = crypto.randomUUID().slice(0, 13);
+  const store = new RedisStore(clientOf(redis), {
+    fleet: name,
+    name: process,
+    lease: length,
+    timeout: milliseconds(timeout, "timeout"),
+  });
+  const member = new Member(
+    {
+      sources,
+      perUser,
+      lease: length,
+      keep: milliseconds(keep, "keep"),
+      maxBytes,
+      near: near === false ? 0 : near,
+      title,
+    },
+    store,
+    // A clock that is set makes nothing older.
+    { ...systemClock, now: () => performance.now() },
+  );
+  return {
+    share: (cache) => member.share(cache),
+    invalidate: ({ groups = [], keys = [], sources: all = [], partition }) =>
+      member.invalidateNamed({ groups, keys, sources: all.map((source) => source.name), partition }),
+    get figures() {
+      return member.figures;
+    },
+    get isAway() {
+      return member.contact.isAway;
+    },
+    close: () => member.close(),
+  };
+}
+
+function processNumber(): number | undefined {
+  return (globalThis as { process?: { pid?: number } }).process?.pid;
+}

@@ -1,0 +1,53 @@
+/** The right to ask for all. It is renewed while that lasts, and ends with its holder. Rule T4. */
+import type { Contact } from "./contact.js";
+import type { Put, Release } from "./store.js";
+
+/** What a lease needs of the process that holds it. */
+export interface LeaseHost {
+  readonly contact: Contact;
+  /** Milliseconds. */
+  readonly options: { readonly lease: number };
+  /** Calls back after so many milliseconds. Returns what cancels it. */
+  after(delay: number, callback: () => void): () => void;
+}
+
+export class Lease {
+  readonly id: string;
+  readonly #token: string;
+  readonly #host: LeaseHost;
+  #endTimer = (): void => {};
+  /** It has been given back. */
+  isOver = false;
+
+  constructor(id: string, token: string, host: LeaseHost) {
+    this.id = id;
+    this.#token = token;
+    this.#host = host;
+    this.#renewLater();
+  }
+
+  /** Puts what has come, and gives the lease back in one go. Undefined where the store is away. */
+  put(put: Put): Promise<"stored" | "older" | "invalidated" | "lost" | undefined> {
+    this.isOver = true;
+    return this.#host.contact.ask((store) => store.put(this.id, this.#token, put));
+  }
+
+  release(why: Release): void {
+    if (this.isOver) return;
+    this.end();
+    this.isOver = true;
+    void this.#host.contact.ask((store) => store.release(this.id, this.#token, why));
+  }
+
+  /** It is renewed no more. */
+  end(): void {
+    this.#endTimer();
+  }
+
+  #renewLater(): void {
+    this.#endTimer = this.#host.after(this.#host.options.lease / 3, () => {
+      void this.#host.contact.ask((store) => store.renew(this.id, this.#token));
+      this.#renewLater();
+    });
+  }
+}

@@ -1,0 +1,345 @@
+/** One process of a fleet: the caches that share, what they call out of date, and what it hears of the others. Rules T8, T9. */
+import { type Cache, type Clock, journalOf, type LoadCall, type Selector, type Source } from "../core/index.js";
+import {
+  adoptChange,
+  type Change,
+  isDisposed,
+  keyText,
+  onChange,
+  type PlainSelector,
+  plainSelector,
+  snapshotWith,
+} from "../core/internal.js";
+import { type Audience, sourceLabel } from "./answers.js";
+import { Contact } from "./contact.js";
+import { type FleetFigures, noFigures } from "./figures.js";
+import { Loads, type LoadsHost } from "./loads.js";
+import { believedFor, isAloneVersion, Memory } from "./memory.js";
+import type { FleetStore, HeardInvalidation, Invalidation, News } from "./store.js";
+
+export interface MemberOptions {
+  readonly sources: readonly Source<any, any>[];
+  readonly perUser: readonly Source<any, any>[];
+  readonly lease: number;
+  readonly keep: number;
+  readonly maxBytes: number;
+  readonly near: number;
+  /** What the command shows the process as. */
+  readonly title: string;
+}
+
+/** A cache that shares. */
+interface Shared {
+  readonly partition: string | undefined;
+  /** The versions of what it was answered by, by key. */
+  readonly versions: Map<string, number>;
+  end(): void;
+}
+
+/** How often it asks what has been called out of date, in milliseconds: what is told may be lost. */
+const pollEvery = 500;
+/** How soon it looks again whether all others have heard: twice as late each time, in milliseconds. */
+const firstLook = 2;
+const latestLook = 100;
+
+export class Member implements LoadsHost {
+  readonly options: MemberOptions;
+  readonly contact: Contact;
+  readonly memory: Memory;
+  readonly figures: FleetFigures = noFigures();
+  isClosed = false;
+  readonly #clock: Clock;
+  readonly #store: FleetStore;
+  readonly #loads: Loads;
+  readonly #caches = new Map<Cache, Shared>();
+  readonly #audiences: ReadonlyMap<string, Audience>;
+  readonly #timers = new Set<unknown>();
+  readonly #since: number;
+  /** Called out of date while there was no store: labels and ids, to be told when it is back. */
+  #untold: { labels: Set<string>; ids: Set<string> } | undefined;
+  /** The last invalidation that has been heard. */
+  #last: number | undefined;
+  #isPolling = false;
+  #pollAgain = false;
+  #endPause = (): void => {};
+
+  constructor(options: MemberOptions, store: FleetStore, clock: Clock) {
+    this.options = options;
+    this.#store = store;
+    this.#clock = clock;
+    this.#since = clock.now();
+    this.#audiences = new Map<string, Audience>([
+      ...options.sources.map(({ name }) => [name, "all"] as const),
+      ...options.perUser.map(({ name }) => [name, "user"] as const),
+    ]);
+    this.memory = new Memory(() => this.now(), options.near);
+    this.contact = new Contact(store, () => {
+      this.memory.isAlone = true;
+      this.#loads.waits.tell();
+    });
+    this.#loads = new Loads(this);
+    store.listen((id) => {
+      if (id !== undefined) this.#loads.waits.tell(id);
+      else void this.#poll();
+    });
+    void this.#poll();
+  }
+
+  now(): number {
+    return this.#clock.now();
+  }
+
+  after(delay: number, callback: () => void, awaited = true): () => void {
+    const timer = this.#clock.setTimer(
+      () => {
+        this.#timers.delete(timer);
+        callback();
+      },
+      delay,
+      awaited,
+    );
+    this.#timers.add(timer);
+    return () => {
+      this.#timers.delete(timer);
+      this.#clock.clearTimer(timer);
+    };
+  }
+
+  // ── Caches ─────────────────────────────────────────────────────────────────
+
+  share(cache: Cache): () => void {
+    const known = this.#caches.get(cache);
+    if (known) return known.end;
+    const { partition } = snapshotWith(cache, { where: () => false }, false);
+    const versions = new Map<string, number>();
+    const ends = [
+      cache.intercept({
+        load: (call, proceed) => {
+          const audience = this.#audienceOf(call);
+          if (!audience || this.isClosed || call.context.mode === "no-store") return proceed();
+          const note = (version: number) => {
+            if (!isAloneVersion(version)) versions.set(call.key, version);
+          };
+          return this.#loads.load({ id: idOf(call.key, audience, partition), audience, call, proceed, note });
+        },
+      }),
+      onChange(cache, (change) => this.#changed(cache, partition, change)),
+      journalOf(cache).subscribe(
+        ({ key, source }) => {
+          // What a program puts is newer than all that the others may have.
+          if (key && source && this.#audiences.has(source))
+            void this.invalidate({ labels: [], ids: this.#idsOf([key], partition) }, cache);
+        },
+        ["put"],
+      ),
+    ];
+    const end = () => {
+      for (const end of ends.splice(0)) end();
+      this.#caches.delete(cache);
+    };
+    this.#caches.set(cache, { partition, versions, end });
+    return end;
+  }
+
+  /** Undefined for what is not shared: of a user's own where nobody says whose. */
+  #audienceOf({ source, partition }: LoadCall): Audience | undefined {
+    const audience = this.#audiences.get(source);
+    return audience === "user" && partition === undefined ? undefined : audience;
+  }
+
+  #idsOf(keys: readonly string[], partition: string | undefined): string[] {
+    return keys.flatMap((key) => {
+      const audience = this.#audiences.get(sourceIn(key));
+      if (!audience || (audience === "user" && partition === undefined)) return [];
+      return [idOf(key, audience, partition)];
+    });
+  }
+
+  #changed(cache: Cache, partition: string | undefined, { selectors, keys }: Change): void {
+    const labels: string[] = [];
+    const named = [...keys];
+    for (const selector of selectors.flatMap((each: Selector) => plainSelector(each) ?? [])) {
+      if (selector === "all") labels.push(...[...this.#audiences.keys()].map(sourceLabel));
+      else if ("group" in selector) labels.push(selector.group);
+      else if ("key" in selector) named.push(selector.key);
+      else if (this.#audiences.has(selector.of)) {
+        // Which entries have these members among their params is known to no store: all of the source, to be safe.
+        const isWhole = !("params" in selector) || (typeof selector.params === "object" && selector.params !== null);
+        if (isWhole) labels.push(sourceLabel(selector.of));
+        else named.push(keyText(selector.of, selector.params));
+      }
+    }
+    const ids = this.#idsOf(named, partition);
+    if (labels.length > 0 || ids.length > 0) void this.invalidate({ labels, ids }, cache);
+  }
+
+  // ── Calling out of date ────────────────────────────────────────────────────
+
+  /** @param origin the cache in which it has been done already */
+  async invalidate(what: Invalidation, origin?: Cache): Promise<boolean> {
+    this.figures.invalidations++;
+    const count = this.memory.invalidate(what);
+    this.#loads.forgetFlights();
+    for (const [cache, { partition }] of this.#caches)
+      if (cache !== origin) this.#adopt(cache, partition, what, () => true);
+    const said = await this.contact.ask((store) => store.invalidate(what));
+    if (!said) {
+      this.#keep(what);
+      return false;
+    }
+    this.memory.invalidated({ ...what, version: said.version }, count);
+    await this.#untilHeard(said.version, said.isKnown);
+    return true;
+  }
+
+  /** By keys and groups, as a program has them. */
+  invalidateNamed(what: {
+    groups: readonly string[];
+    keys: readonly string[];
+    sources: readonly string[];
+    partition: string | undefined;
+  }): Promise<boolean> {
+    const { groups, keys, sources, partition } = what;
+    return this.invalidate({ labels: [...groups, ...sources.map(sourceLabel)], ids: this.#idsOf(keys, partition) });
+  }
+
+  #keep({ labels, ids }: Invalidation): void {
+    this.#untold ??= { labels: new Set(), ids: new Set() };
+    for (const label of labels) this.#untold.labels.add(label);
+    for (const id of ids) this.#untold.ids.add(id);
+  }
+
+  /** @returns whether there is nothing left to tell */
+  async #tellKept(): Promise<boolean> {
+    const untold = this.#untold;
+    if (!untold) return true;
+    this.#untold = undefined;
+    const what = { labels: [...untold.labels], ids: [...untold.ids] };
+    const count = this.memory.nextAlone();
+    const said = await this.contact.askAnyway((store) => store.invalidate(what));
+    if (said) this.memory.invalidated({ ...what, version: said.version }, count);
+    else this.#keep(what);
+    return said !== undefined;
+  }
+
+  /** Until all others know of it, or do not believe what they remember any more. */
+  async #untilHeard(version: number, isKnown: boolean): Promise<void> {
+    const end = this.now() + believedFor + pollEvery;
+    for (let pause = firstLook; this.now() < end && !this.isClosed; pause = Math.min(pause * 2, latestLook)) {
+      if (isKnown && (await this.contact.ask((store) => store.isHeardByAll(version)))) return;
+      await new Promise<void>((resolve) => this.after(pause, resolve));
+    }
+  }
+
+  #adopt(
+    cache: Cache,
+    partition: string | undefined,
+    { labels, ids }: Invalidation,
+    isOlder: (key: string) => boolean,
+  ): void {
+    const own = idOf("", "user", partition);
+    const selectors: PlainSelector[] = [
+      ...labels.map((label) => (label.startsWith(sourceLabel("")) ? { of: label.slice(1) } : { group: label })),
+      ...ids.flatMap((id) => {
+        if (!id.startsWith(" ")) return [{ key: id }];
+        return partition !== undefined && id.startsWith(own) ? [{ key: id.slice(own.length) }] : [];
+      }),
+    ];
+    adoptChange(cache, "invalidate", selectors, (key) => this.#audiences.has(sourceIn(key)) && isOlder(key));
+  }
+
+  // ── Hearing ────────────────────────────────────────────────────────────────
+
+  async #poll(): Promise<void> {
+    if (this.isClosed) return;
+    if (this.#isPolling) {
+      this.#pollAgain = true;
+      return;
+    }
+    this.#isPolling = true;
+    this.#endPause();
+    do {
+      this.#pollAgain = false;
+      await this.#hearNews();
+    } while (this.#pollAgain && !this.isClosed);
+    this.#isPolling = false;
+    this.#sweep();
+    if (!this.isClosed) this.#endPause = this.after(pollEvery, () => void this.#poll(), false);
+  }
+
+  async #hearNews(): Promise<void> {
+    const at = this.now();
+    const { contact, memory } = this;
+    const news = await contact.askAnyway((store) => store.news(this.#last, this.#about()));
+    if (!news || this.isClosed) return;
+    this.#take(news);
+    // Those who wait for us to have heard need to know.
+    if (news.invalidations.length > 0) this.#pollAgain = true;
+    if (!(await this.#tellKept())) return;
+    if (memory.heard(at) || contact.isAway) {
+      memory.forgetAlone();
+      memory.isAlone = false;
+      contact.return();
+      this.#loads.waits.tell();
+    }
+  }
+
+  #take({ last, invalidations, isGap }: News): void {
+    this.#last = last;
+    if (isGap) {
+      this.figures.gaps++;
+      this.memory.clear();
+      this.#loads.forgetFlights();
+      const all = { labels: [...this.#audiences.keys()].map(sourceLabel), ids: [] };
+      for (const [cache, { partition }] of this.#caches) this.#adopt(cache, partition, all, () => true);
+    }
+    for (const heard of invalidations) this.#hear(heard);
+  }
+
+  #hear(heard: HeardInvalidation): void {
+    this.memory.invalidated(heard);
+    if (heard.by === this.#store.name) return;
+    this.figures.heard++;
+    this.#loads.forgetFlights();
+    for (const [cache, { partition, versions }] of this.#caches) {
+      this.#adopt(cache, partition, heard, (key) => (versions.get(key) ?? 0) < heard.version);
+    }
+  }
+
+  /** For the command: what it does. */
+  #about(): string {
+    this.figures.remembered = this.memory.size;
+    this.figures.storeFailures = this.contact.failures;
+    return JSON.stringify({
+      title: this.options.title,
+      uptime: this.now() - this.#since,
+      caches: this.#caches.size,
+      figures: this.figures,
+    });
+  }
+
+  /** Caches that were disposed of without having left. */
+  #sweep(): void {
+    for (const [cache, { end }] of this.#caches) if (isDisposed(cache)) end();
+  }
+
+  close(): void {
+    if (this.isClosed) return;
+    this.isClosed = true;
+    for (const { end } of [...this.#caches.values()]) end();
+    this.#loads.close();
+    for (const timer of this.#timers) this.#clock.clearTimer(timer);
+    this.#timers.clear();
+    this.#store.close();
+  }
+}
+
+/** No key begins with a space, so that no entry of all can be taken for a user's. */
+function idOf(key: string, audience: Audience, partition: string | undefined): string {
+  return audience === "all" ? key : ` ${JSON.stringify(partition ?? "")} ${key}`;
+}
+
+function sourceIn(key: string): string {
+  const space = key.indexOf(" ");
+  return space < 0 ? key : key.slice(0, space);
+}

@@ -1,0 +1,160 @@
+/** What a fleet knows of one entry: made of an answer, kept as text, given to whoever asks. Rules T1, T3, T12. */
+import { type Answer, type AnswerDetails, answer, type Failure, missing } from "../core/index.js";
+import { detailsOf, freezeDeep, omitUndefined, type StoredEntry, wellFormed } from "../core/internal.js";
+import type { Put, StoredRecord } from "./store.js";
+
+/** Of the records' form: others are not read. */
+export const formVersion = 1;
+
+/** Beside the entry as a snapshot has it, what holds for the fleet alone. */
+interface Meta {
+  readonly form: typeof formVersion;
+  readonly entry: Omit<StoredEntry, "value" | "age">;
+  /** Null is for ever. */
+  readonly lifetime: number | null;
+  readonly mustRevalidate?: boolean;
+}
+
+export class FleetRecord {
+  readonly entry: StoredEntry;
+  /** Milliseconds: its lifetime for the fleet (s-maxage before max-age). */
+  readonly lifetime: number;
+  /** Past it, it is given to nobody before it has been checked. */
+  readonly mustRevalidate: boolean;
+  /** What it can be called out of date by. */
+  readonly labels: readonly string[];
+  readonly version: number;
+  readonly #text: string;
+  readonly #takenAt: number;
+  #frozen: unknown;
+  #isFrozen = false;
+
+  constructor(
+    entry: StoredEntry,
+    more: Pick<FleetRecord, "lifetime" | "mustRevalidate" | "labels" | "version">,
+    text: string,
+    at: number,
+  ) {
+    this.entry = entry;
+    this.lifetime = more.lifetime;
+    this.mustRevalidate = more.mustRevalidate;
+    this.labels = more.labels;
+    this.version = more.version;
+    this.#text = text;
+    this.#takenAt = at;
+  }
+
+  /** Characters of its text. */
+  get length(): number {
+    return this.#text.length;
+  }
+
+  age(now: number): number {
+    return this.entry.age + Math.max(0, now - this.#takenAt);
+  }
+
+  isFresh(now: number): boolean {
+    return this.age(now) < this.lifetime;
+  }
+
+  /** Rule T6: whether it may be shown while it is revalidated. */
+  isUsable(now: number): boolean {
+    return (
+      !this.#isStrict && this.age(now) < this.lifetime + (this.entry.staleWhileRevalidate ?? Number.POSITIVE_INFINITY)
+    );
+  }
+
+  /** Rule T7: whether it may stand in for a failed answer. */
+  coversError(now: number): boolean {
+    return !this.#isStrict && this.age(now) < this.lifetime + (this.entry.staleIfError ?? Number.POSITIVE_INFINITY);
+  }
+
+  /** Whether the source can be asked whether it still holds. */
+  get isValidatable(): boolean {
+    return this.entry.etag !== undefined || this.entry.lastModified !== undefined;
+  }
+
+  get #isStrict(): boolean {
+    return this.mustRevalidate || this.entry.mustRevalidate === true;
+  }
+
+  /** For one taker, who may do with the value as it likes. */
+  answerForOne(now: number): Answer<unknown> {
+    return this.#answer(() => JSON.parse(this.#text), now);
+  }
+
+  /** For many (rule T12): none of them can change it. @param failure it stands in for */
+  answerForMany(now: number, failure?: Failure): Answer<unknown> {
+    return this.#answer(() => this.sharedValue, now, failure);
+  }
+
+  /** It still holds, and that was said of it. */
+  answerUnchanged(now: number, details: AnswerDetails): Answer<unknown> {
+    const same = this.answerForMany(now);
+    return answer(same.value, { ...same.details, ...details });
+  }
+
+  /** Frozen. */
+  get sharedValue(): unknown {
+    if (!this.#isFrozen) {
+      this.#frozen = this.entry.kind === "missing" ? undefined : JSON.parse(this.#text);
+      freezeDeep(this.#frozen);
+      this.#isFrozen = true;
+    }
+    return this.#frozen;
+  }
+
+  #answer(value: () => unknown, now: number, failure?: Failure): Answer<unknown> {
+    const details: AnswerDetails = { ...detailsOf(this.entry), age: this.age(now), ...(failure ? { failure } : {}) };
+    return this.entry.kind === "missing" ? missing(details) : answer(value(), details);
+  }
+
+  /** @param most how long at most it is kept, in milliseconds */
+  put(now: number, most: number): Put {
+    const { value, age, ...entry } = this.entry;
+    const { staleWhileRevalidate, staleIfError } = entry;
+    const meta: Meta = omitUndefined({
+      form: formVersion,
+      entry,
+      lifetime: Number.isFinite(this.lifetime) ? this.lifetime : null,
+      mustRevalidate: this.mustRevalidate || undefined,
+    });
+    const pastIt = Math.max(staleWhileRevalidate ?? most, staleIfError ?? most);
+    const left = this.lifetime - this.age(now) + pastIt;
+    return {
+      value: this.#text,
+      meta: JSON.stringify(meta),
+      age: Math.round(this.age(now)),
+      lifetime: Math.min(this.lifetime, Number.MAX_SAFE_INTEGER),
+      keep: Math.round(Math.max(1000, Math.min(most, left))),
+      labels: this.labels,
+    };
+  }
+}
+
+/** What another process has put, if it can be read: each of its members is looked at (rule S1). */
+export function recordOf(stored: StoredRecord, at: number): FleetRecord | undefined {
+  let meta: Partial<Meta> | null;
+  try {
+    meta = JSON.parse(stored.meta);
+  } catch {
+    return undefined;
+  }
+  if (typeof meta !== "object" || meta?.form !== formVersion) return undefined;
+  const { entry, lifetime, mustRevalidate } = meta;
+  const isLifetime = lifetime === null || (typeof lifetime === "number" && lifetime >= 0);
+  const isMissing = entry?.kind === "missing";
+  const whole = wellFormed({ ...entry, age: stored.age, ...(isMissing ? {} : { value: stored.value }) });
+  if (!whole || !isLifetime || (!isMissing && stored.value === "")) return undefined;
+  return new FleetRecord(
+    whole,
+    {
+      lifetime: lifetime ?? Number.POSITIVE_INFINITY,
+      mustRevalidate: mustRevalidate === true,
+      labels: stored.labels,
+      version: stored.version,
+    },
+    stored.value,
+    at,
+  );
+}

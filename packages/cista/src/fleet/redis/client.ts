@@ -1,0 +1,85 @@
+/** The user's own client, of one of the two that are in common use: what they share, and how they differ. */
+import { CistaError } from "../../core/index.js";
+import { preview } from "../../core/internal.js";
+
+/**
+ * A connection to Redis, as `ioredis` (5 or later) and `redis` (node-redis, 4 or later) make it. It stays the program's: it
+ * is neither configured nor closed here. A second one, for messages, is made by its `duplicate`.
+ */
+export interface RedisLike {
+  duplicate(): RedisLike;
+  on(event: string, listener: (...heard: any[]) => void): unknown;
+}
+
+/** What the store needs. */
+export interface RedisClient {
+  /** Sends one command. */
+  send(command: readonly string[]): Promise<unknown>;
+  /** Calls back with each message of a channel. Returns its end. */
+  subscribe(channel: string, listener: (message: string) => void): () => void;
+}
+
+/** Of ioredis. */
+interface CallClient extends RedisLike {
+  call(command: string, ...words: string[]): Promise<unknown>;
+  subscribe(channel: string): Promise<unknown>;
+  disconnect(): void;
+}
+
+/** Of redis. */
+interface SendClient extends RedisLike {
+  sendCommand(command: readonly string[]): Promise<unknown>;
+  connect(): Promise<unknown>;
+  subscribe(channel: string, listener: (message: string) => void): Promise<unknown>;
+  destroy?(): void;
+  disconnect?(): Promise<unknown>;
+}
+
+/** @throws CistaError code "fleet" for what is neither */
+export function clientOf(redis: RedisLike): RedisClient {
+  const { call, sendCommand, duplicate } = (redis ?? {}) as Partial<CallClient & SendClient>;
+  if (typeof duplicate === "function" && typeof call === "function") return ofCall(redis as CallClient);
+  if (typeof duplicate === "function" && typeof sendCommand === "function") return ofSend(redis as SendClient);
+  throw new CistaError(
+    "fleet",
+    DEVELOPMENT &&
+      `shareFleet needs a client of ioredis or redis as { redis }, but it is ${preview(redis)}. For example: new Redis(url) of ioredis.`,
+  );
+}
+
+/** Its own errors are told by the commands that fail; an "error" that nobody hears would end the process. */
+const ignore = () => {};
+
+function ofCall(redis: CallClient): RedisClient {
+  return {
+    send: ([name = "", ...words]) => redis.call(name, ...words),
+    subscribe(channel, listener) {
+      const ear = redis.duplicate() as CallClient;
+      ear.on("error", ignore);
+      ear.on("message", (_channel: string, message: string) => listener(message));
+      // After the connection was lost it subscribes again by itself.
+      ear.subscribe(channel).catch(ignore);
+      return () => ear.disconnect();
+    },
+  };
+}
+
+function ofSend(redis: SendClient): RedisClient {
+  return {
+    send: (command) => redis.sendCommand(command),
+    subscribe(channel, listener) {
+      const ear = redis.duplicate() as SendClient;
+      ear.on("error", ignore);
+      ear
+        .connect()
+        .then(() => ear.subscribe(channel, listener))
+        .catch(ignore);
+      return () => {
+        try {
+          if (ear.destroy) ear.destroy();
+          else void ear.disconnect?.().catch(ignore);
+        } catch {} // not connected
+      };
+    },
+  };
+}

@@ -1,0 +1,208 @@
+/** A fleet's store on Redis: each call is one script, and has a time-out of its own. */
+import { Failure } from "../../core/index.js";
+import { believedFor } from "../memory.js";
+import type { FleetStore, Found, HeardInvalidation, Invalidation, News, Put, Release } from "../store.js";
+import type { RedisClient } from "./client.js";
+import { type ScriptName, scripts } from "./scripts.js";
+
+export interface RedisStoreOptions {
+  /** Of the fleet. */
+  readonly fleet: string;
+  /** Of this process. */
+  readonly name: string;
+  /** Milliseconds. */
+  readonly lease: number;
+  readonly timeout: number;
+}
+
+/** Whoever has not been heard of for so long does not believe what it remembers; a little longer, to be safe. Milliseconds. */
+const silentFor = believedFor + 200;
+/** A label that nothing bears is remembered as called out of date for longer than any request takes, in milliseconds. */
+const labelFor = 600_000;
+
+export class RedisStore implements FleetStore {
+  readonly name: string;
+  readonly #client: RedisClient;
+  readonly #options: RedisStoreOptions;
+  readonly #prefix: string;
+  readonly #hashes = new Map<ScriptName, Promise<string>>();
+  /** Tokens that were given for asking anew: their leases are apart. */
+  readonly #anew = new Set<string>();
+  #end = (): void => {};
+
+  constructor(client: RedisClient, options: RedisStoreOptions) {
+    this.#client = client;
+    this.#options = options;
+    this.name = options.name;
+    this.#prefix = prefixOf(options.fleet);
+  }
+
+  async take(id: string, hasWaited: boolean): Promise<Found> {
+    const keys = [this.#key("e", id), this.#key("l", id), this.#key("o", id), this.#key("f", id), `${this.#prefix}n`];
+    const said = this.#send("take", keys, [this.#prefix, this.name, String(this.#options.lease), hasWaited ? "1" : ""]);
+    // What is said too late gives nobody a lease.
+    const giveBack = (late: unknown) => {
+      const { token } = foundIn(late);
+      if (token) this.release(id, token, {}).catch(() => {});
+    };
+    return foundIn(await this.#inTime(said, giveBack));
+  }
+
+  async takeAnew(id: string): Promise<string> {
+    const lease = this.#key("l", `${id} ${this.name}`);
+    const token = String(
+      await this.#call("anew", [lease, `${this.#prefix}n`], [this.name, String(this.#options.lease)]),
+    );
+    this.#anew.add(token);
+    return token;
+  }
+
+  async put(id: string, token: string, put: Put): Promise<"stored" | "older" | "invalidated" | "lost"> {
+    const { value, meta, age, lifetime, keep, labels } = put;
+    const keys = [this.#key("e", id), this.#lease(id, token), this.#key("o", id), `${this.#prefix}told`];
+    const numbers = [age, lifetime, keep].map((number) => number.toFixed(0));
+    const words = [this.#prefix, `${this.name} ${token}`, token, value, meta, ...numbers, linesOf(labels), id];
+    this.#anew.delete(token);
+    return (await this.#call("put", keys, words)) as "stored";
+  }
+
+  async release(id: string, token: string, { own = 0, failure = "" }: Release): Promise<void> {
+    const keys = [this.#lease(id, token), this.#key("o", id), this.#key("f", id), `${this.#prefix}told`];
+    this.#anew.delete(token);
+    await this.#call("release", keys, [`${this.name} ${token}`, own.toFixed(0), failure, id]);
+  }
+
+  async renew(id: string, token: string): Promise<boolean> {
+    const words = [`${this.name} ${token}`, String(this.#options.lease)];
+    return Number(await this.#call("renew", [this.#lease(id, token)], words)) === 1;
+  }
+
+  async invalidate({ labels, ids }: Invalidation): Promise<{ version: number; isKnown: boolean }> {
+    const keys = ["n", "i", "members", "told"].map((name) => `${this.#prefix}${name}`);
+    const words = [this.#prefix, this.name, linesOf(labels), linesOf(ids), String(labelFor)];
+    const [version, isKnown] = (await this.#call("invalidate", keys, words)) as unknown[];
+    return { version: Number(version), isKnown: Number(isKnown) === 1 };
+  }
+
+  async isHeardByAll(version: number): Promise<boolean> {
+    const words = [this.name, String(version), String(silentFor)];
+    return Number(await this.#call("heard", [`${this.#prefix}members`], words)) === 1;
+  }
+
+  async news(since: number | undefined, about: string): Promise<News> {
+    const words = [this.name, since === undefined ? "" : String(since), about];
+    const keys = ["i", "members", "n"].map((name) => `${this.#prefix}${name}`);
+    const said = (await this.#call("news", keys, words)) as unknown[];
+    const [last, isGap, ...parts] = said.map(String);
+    const invalidations: HeardInvalidation[] = [];
+    for (let at = 0; at + 3 < parts.length; at += 4) {
+      const [version, by = "", labels = "", ids = ""] = parts.slice(at, at + 4);
+      invalidations.push({ version: Number(version), by, labels: inLines(labels), ids: inLines(ids) });
+    }
+    return { last: Number(last), isGap: isGap === "1", invalidations };
+  }
+
+  listen(listener: (id: string | undefined) => void): void {
+    this.#end = this.#client.subscribe(`${this.#prefix}told`, (id) => listener(id === "" ? undefined : id));
+  }
+
+  close(): void {
+    this.#end();
+  }
+
+  #key(kind: string, id: string): string {
+    return `${this.#prefix}${kind}:${escaped(id)}`;
+  }
+
+  #lease(id: string, token: string): string {
+    return this.#key("l", this.#anew.has(token) ? `${id} ${this.name}` : id);
+  }
+
+  #call(name: ScriptName, keys: readonly string[], words: readonly string[]): Promise<unknown> {
+    return this.#inTime(this.#send(name, keys, words));
+  }
+
+  async #send(name: ScriptName, keys: readonly string[], words: readonly string[]): Promise<unknown> {
+    const rest = [String(keys.length), ...keys, ...words];
+    let hash = this.#hashes.get(name);
+    if (!hash) {
+      hash = hashOf(scripts[name]);
+      this.#hashes.set(name, hash);
+    }
+    try {
+      return await this.#client.send(["EVALSHA", await hash, ...rest]);
+    } catch (thrown) {
+      if (!String((thrown as Error | undefined)?.message).startsWith("NOSCRIPT")) throw thrown;
+      return this.#client.send(["EVAL", scripts[name], ...rest]);
+    }
+  }
+
+  /** A client whose connection has broken may never answer. */
+  #inTime(said: Promise<unknown>, late: (said: unknown) => void = () => {}): Promise<unknown> {
+    return new Promise((resolve, reject) => {
+      let isOver = false;
+      const giveUp = () => {
+        if (isOver) return;
+        isOver = true;
+        reject(new Failure("timeout", `Redis has not answered within ${this.#options.timeout} ms.`));
+      };
+      // A busy process' timer goes off before it has read what has long come: it reads before the next one goes off.
+      const timer = setTimeout(() => setTimeout(giveUp), this.#options.timeout);
+      said.then(
+        (came) => {
+          clearTimeout(timer);
+          if (isOver) late(came);
+          isOver = true;
+          resolve(came);
+        },
+        (thrown) => {
+          clearTimeout(timer);
+          isOver = true;
+          reject(thrown);
+        },
+      );
+    });
+  }
+}
+
+/** What all keys of a fleet begin with: the braces put them into one slot of a cluster. */
+export function prefixOf(fleet: string): string {
+  return `{${fleet}}:`;
+}
+
+function foundIn(said: unknown): Found {
+  const [state = "none", version = "", age = "", labels = "", meta = "", value = "", token = "", left = ""] = (
+    said as unknown[]
+  ).map((part) => String(part ?? ""));
+  if (state === "failed") return { state, failure: version };
+  const found = {
+    state: state as Found["state"],
+    ...(token ? { token } : {}),
+    ...(left ? { leaseLeft: Number(left) } : {}),
+  };
+  if (meta === "") return found;
+  return { ...found, stored: { value, meta, version: Number(version), age: Number(age), labels: inLines(labels) } };
+}
+
+/** Ids and labels stand one on each line. */
+function linesOf(texts: readonly string[]): string {
+  return texts.map(escaped).join("\n");
+}
+
+function inLines(lines: string): string[] {
+  return lines === "" ? [] : lines.split("\n").map(unescaped);
+}
+
+function escaped(text: string): string {
+  return text.replace(/[%\n]/g, (letter) => (letter === "%" ? "%25" : "%0A"));
+}
+
+function unescaped(text: string): string {
+  return text.replace(/%25|%0A/g, (code) => (code === "%25" ? "%" : "\n"));
+}
+
+/** By which Redis knows a script (SHA-1). */
+async function hashOf(script: string): Promise<string> {
+  const digest = await crypto.subtle.digest("SHA-1", new TextEncoder().encode(script));
+  return Array.from(new Uint8Array(digest), (byte) => byte.toString(16).padStart(2, "0")).join("");
+}

@@ -1,0 +1,93 @@
+/** What a fleet needs of the store that its processes share. `redis/` has it; tests have one in virtual time. See docs/fleet-protocol.md. */
+
+/** What the store has under one id, and what to do about it. */
+export interface Found {
+  /** "invalid": called out of date since; "own": for no one but whoever has asked; "failed": the request that was waited for. */
+  readonly state: "none" | "fresh" | "stale" | "invalid" | "own" | "failed";
+  readonly stored?: StoredRecord;
+  /** It is ours to ask: the version of what we shall put. */
+  readonly token?: string;
+  /** Another process asks: for how long its lease still goes, in milliseconds. */
+  readonly leaseLeft?: number;
+  /** Of "failed": kind and status of the failure, as JSON. */
+  readonly failure?: string;
+}
+
+export interface StoredRecord {
+  /** JSON; "" where it is known that there is nothing. */
+  readonly value: string;
+  /** What is said of the value, as JSON: see record.ts. */
+  readonly meta: string;
+  readonly version: number;
+  /** Milliseconds, by the store's clock. */
+  readonly age: number;
+  /** What it can be called out of date by. */
+  readonly labels: readonly string[];
+}
+
+/** What is put. */
+export interface Put {
+  readonly value: string;
+  readonly meta: string;
+  /** Milliseconds: its age by now, its lifetime for the fleet, and how long it is kept. */
+  readonly age: number;
+  readonly lifetime: number;
+  readonly keep: number;
+  readonly labels: readonly string[];
+}
+
+/** Why a request ended without an answer for all. */
+export interface Release {
+  /** For so long, in milliseconds, nobody waits for another's answer. */
+  readonly own?: number;
+  /** For those who have waited: see `Found.failure`. */
+  readonly failure?: string;
+}
+
+export interface Invalidation {
+  readonly labels: readonly string[];
+  readonly ids: readonly string[];
+}
+
+/** An invalidation, as it is heard. */
+export interface HeardInvalidation extends Invalidation {
+  readonly version: number;
+  /** The process that it is from. */
+  readonly by: string;
+}
+
+export interface News {
+  /** The version of the last invalidation that there is: what to ask from next time. */
+  readonly last: number;
+  /** In their order, those since the one that was heard last. */
+  readonly invalidations: readonly HeardInvalidation[];
+  /** Some are not there any more: what is remembered cannot be believed. */
+  readonly isGap: boolean;
+}
+
+/** Each call settles: it rejects where the store does not answer within its time. */
+export interface FleetStore {
+  /** This process', as others hear it. */
+  readonly name: string;
+  /** What there is; where that is not fresh and nobody asks, the lease to ask. @param hasWaited for a request of another process */
+  take(id: string, hasWaited: boolean): Promise<Found>;
+  /** A token to put what is asked for anew, whatever there is. */
+  takeAnew(id: string): Promise<string>;
+  /** "lost": the lease has gone to somebody else meanwhile. */
+  put(id: string, token: string, put: Put): Promise<"stored" | "older" | "invalidated" | "lost">;
+  release(id: string, token: string, why: Release): Promise<void>;
+  /** @returns whether the lease is still ours */
+  renew(id: string, token: string): Promise<boolean>;
+  /** @returns its version, and whether the store knew this process: else it may not know others that remember */
+  invalidate(what: Invalidation): Promise<{ readonly version: number; readonly isKnown: boolean }>;
+  /** Whether all others have heard of that invalidation that may still answer out of their memory. */
+  isHeardByAll(version: number): Promise<boolean>;
+  /**
+   * What has been called out of date since. Tells the store that this process has heard all up to there, and how it is.
+   * @param since undefined: from now on
+   */
+  news(since: number | undefined, about: string): Promise<News>;
+  /** Called with the id of what has been put or released, and with undefined where there are news. Some may be lost. */
+  listen(listener: (id: string | undefined) => void): void;
+  close(): void;
+}

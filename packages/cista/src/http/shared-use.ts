@@ -1,0 +1,25 @@
+import type { SharedUse } from "../core/index.js";
+import { deltaSeconds, parseCacheControl } from "./cache-control.js";
+
+/**
+ * What a cache may do with a response that several users share (RFC 9111 §3, §3.5); undefined where it may do what any cache
+ * may. Where two things contradict each other, the stricter one counts. A cookie, of the request or of the response, counts
+ * as a user's own: that is prudence, and not the standard's word.
+ * @param sent the request's fields
+ */
+export function sharedUseOf({ headers }: Pick<Response, "headers">, sent: Headers): SharedUse | undefined {
+  const directives = parseCacheControl(headers.get("cache-control"));
+  // §4.1: what another request says in the fields that it varies by is not known. What is compressed, `fetch` undoes.
+  const vary = (headers.get("vary") ?? "").split(",").map((name) => name.trim().toLowerCase());
+  if (vary.some((name) => name !== "" && name !== "accept-encoding")) return { for: "none" };
+  if (directives.has("private")) return { for: "user" }; // §5.2.2.7; the form with field names may be read as the plain one
+  const lifetime = directives.has("s-maxage") ? deltaSeconds(directives.get("s-maxage")) : undefined;
+  const isOpen = directives.has("public") || lifetime !== undefined;
+  const isUsers = sent.has("authorization") || sent.has("cookie");
+  if (isUsers && !isOpen && !directives.has("must-revalidate")) return { for: "user" }; // §3.5
+  if (headers.has("set-cookie") && !isOpen) return { for: "user" };
+  // §5.2.2.10: one that cannot be read makes it stale; it implies proxy-revalidate (§5.2.2.8). §5.2.2.4: no-cache is stricter.
+  const maxAge = directives.has("no-cache") ? 0 : (lifetime ?? 0) * 1000;
+  if (directives.has("s-maxage")) return { for: "all", maxAge, mustRevalidate: true };
+  return directives.has("proxy-revalidate") ? { for: "all", mustRevalidate: true } : undefined;
+}

@@ -1,0 +1,419 @@
+import { type createCache, Failure, source, write } from "cista";
+import { expect, test } from "vitest";
+import { FleetWorld, type Hut, type SimProcess } from "./world.js";
+
+// Rules T1 to T12, in virtual time.
+
+/** What they come to, once so much time has passed. */
+async function after<T>(world: FleetWorld, length: number, ...asked: Promise<T>[]): Promise<T[]> {
+  for (const each of asked) each.catch(() => {});
+  await world.clock.advance(length);
+  return Promise.all(asked);
+}
+const asked = (world: FleetWorld) => world.asked.splice(0);
+async function two(world = new FleetWorld()): Promise<[FleetWorld, SimProcess, SimProcess]> {
+  const processes = [world.start(), world.start()] as const;
+  await world.clock.advance(50);
+  return [world, ...processes];
+}
+
+test("T1: what its answer keeps from shared caches is each user's own", async () => {
+  const [world, one, other] = await two();
+  for (const shared of [{ for: "user" }, { for: "none" }] as const) {
+    world.said = () => ({ maxAge: "1m", shared });
+    await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+    world.said = () => ({ maxAge: "1m", noStore: true });
+    await after(world, 20_000, one.ask("h-08"));
+  }
+  expect(world.store.everPut).toEqual([]);
+});
+
+test("T1: what is each user's own is shared among that user's caches, where it is named so", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "1m", shared: { for: "user" } });
+  const basket = (process: SimProcess, user?: string) =>
+    process.ask("tonight", { name: "basket", ...(user ? { user } : {}) });
+  await after(world, 300, basket(one, "wren"), basket(one, "ash"));
+  expect(await after(world, 50, basket(other, "wren"), basket(other, "ash"))).toEqual([
+    { id: "tonight", version: 1, of: "wren" },
+    { id: "tonight", version: 1, of: "ash" },
+  ]);
+  expect(asked(world).sort()).toEqual(["tonight ash", "tonight wren"]);
+  // Nobody says whose it is.
+  await after(world, 300, basket(one), basket(other));
+  expect(asked(world)).toHaveLength(2);
+  expect([...world.store.entries.keys()].sort()).toEqual([' "ash" basket "tonight"', ' "wren" basket "tonight"']);
+});
+
+test("T2: twenty who ask at once for what is each one's own get their own, and wait once", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "1m", shared: { for: "user" } });
+  const before = world.clock.now();
+  let last = 0;
+  const all = Array.from({ length: 20 }, (_, n) =>
+    (n % 2 ? one : other).ask("h-07", { user: `walker ${n}` }).then((hut) => {
+      last = world.clock.now();
+      return hut;
+    }),
+  );
+  await after(world, 2000, ...all);
+  expect(asked(world)).toHaveLength(20);
+  expect(last - before).toBeLessThan(300);
+});
+
+test("T3: for the fleet s-maxage counts; on to a cache goes max-age, with the age", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10m", age: 5000, shared: { for: "all", maxAge: "30s", mustRevalidate: true } });
+  await after(world, 300, one.ask("h-07"));
+  await world.clock.advance(10_000);
+  const cache = other.cache();
+  await after(world, 300, cache.read(world.sources.hut, "h-07"));
+  const [entry] = cache.entries();
+  expect((entry?.staleAt ?? 0) - world.clock.now()).toBeGreaterThan(570_000);
+  expect((entry?.staleAt ?? 0) - world.clock.now()).toBeLessThan(585_000);
+  expect(asked(world)).toHaveLength(1);
+  await world.clock.advance(15_000);
+  await after(world, 300, other.ask("h-07")); // 30 s old, and must not be shown
+  expect(asked(world)).toHaveLength(1);
+});
+
+test("T4: a holder that dies is followed when its lease ends; nobody is left without an answer", async () => {
+  const [world, one, other] = await two();
+  const lost = one.ask("h-07");
+  lost.catch(() => {});
+  await world.clock.advance(20);
+  const waiting = other.ask("h-07");
+  await world.clock.advance(20);
+  one.kill();
+  expect(await after(world, 5000, waiting)).toEqual([{ id: "h-07", version: 1 }]);
+  expect(asked(world)).toHaveLength(2);
+});
+
+test("T4: as long as its holder lives a lease is renewed, however long the origin takes", async () => {
+  const [world, one, other] = await two();
+  world.latency = 20_000;
+  await after(world, 25_000, one.ask("h-07"), other.ask("h-07"));
+  expect(asked(world)).toHaveLength(1);
+});
+
+test("T4: a stopped holder's late answer is not put over what began later", async () => {
+  const [world, one, other] = await two();
+  const late = one.ask("h-07");
+  await world.clock.advance(20);
+  one.stop();
+  world.change("h-07");
+  await after(world, 5000, other.ask("h-07"));
+  one.resume();
+  expect(await after(world, 300, late)).toEqual([{ id: "h-07", version: 1 }]); // it had asked before
+  expect(await after(world, 1000, one.ask("h-07"), other.ask("h-07"))).toEqual([
+    { id: "h-07", version: 2 },
+    { id: "h-07", version: 2 },
+  ]);
+  expect(one.figures.refused).toBe(1);
+});
+
+test("T4: what was called out of date while it was under way is answered, and not put", async () => {
+  const [world, one, other] = await two();
+  const before = one.ask("h-07");
+  await world.clock.advance(20);
+  world.change("h-07");
+  expect(await after(world, 60, other.invalidate("of h-07"))).toEqual([true]);
+  const later = one.ask("h-07"); // of the same process, and after
+  expect(await after(world, 600, before, later)).toEqual([
+    { id: "h-07", version: 1 },
+    { id: "h-07", version: 2 },
+  ]);
+});
+
+test("T4: somebody who leaves gives up nobody else's request; the last one ends it", async () => {
+  const [world, one] = await two();
+  const [first, second] = [new AbortController(), new AbortController()];
+  const read = (signal: AbortSignal) => one.cache().read(world.sources.hut, "h-07", { signal });
+  const [left, stays] = [read(first.signal), read(second.signal)];
+  left.catch(() => {});
+  await world.clock.advance(20);
+  first.abort();
+  expect(await after(world, 300, stays)).toEqual([{ id: "h-07", version: 1 }]);
+  expect(asked(world)).toHaveLength(1);
+  const [third, fourth] = [new AbortController(), new AbortController()];
+  for (const each of [third, fourth])
+    one
+      .cache()
+      .read(world.sources.hut, "h-08", { signal: each.signal })
+      .catch(() => {});
+  await world.clock.advance(20);
+  third.abort();
+  fourth.abort();
+  await world.clock.advance(20);
+  expect(await after(world, 300, one.ask("h-08"))).toHaveLength(1); // no lease is left behind
+});
+
+test("T5: versions go up over a loss of everything", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"));
+  world.store.flush();
+  await after(world, 2000, one.ask("h-07"));
+  world.change("h-07");
+  await after(world, 300, other.invalidate("huts"));
+  expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]); // versions went up over the loss
+});
+
+test("T6: what is stale is given at once where nothing is held, and one revalidates behind it", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"));
+  world.change("h-07");
+  await world.clock.advance(70_000);
+  asked(world);
+  const stale = await after(world, 20, ...[one, other, one, other].map((process) => process.ask("h-07")));
+  expect(new Set(stale.map(({ version }) => version))).toEqual(new Set([1]));
+  await world.clock.advance(200);
+  expect(await after(world, 300, one.ask("h-07"), other.ask("h-07"))).toEqual([
+    { id: "h-07", version: 2 },
+    { id: "h-07", version: 2 },
+  ]);
+  expect(asked(world)).toHaveLength(1);
+});
+
+test("T6: a cache that holds something waits for what is newer", async () => {
+  const [world, one] = await two();
+  const cache = one.cache();
+  await after(world, 300, cache.read(world.sources.hut, "h-07"));
+  world.change("h-07");
+  await world.clock.advance(70_000);
+  const leave = cache.view(world.sources.hut, "h-07").subscribe(() => {});
+  await world.clock.advance(300);
+  expect(cache.peek(world.sources.hut, "h-07").value).toMatchObject({ version: 2 });
+  leave();
+});
+
+test("T7: a failed request gives what is stored, while staleIfError lasts; its failure comes with it", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
+  await after(world, 300, one.ask("h-07"));
+  await world.clock.advance(20_000);
+  world.failing = new Failure("http", "answered 503", { status: 503 });
+  const cache = other.cache();
+  expect(await after(world, 600, cache.read(world.sources.hut, "h-07"))).toEqual([{ id: "h-07", version: 1 }]);
+  expect(cache.peek(world.sources.hut, "h-07").failure).toMatchObject({ kind: "http", status: 503 });
+  await world.clock.advance(60_000);
+  await expect(after(world, 600, other.ask("h-07"))).rejects.toMatchObject({ kind: "http", status: 503 });
+});
+
+test("T7: the server's trouble is so for all who wait, what it refuses one is not; no text is handed on", async () => {
+  const [world, one, other] = await two();
+  world.failing = new Failure("http", "answered 503, says 10.0.0.7", { status: 503 });
+  const all = [one.ask("h-07"), one.ask("h-07"), other.ask("h-07")].map((each) =>
+    each.catch((failure: Failure) => failure),
+  );
+  const [first, , last] = await after(world, 3000, ...all);
+  expect(asked(world)).toHaveLength(1);
+  expect(first).toMatchObject({ message: "answered 503, says 10.0.0.7" });
+  expect(last).toMatchObject({ kind: "http", status: 503, message: expect.not.stringContaining("10.0") });
+  await world.clock.advance(2000);
+  world.failing = new Failure("http", "answered 403", { status: 403 });
+  await after(
+    world,
+    3000,
+    ...[one.ask("h-08"), one.ask("h-08"), other.ask("h-08")].map((each) => each.catch(() => {})),
+  );
+  expect(asked(world)).toHaveLength(3);
+});
+
+test("T8: what was told and got lost is read later; meanwhile nobody's memory is believed for long", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+  world.lost = 1;
+  world.change("h-07");
+  const began = world.clock.now();
+  const done = other.member
+    .invalidateNamed({ groups: ["huts"], keys: [], sources: [], partition: undefined })
+    .then(() => world.clock.now());
+  const [end] = await after(world, 2500, done);
+  expect((end ?? 0) - began).toBeLessThan(700);
+  expect(await after(world, 1500, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+});
+
+test("T8: a stopped process believes nothing of what it remembers when it goes on, before it has heard", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"));
+  await after(world, 100, one.ask("h-07"));
+  one.stop();
+  world.change("h-07");
+  expect(await after(world, 3000, other.invalidate("huts"))).toEqual([true]);
+  one.resume();
+  expect(await after(world, 600, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+});
+
+test("T8: where what was told is not there any more, nothing is believed, in no cache", async () => {
+  const [world, one, other] = await two();
+  const cache = one.cache();
+  const view = cache.view(world.sources.hut, "h-07");
+  view.subscribe(() => {});
+  await world.clock.advance(300);
+  one.isCut = true;
+  world.change("h-07");
+  await after(world, 2500, other.invalidate("huts"));
+  world.store.flush();
+  await after(world, 2500, other.invalidate("other"));
+  one.isCut = false;
+  await world.clock.advance(3000);
+  expect(view.get()).toMatchObject({ state: "ready", value: { version: 2 } });
+  expect(one.figures.gaps).toBeGreaterThan(0);
+});
+
+test("T9: without the store each process goes on alone, by lifetimes; once it is back they share again", async () => {
+  const [world, one, other] = await two();
+  world.isDown = true;
+  const first = await after(world, 3000, one.ask("h-07"), one.ask("h-07"), other.ask("h-07"));
+  expect(first).toHaveLength(3);
+  await after(world, 3000, one.ask("h-07"), other.ask("h-07"));
+  asked(world);
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"), one.ask("h-07"));
+  expect(asked(world)).toEqual([]); // each remembers
+  world.change("h-07");
+  expect(await after(world, 1000, one.invalidate("huts"))).toEqual([false]);
+  expect(await after(world, 300, one.ask("h-07"), other.ask("h-07"))).toEqual([
+    { id: "h-07", version: 2 },
+    { id: "h-07", version: 1 }, // nobody could tell it
+  ]);
+  world.isDown = false;
+  await world.clock.advance(2000);
+  asked(world);
+  expect(await after(world, 300, other.ask("h-07"), one.ask("h-07"))).toEqual([
+    { id: "h-07", version: 2 },
+    { id: "h-07", version: 2 },
+  ]);
+  expect(asked(world)).toHaveLength(1);
+});
+
+test("T9: what was called out of date without the store is told when it is back", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, other.ask("h-07"));
+  one.isCut = true;
+  await after(world, 2000, one.ask("h-09"), one.ask("h-10"));
+  world.change("h-07");
+  expect(
+    await after(
+      world,
+      2000,
+      one.member.invalidateNamed({ groups: [], keys: ['hut "h-07"'], sources: [], partition: undefined }),
+    ),
+  ).toEqual([false]);
+  one.isCut = false;
+  await world.clock.advance(2000);
+  expect(await after(world, 300, other.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+});
+
+test("T10: what is made of parts is not put, its parts are; nobody waits for it", async () => {
+  const world = new FleetWorld();
+  const { hut } = world.sources;
+  const route = source({
+    name: "route",
+    load: async (id: string, { read }) => ({ id, huts: [await read(hut, "h-07"), await read(hut, "h-08")] as Hut[] }),
+  });
+  const [one, other] = [world.start({ sources: [hut, route] }), world.start({ sources: [hut, route] })];
+  await world.clock.advance(50);
+  await after(world, 1000, one.cache().read(route, "r-1"));
+  await after(world, 50, other.cache().read(route, "r-1"));
+  expect([...world.store.entries.keys()].sort()).toEqual(['hut "h-07"', 'hut "h-08"']);
+  expect(asked(world)).toHaveLength(2);
+});
+
+test("T11: what the source's check refuses is not put; what it makes of a value is made in each process", async () => {
+  const check = {
+    "~standard": {
+      version: 1 as const,
+      vendor: "test",
+      validate: (value: any) =>
+        value.version > 1 ? { issues: [{ message: "too new" }] } : { value: { ...value, seen: new Date(0) } },
+    },
+  };
+  const [world, one, other] = await two(new FleetWorld(1, { check }));
+  expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 1, seen: new Date(0) }]);
+  expect(await after(world, 300, other.ask("h-07"))).toEqual([{ id: "h-07", version: 1, seen: new Date(0) }]);
+  world.change("h-08");
+  await expect(after(world, 300, one.ask("h-08"))).rejects.toMatchObject({ kind: "shape" });
+  expect([...world.store.entries.keys()]).toEqual(['hut "h-07"']);
+});
+
+test("T11: what JSON cannot carry as it is, and what is too large, is not put", async () => {
+  const [world, one] = await two();
+  const odd = [{ when: new Date(0) }, { n: Number.NaN }, { map: new Map() }, { none: undefined }, "x".repeat(20_000)];
+  for (const [n, value] of odd.entries()) {
+    await after(world, 300, one.cache(undefined, { parse: () => value }).read(world.sources.hut, `h-${n}`));
+  }
+  expect(world.store.everPut).toEqual([]);
+});
+
+test("T12: what several are given none of them can change", async () => {
+  const [world, one] = await two();
+  const [first, second] = await after(world, 300, one.ask("h-07"), one.ask("h-07"));
+  const [third] = await after(world, 300, one.ask("h-07"));
+  for (const hut of [first, second, third]) {
+    expect(() => Object.assign(hut as object, { version: 99 })).toThrow(TypeError);
+  }
+});
+
+test("a conditional request: what the store has is offered to a cache that holds nothing, and is no one else's", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
+  const seen: unknown[] = [];
+  const parse = (value: Hut, held: unknown) => {
+    seen.push(held);
+    return value;
+  };
+  await after(world, 300, one.cache(undefined, { parse }).read(world.sources.hut, "h-07"));
+  await world.clock.advance(20_000);
+  await after(world, 300, other.cache(undefined, { parse }).read(world.sources.hut, "h-07"));
+  expect(seen).toEqual([
+    undefined,
+    { value: { id: "h-07", version: 1 }, validator: { etag: '"1"' }, storedAt: expect.any(Number) },
+  ]);
+});
+
+test("what is invalidated, deleted or put in one cache is called out of date in all", async () => {
+  const [world, one, other] = await two();
+  const { hut } = world.sources;
+  const book = write({ name: "book", send: async () => ({}), invalidates: () => [{ group: "of h-07" }] });
+  const acts: ((cache: ReturnType<typeof createCache>) => unknown)[] = [
+    (cache) => cache.invalidate({ group: "of h-07" }),
+    (cache) => cache.invalidate({ source: hut, params: "h-07" }),
+    (cache) => cache.invalidate({ key: 'hut "h-07"' }),
+    (cache) => cache.invalidate(hut),
+    (cache) => cache.invalidate("all"),
+    (cache) => cache.delete({ key: 'hut "h-07"' }),
+    (cache) => cache.put(hut, "h-07", { id: "h-07", version: 0 }),
+    (cache) => cache.run(book),
+  ];
+  const watching = other.cache();
+  const view = watching.view(hut, "h-07");
+  view.subscribe(() => {});
+  await after(world, 300, one.ask("h-07"));
+  for (const act of acts) {
+    const version = world.change("h-07");
+    act(one.cache());
+    await world.clock.advance(400);
+    expect(view.get(), String(act)).toMatchObject({ value: { version } });
+    expect(await after(world, 50, one.ask("h-07"), other.ask("h-07"))).toEqual(Array(2).fill({ id: "h-07", version }));
+  }
+});
+
+test("what somebody asks for anew is asked for anew, and is there for all", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+  world.change("h-07");
+  expect(await after(world, 300, one.ask("h-07", { cache: "reload" }))).toEqual([{ id: "h-07", version: 2 }]);
+  expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+  expect(asked(world)).toHaveLength(2);
+});
+
+test("closed, or its cache disposed of, nothing is left", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+  const cache = one.cache();
+  one.member.close();
+  other.member.close();
+  await world.clock.advance(60_000);
+  expect(world.clock.pendingTimers).toBe(0);
+  expect(await after(world, 300, cache.read(world.sources.hut, "h-08"))).toEqual([{ id: "h-08", version: 1 }]); // unshared
+});

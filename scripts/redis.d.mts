@@ -1,0 +1,2 @@
+/** The path of Redis, or undefined. */
+export function redisPath(): string | undefined;
