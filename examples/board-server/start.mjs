@@ -5,7 +5,8 @@ import { serve } from "@hono/node-server";
 import { serveStatic } from "@hono/node-server/serve-static";
 import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import { Hono } from "hono";
-import { getCookie, setCookie } from "hono/cookie";
+import { setCookie } from "hono/cookie";
+import { dataServer, walkerOf } from "./api.mjs";
 
 const here = fileURLToPath(new URL(".", import.meta.url));
 
@@ -27,27 +28,8 @@ export async function startBoard({ port = 0, dev = false, slow = () => after(800
   const { render, startOrigin } = vite
     ? await vite.ssrLoadModule("/src/server.tsx")
     : await import("./dist/server/server.js");
-  // Each walker has a basket of their own: here, a world of their own.
-  const origins = { Wren: await startOrigin(), Ash: await startOrigin() };
-  const walkerOf = (c) => (getCookie(c, "walker") === "Ash" ? "Ash" : "Wren");
-
-  app.all("/api/*", async (c) => {
-    const { pathname, search } = new URL(c.req.url);
-    if (pathname.endsWith("/bunks")) await slow();
-    const headers = new Headers(c.req.raw.headers);
-    headers.delete("host");
-    headers.delete("origin"); // the world's server takes no pages of others
-    const body = c.req.method === "GET" ? undefined : await c.req.arrayBuffer();
-    const answer = await fetch(`${origins[walkerOf(c)].url}${pathname}${search}`, {
-      method: c.req.method,
-      headers,
-      body,
-    });
-    const sent = new Headers(answer.headers);
-    for (const name of ["content-encoding", "content-length", "transfer-encoding"]) sent.delete(name);
-    sent.append("vary", "cookie");
-    return new Response(answer.body, { status: answer.status, headers: sent });
-  });
+  const data = await dataServer({ startOrigin, slow });
+  app.route("/", data.app);
   app.post("/sign-in", async (c) => {
     const { walker } = await c.req.parseBody();
     setCookie(c, "walker", walker === "Ash" ? "Ash" : "Wren", { httpOnly: true, sameSite: "Lax" });
@@ -67,19 +49,19 @@ export async function startBoard({ port = 0, dev = false, slow = () => after(800
 
   const close = async () => {
     await vite?.close();
-    for (const origin of Object.values(origins)) await origin.close();
+    await data.close();
     await new Promise((resolve) => {
       server.close(resolve);
       server.closeAllConnections?.();
     });
   };
-  return { url, origins, close };
+  return { url, origins: data.origins, close };
 }
 
 const inDevelopment = { scripts: ["/@vite/client", "/src/client.tsx"], styles: [] };
 
 /** What the build has called the files. */
-function built() {
+export function built() {
   const manifest = JSON.parse(readFileSync(`${here}dist/client/.vite/manifest.json`, "utf8"));
   const { file, css = [] } = manifest["src/client.tsx"];
   return { scripts: [`/${file}`], styles: css.map((each) => `/${each}`) };

@@ -10,10 +10,11 @@ export interface Visit {
   readonly cookie: string;
 }
 
-const api = origin({
-  base: typeof document === "undefined" ? (process.env.BOARD_ADDRESS ?? "http://127.0.0.1") : location.origin,
-  headers: ({ context }) => (context ? { cookie: (context as Visit).cookie } : {}),
-});
+const base = typeof document === "undefined" ? (process.env.BOARD_ADDRESS ?? "http://127.0.0.1") : location.origin;
+/** What is the same for all walkers: asked for without a word of who asks, so that a fleet may share it. */
+const api = origin({ base });
+/** What is each walker's own. */
+const own = origin({ base, headers: ({ context }) => (context ? { cookie: (context as Visit).cookie } : {}) });
 
 /** One for each request on the server, one for the page in a browser. */
 export const cacheFor = (visit?: Visit): Cache =>
@@ -29,12 +30,12 @@ export const bunks = api.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
   url: ({ id, night }) => withQuery(`/api/huts/${id}/bunks`, { night }),
 });
-export const basket = api.source({
+export const basket = own.source({
   name: "basket",
   url: "/api/basket",
   unwrap: (body: { nights: Night[] }) => body.nights,
 });
-export const book = api.write<Night, Night>({
+export const book = own.write<Night, Night>({
   name: "book",
   method: "POST",
   url: "/api/basket",

@@ -1,10 +1,15 @@
+export { someNight } from "@cista/example-board-shared";
 export { startOrigin } from "@cista/example-origin";
+export { invalidateAfter } from "cista/http";
+export { cacheFor } from "./data.js";
+export { joinFleet, share } from "./fleet.js";
 
 import type { ServerResponse } from "node:http";
 import { openPage } from "cista/server";
 import { renderToPipeableStream } from "react-dom/server";
 import { Page } from "./app.js";
 import { cacheFor } from "./data.js";
+import { share } from "./fleet.js";
 
 export interface Visit {
   readonly walker: string;
@@ -17,6 +22,7 @@ export interface Visit {
 /** Renders the page for one request, streaming, with a cache of its own. */
 export function render({ walker, cookie, chosen, scripts, styles }: Visit, response: ServerResponse): void {
   const cache = cacheFor({ cookie });
+  share(cache);
   const page = openPage(cache, { noStore: true }); // it holds one walker's basket
   response.on("close", () => page.close());
   response.setHeader("content-type", "text/html; charset=utf-8");

@@ -86,7 +86,7 @@ class Schedule {
     const { world } = this;
     const process = world.processes[world.random(world.processes.length)] as SimProcess;
     const id = huts[world.random(huts.length)] as string;
-    const what = world.random(24);
+    const what = world.random(28);
     if (what < 12) {
       if (!process.isRunning) return;
       const isAlone = process.isCut || world.isDown || this.alone.has(process);
@@ -117,6 +117,9 @@ class Schedule {
     } else if (what === 23) {
       world.start();
       this.log.push(`p${world.processes.length} starts`);
+    } else if (what > 23) {
+      this.log.push("the store lets go of something");
+      world.store.evict(world.clock.random());
     }
   }
 

@@ -9,7 +9,7 @@ const units = { ms: 1, s: 1000, m: 60_000, h: 3_600_000 };
 
 const program = new Command("cista")
   .description(
-    "A query cache in the words of the HTTP caching standards: a demo to look at, a tour to read, a probe for endpoints.",
+    "A query cache in the words of the HTTP caching standards: a demo to look at, a tour to read, a probe for endpoints, a look at fleets of servers.",
   )
   .version(version)
   .showHelpAfterError("(cista --help shows what there is)")
@@ -62,6 +62,80 @@ program
     }),
   );
 
+const fleet = program
+  .command("fleet")
+  .description("look at servers that share what they fetch through Redis (cista/fleet), and call out of date");
+
+/** Each is told where Redis is, and which fleet. */
+function fleetCommand(name: string, description: string): Command {
+  return fleet
+    .command(name)
+    .description(description)
+    .addOption(
+      new Option("--redis <url>", "where Redis is")
+        .argParser(redisUrl)
+        .env("REDIS_URL")
+        .default("redis://127.0.0.1:6379"),
+    )
+    .option("--name <name>", "the fleet's name; without it the only one that is there");
+}
+
+fleetCommand("watch", "what each process does, shown anew each second; Ctrl-C ends it")
+  .option("--once", "show it once, and end", false)
+  .action(async (words: FleetWords & { once: boolean }) => {
+    const { watchFleet } = await import("./fleet/index.js");
+    const clear = () => process.stdout.isTTY && process.stdout.write("\u001b[H\u001b[J");
+    if (process.stdout.isTTY && !words.once) process.stdout.write("\u001b[2J\u001b[H");
+    await watchFleet({ ...words, once: words.once || !process.stdout.isTTY, print, clear });
+  });
+
+fleetCommand("figures", "what each process has done since it began, as counts")
+  .option("--json", "print them as JSON", false)
+  .action(async (words: FleetWords & { json: boolean }) => {
+    const { fleetFigures } = await import("./fleet/index.js");
+    await fleetFigures({ ...words, print });
+  });
+
+fleetCommand("keys", "which entries are stored, how old they are, and by which groups they can be called out of date")
+  .option("--group <group>", "only those that bear this group")
+  .option("--values", "print the values too: they may be confidential", false)
+  .addOption(new Option("--limit <number>", "so many at most").argParser(wholeNumber).default(200))
+  .option("--json", "print them as JSON", false)
+  .action(
+    async ({
+      limit: most,
+      group,
+      ...words
+    }: FleetWords & { limit: number; group?: string; values: boolean; json: boolean }) => {
+      const { fleetKeys } = await import("./fleet/index.js");
+      await fleetKeys({ ...words, group, most, print });
+    },
+  );
+
+fleetCommand("invalidate", "have nothing be trusted any more that bears a group, is of a source, or has a key")
+  .option("--group <group>", "a group; may be given several times", several, [])
+  .option("--source <name>", "a source's name; may be given several times", several, [])
+  .option("--key <key>", 'an entry\'s key, such as \'hut {"id":"h-07"}\'; may be given several times', several, [])
+  .action(
+    async ({
+      group: groups,
+      source: sources,
+      key: keys,
+      ...words
+    }: FleetWords & Record<"group" | "source" | "key", string[]>) => {
+      if (groups.length + sources.length + keys.length === 0) {
+        program.error("error: name what is to be called out of date by --group, --source or --key.", { exitCode: 2 });
+      }
+      const { invalidateInFleet } = await import("./fleet/index.js");
+      await invalidateInFleet({ ...words, groups, sources, keys, print });
+    },
+  );
+
+interface FleetWords {
+  redis: string;
+  name: string | undefined;
+}
+
 interface ProbeWords {
   header: Headers;
   method?: string;
@@ -103,6 +177,20 @@ function lengthOfTime(text: string): number {
   const length = Number(number) * units[unit as keyof typeof units];
   if (length > 0 && length <= units.h) return length;
   throw new InvalidArgumentError("A time-out is a length of time such as 3s or 500ms, more than 0 and at most 1h.");
+}
+
+function redisUrl(text: string): string {
+  if (/^rediss?:/i.test(text) && URL.canParse(text)) return text;
+  throw new InvalidArgumentError("It begins with redis:// or rediss://, such as redis://127.0.0.1:6379.");
+}
+
+function several(text: string, before: string[]): string[] {
+  return [...before, text];
+}
+
+function wholeNumber(text: string): number {
+  if (/^\d{1,6}$/.test(text)) return Number(text);
+  throw new InvalidArgumentError("It is a whole number.");
 }
 
 function portNumber(text: string): number {

@@ -98,11 +98,13 @@ export function shareFleet(options: FleetOptions): Fleet {
     );
   }
   const length = milliseconds(lease, "lease");
+  const kept = milliseconds(keep, "keep");
   const process = crypto.randomUUID().slice(0, 13);
   const store = new RedisStore(clientOf(redis), {
     fleet: name,
     name: process,
     lease: length,
+    keep: kept,
     timeout: milliseconds(timeout, "timeout"),
   });
   const member = new Member(
@@ -110,7 +112,7 @@ export function shareFleet(options: FleetOptions): Fleet {
       sources,
       perUser,
       lease: length,
-      keep: milliseconds(keep, "keep"),
+      keep: kept,
       maxBytes,
       near: near === false ? 0 : near,
       title,

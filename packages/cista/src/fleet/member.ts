@@ -182,13 +182,13 @@ export class Member implements LoadsHost {
     this.#loads.forgetFlights();
     for (const [cache, { partition }] of this.#caches)
       if (cache !== origin) this.#adopt(cache, partition, what, () => true);
-    const said = await this.contact.ask((store) => store.invalidate(what));
-    if (!said) {
+    const version = await this.contact.ask((store) => store.invalidate(what));
+    if (version === undefined) {
       this.#keep(what);
       return false;
     }
-    this.memory.invalidated({ ...what, version: said.version }, count);
-    await this.#untilHeard(said.version, said.isKnown);
+    this.memory.invalidated({ ...what, version }, count);
+    await this.#untilHeard(version);
     return true;
   }
 
@@ -216,17 +216,17 @@ export class Member implements LoadsHost {
     this.#untold = undefined;
     const what = { labels: [...untold.labels], ids: [...untold.ids] };
     const count = this.memory.nextAlone();
-    const said = await this.contact.askAnyway((store) => store.invalidate(what));
-    if (said) this.memory.invalidated({ ...what, version: said.version }, count);
-    else this.#keep(what);
-    return said !== undefined;
+    const version = await this.contact.askAnyway((store) => store.invalidate(what));
+    if (version === undefined) this.#keep(what);
+    else this.memory.invalidated({ ...what, version }, count);
+    return version !== undefined;
   }
 
   /** Until all others know of it, or do not believe what they remember any more. */
-  async #untilHeard(version: number, isKnown: boolean): Promise<void> {
+  async #untilHeard(version: number): Promise<void> {
     const end = this.now() + believedFor + pollEvery;
     for (let pause = firstLook; this.now() < end && !this.isClosed; pause = Math.min(pause * 2, latestLook)) {
-      if (isKnown && (await this.contact.ask((store) => store.isHeardByAll(version)))) return;
+      if (await this.contact.ask((store) => store.isHeardByAll(version))) return;
       await new Promise<void>((resolve) => this.after(pause, resolve));
     }
   }

@@ -78,8 +78,8 @@ export interface FleetStore {
   release(id: string, token: string, why: Release): Promise<void>;
   /** @returns whether the lease is still ours */
   renew(id: string, token: string): Promise<boolean>;
-  /** @returns its version, and whether the store knew this process: else it may not know others that remember */
-  invalidate(what: Invalidation): Promise<{ readonly version: number; readonly isKnown: boolean }>;
+  /** @returns its version */
+  invalidate(what: Invalidation): Promise<number>;
   /** Whether all others have heard of that invalidation that may still answer out of their memory. */
   isHeardByAll(version: number): Promise<boolean>;
   /**

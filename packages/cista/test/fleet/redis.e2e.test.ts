@@ -49,7 +49,8 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
       fc.asyncProperty(fc.array(act, { maxLength: 30 }), async (acts) => {
         const fleet = `compared-${kind}-${++fleets}`;
         const sim = new SimStore(() => 1_000_000, 3_600_000);
-        const real = (name: string) => new RedisStore(client, { fleet, name, lease: 3_600_000, timeout: 60_000 });
+        const real = (name: string) =>
+          new RedisStore(client, { fleet, name, keep: 86_400_000, lease: 3_600_000, timeout: 60_000 });
         const simulated = (name: string) =>
           ({
             take: async (id, waited) => sim.take(id, name, waited),
@@ -102,6 +103,7 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     const store = new RedisStore(clientOf(await redis.client(kind)), {
       fleet: `failed-${kind}`,
       name: "p1",
+      keep: 86_400_000,
       lease: 4000,
       timeout: 60_000,
     });
@@ -385,8 +387,7 @@ class Side {
     }
     if (typeof what === "object" && what !== null && "invalidated" in what) {
       const { invalidated, ids } = what as { invalidated: string[]; ids: string[] };
-      const { version, isKnown } = await store.invalidate({ labels: invalidated, ids });
-      return { version: this.#rank(version), isKnown };
+      return this.#rank(await store.invalidate({ labels: invalidated, ids }));
     }
     if (!given) return undefined;
     const owner = this.#stores[given.by];

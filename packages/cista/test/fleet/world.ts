@@ -21,9 +21,12 @@ interface Mark {
 /** What is in the store: the scripts of `redis/scripts.ts`, once more, in another language. */
 export class SimStore {
   readonly entries = new Map<string, Stored>();
+  /** When each label was called out of date, and since when that is known. */
   readonly labels = new Map<string, number>();
+  since: number | undefined;
   readonly marks = new Map<string, Mark>();
   readonly members = new Map<string, { at: number; heard: number }>();
+  membersSince: number | undefined;
   stream: (HeardInvalidation & { before: number })[] = [];
   /** All that was ever put, as text. */
   readonly everPut: string[] = [];
@@ -63,8 +66,7 @@ export class SimStore {
       const { value, meta, labels, lifetime } = stored.put;
       const age = stored.put.age + this.#now() - stored.at;
       state = age < lifetime ? "fresh" : "stale";
-      const isBad = (label: string) => (this.labels.get(label) ?? Number.POSITIVE_INFINITY) > stored.version;
-      if (stored.invalidatedAt > stored.version || labels.some(isBad)) state = "invalid";
+      if (stored.invalidatedAt > stored.version || !this.#isGood(labels, stored.version)) state = "invalid";
       found = { stored: { value, meta, version: stored.version, age, labels } };
     }
     if (state === "fresh") return { state, ...found };
@@ -74,12 +76,14 @@ export class SimStore {
     }
     const failure = hasWaited ? this.#mark(`failed ${id}`) : undefined;
     if (failure !== undefined) return { state: "failed", failure };
+    this.since ??= this.#next();
     const token = String(this.#next());
     this.#set(`lease ${id}`, `${by} ${token}`, this.lease);
     return { state, ...found, token };
   }
 
   takeAnew(id: string, by: string): string {
+    this.since ??= this.#next();
     const token = String(this.#next());
     this.#set(`lease ${id} ${by}`, `${by} ${token}`, this.lease);
     return token;
@@ -92,9 +96,6 @@ export class SimStore {
       this.entries.set(id, { put, version: Number(token), at: this.#now(), invalidatedAt: 0 });
       this.everPut.push(`${id} ${put.value} ${put.meta}`);
       this.marks.delete(`own ${id}`);
-      for (const label of put.labels) {
-        if (!this.labels.has(label)) this.labels.set(label, Number(token) - 60_000_000);
-      }
     }
     if (lease) this.marks.delete(lease);
     return said;
@@ -105,7 +106,12 @@ export class SimStore {
     if (!lease) return "lost";
     if (stored && stored.version >= token) return "older";
     if (stored && stored.invalidatedAt > token) return "invalidated";
-    return put.labels.some((label) => (this.labels.get(label) ?? 0) > token) ? "invalidated" : undefined;
+    return this.#isGood(put.labels, token) ? undefined : "invalidated";
+  }
+
+  #isGood(labels: readonly string[], version: number): boolean {
+    if (this.since === undefined || this.since > version) return false;
+    return labels.every((label) => (this.labels.get(label) ?? 0) <= version);
   }
 
   #leaseOf(id: string, by: string, token: string): string | undefined {
@@ -127,9 +133,10 @@ export class SimStore {
     return lease !== undefined;
   }
 
-  invalidate(by: string, { labels, ids }: Invalidation): { version: number; isKnown: boolean } {
+  invalidate(by: string, { labels, ids }: Invalidation): number {
     const before = this.stream.at(-1)?.version ?? 0;
     const version = this.#next(before + 1);
+    this.since ??= version;
     for (const label of labels) this.labels.set(label, version);
     for (const id of ids) {
       const stored = this.#entry(id);
@@ -137,10 +144,11 @@ export class SimStore {
       this.marks.delete(`lease ${id}`);
     }
     this.stream.push({ version, by, labels, ids, before });
-    return { version, isKnown: this.members.has(by) };
+    return version;
   }
 
   isHeardByAll(by: string, version: number): boolean {
+    if (this.#now() - (this.membersSince ?? this.#now()) < 1700) return false;
     return [...this.members].every(
       ([name, { at, heard }]) => name === by || this.#now() - at >= 1700 || heard >= version,
     );
@@ -152,6 +160,7 @@ export class SimStore {
     }
     const newest = this.stream.at(-1)?.version ?? 0;
     const heard = since ?? newest;
+    this.membersSince ??= this.#now();
     this.members.set(by, { at: this.#now(), heard });
     if (newest === heard) return { last: heard, invalidations: [], isGap: false };
     if (newest < heard) return { last: newest, invalidations: [], isGap: true };
@@ -163,7 +172,30 @@ export class SimStore {
   flush(): void {
     for (const map of [this.entries, this.labels, this.marks, this.members]) map.clear();
     this.stream = [];
+    this.since = this.membersSince = undefined;
     this.#counter = 0;
+  }
+
+  /** Lets go of something, as Redis does where its memory is full. @param chance at least 0, less than 1 */
+  evict(chance: number): void {
+    const all: (() => void)[] = [
+      ...[this.entries, this.marks].flatMap((map) => [...map.keys()].map((key) => () => void map.delete(key))),
+      () => {
+        this.labels.clear();
+        this.since = undefined;
+      },
+      () => {
+        this.stream = [];
+      },
+      () => {
+        this.members.clear();
+        this.membersSince = undefined;
+      },
+      () => {
+        this.#counter = 0;
+      },
+    ];
+    all[Math.floor(chance * all.length)]?.();
   }
 }
 

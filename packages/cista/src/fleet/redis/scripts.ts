@@ -19,27 +19,37 @@ end
 `;
 
 /**
- * KEYS entry, lease, own, failed, counter. ARGV prefix, holder, lease in ms, "1" where it has waited.
+ * The labels' versions stand in one hash, which Redis lets go of as a whole or not at all; `since` is when it began. What is
+ * older than that may have been called out of date, and nobody knows: to be safe, it was.
+ */
+const labels = `
+local function is_good(key, lines, version)
+  local fields = { 'since' }
+  for label in string.gmatch(lines, '[^\\n]+') do fields[#fields + 1] = '=' .. label end
+  local said = redis.call('HMGET', key, unpack(fields))
+  if not said[1] then return false end
+  for n = 1, #fields do
+    if said[n] and tonumber(said[n]) > version then return false end
+  end
+  return true
+end
+local function begin(key, counter)
+  if redis.call('HEXISTS', key, 'since') == 0 then redis.call('HSET', key, 'since', next_version(counter, 0)) end
+end
+`;
+
+/**
+ * KEYS entry, lease, own, failed, counter, labels. ARGV holder, lease in ms, "1" where it has waited.
  * → state, version, age, labels, meta, value, token, what is left of another's lease in ms.
  */
-const take = `${common}${versions}
+const take = `${common}${versions}${labels}
 local e = redis.call('HMGET', KEYS[1], 'n', 's', 'a', 'l', 'g', 'i', 'm', 'v')
 local state, age = 'none', 0
 if e[7] and e[8] then
   age = tonumber(e[3]) + math.max(0, now() - tonumber(e[2]))
   state = age < tonumber(e[4]) and 'fresh' or 'stale'
   local version = tonumber(e[1])
-  if e[6] and tonumber(e[6]) > version then state = 'invalid' end
-  if state ~= 'invalid' and e[5] ~= '' then
-    local names = {}
-    for label in string.gmatch(e[5], '[^\\n]+') do names[#names + 1] = ARGV[1] .. 'g:' .. label end
-    for from = 1, #names, 1000 do
-      for _, at in ipairs(redis.call('MGET', unpack(names, from, math.min(from + 999, #names)))) do
-        -- A label that Redis has let go of may have been called out of date: to be safe, it was.
-        if not at or tonumber(at) > version then state = 'invalid' end
-      end
-    end
-  end
+  if (e[6] and tonumber(e[6]) > version) or not is_good(KEYS[6], e[5], version) then state = 'invalid' end
   if state == 'fresh' then return { state, e[1], text(age), e[5], e[7], e[8] } end
 end
 if redis.call('EXISTS', KEYS[3]) == 1 then return { 'own' } end
@@ -50,48 +60,39 @@ if holder then
   found[8] = text(math.max(0, redis.call('PTTL', KEYS[2])))
   return found
 end
-if ARGV[4] == '1' then
+if ARGV[3] == '1' then
   local failure = redis.call('GET', KEYS[4])
   if failure then return { 'failed', failure } end
 end
+begin(KEYS[6], KEYS[5])
 local token = next_version(KEYS[5], 0)
-redis.call('SET', KEYS[2], ARGV[2] .. ' ' .. token, 'PX', ARGV[3])
+redis.call('SET', KEYS[2], ARGV[1] .. ' ' .. token, 'PX', ARGV[2])
 found[7] = token
 return found`;
 
-/** KEYS lease, counter. ARGV holder, lease in ms. → token */
-const anew = `${common}${versions}
+/** KEYS lease, counter, labels. ARGV holder, lease in ms. → token */
+const anew = `${common}${versions}${labels}
+begin(KEYS[3], KEYS[2])
 local token = next_version(KEYS[2], 0)
 redis.call('SET', KEYS[1], ARGV[1] .. ' ' .. token, 'PX', ARGV[2])
 return token`;
 
-/** KEYS entry, lease, own, told. ARGV prefix, "holder token", token, value, meta, age, lifetime, keep, labels, id. → what became of it */
-const put = `${common}
+/** KEYS entry, lease, own, told, labels. ARGV "holder token", token, value, meta, age, lifetime, keep, labels, id. → what became of it */
+const put = `${common}${labels}
 local said = 'stored'
-local token = tonumber(ARGV[3])
+local token = tonumber(ARGV[2])
 local before = redis.call('HMGET', KEYS[1], 'n', 'i')
-if redis.call('GET', KEYS[2]) ~= ARGV[2] then said = 'lost'
+if redis.call('GET', KEYS[2]) ~= ARGV[1] then said = 'lost'
 elseif before[1] and tonumber(before[1]) >= token then said = 'older'
-elseif before[2] and tonumber(before[2]) > token then said = 'invalidated' end
-if said == 'stored' then
-  for label in string.gmatch(ARGV[9], '[^\\n]+') do
-    local at = redis.call('GET', ARGV[1] .. 'g:' .. label)
-    if at and tonumber(at) > token then said = 'invalidated' end
-  end
-end
+elseif before[2] and tonumber(before[2]) > token then said = 'invalidated'
+elseif not is_good(KEYS[5], ARGV[8], token) then said = 'invalidated' end
 if said == 'stored' then
   redis.call('DEL', KEYS[1], KEYS[3])
-  redis.call('HSET', KEYS[1], 'n', ARGV[3], 's', text(now()), 'a', ARGV[6], 'l', ARGV[7], 'g', ARGV[9], 'm', ARGV[5], 'v', ARGV[4])
-  redis.call('PEXPIRE', KEYS[1], ARGV[8])
-  local keep = tonumber(ARGV[8]) + 60000
-  for label in string.gmatch(ARGV[9], '[^\\n]+') do
-    local key = ARGV[1] .. 'g:' .. label
-    -- What is older by a minute than a label that was let go of is not to come back; requests under way are younger.
-    if not redis.call('SET', key, text(token - 60000000), 'NX', 'PX', text(keep)) then redis.call('PEXPIRE', key, text(keep), 'GT') end
-  end
+  redis.call('HSET', KEYS[1], 'n', ARGV[2], 's', text(now()), 'a', ARGV[5], 'l', ARGV[6], 'g', ARGV[8], 'm', ARGV[4], 'v', ARGV[3])
+  redis.call('PEXPIRE', KEYS[1], ARGV[7])
 end
-if redis.call('GET', KEYS[2]) == ARGV[2] then redis.call('DEL', KEYS[2]) end
-redis.call('PUBLISH', KEYS[4], ARGV[10])
+if redis.call('GET', KEYS[2]) == ARGV[1] then redis.call('DEL', KEYS[2]) end
+redis.call('PUBLISH', KEYS[4], ARGV[9])
 return said`;
 
 /** KEYS lease, own, failed, told. ARGV "holder token", ms of own, failure, id. */
@@ -109,33 +110,49 @@ const renew = `
 if redis.call('GET', KEYS[1]) == ARGV[1] then return redis.call('PEXPIRE', KEYS[1], ARGV[2]) end
 return 0`;
 
-/** KEYS counter, stream, members, told. ARGV prefix, holder, labels, ids, keep in ms of what nothing bears. → version, whether we are known */
+/**
+ * KEYS counter, stream, told, labels. ARGV prefix, holder, labels, ids, how long entries are kept in ms. → version
+ */
 const invalidate = `${common}${versions}
 local last = redis.call('XREVRANGE', KEYS[2], '+', '-', 'COUNT', 1)
 local before = last[1] and string.match(last[1][1], '^%d+') or '0'
 local version = next_version(KEYS[1], tonumber(before) + 1)
-for label in string.gmatch(ARGV[3], '[^\\n]+') do
-  local key = ARGV[1] .. 'g:' .. label
-  redis.call('SET', key, version, 'PX', text(math.max(tonumber(ARGV[5]), redis.call('PTTL', key))))
-end
+redis.call('HSETNX', KEYS[4], 'since', version)
+for label in string.gmatch(ARGV[3], '[^\\n]+') do redis.call('HSET', KEYS[4], '=' .. label, version) end
 for id in string.gmatch(ARGV[4], '[^\\n]+') do
   local key = ARGV[1] .. 'e:' .. id
   if redis.call('EXISTS', key) == 1 then redis.call('HSET', key, 'i', version) end
   redis.call('DEL', ARGV[1] .. 'l:' .. id)
 end
+-- Nothing is kept for longer: what is older than that says nothing any more. Looked at once for each thousand.
+local many = redis.call('HLEN', KEYS[4])
+if many > 10000 and many % 1000 < 10 then
+  local all, oldest = redis.call('HGETALL', KEYS[4]), tonumber(version) - tonumber(ARGV[5]) * 1000
+  for i = 1, #all, 2 do
+    if all[i] ~= 'since' and tonumber(all[i + 1]) < oldest then redis.call('HDEL', KEYS[4], all[i]) end
+  end
+  if redis.call('HLEN', KEYS[4]) > 100000 then
+    redis.call('DEL', KEYS[4])
+    redis.call('HSET', KEYS[4], 'since', version)
+  end
+end
 redis.call('XADD', KEYS[2], 'MAXLEN', '~', 10000, version .. '-0', 'p', before, 'h', ARGV[2], 'g', ARGV[3], 'k', ARGV[4])
-redis.call('PUBLISH', KEYS[4], '')
-return { version, redis.call('HEXISTS', KEYS[3], ARGV[2]) }`;
+redis.call('PUBLISH', KEYS[3], '')
+return version`;
 
-/** KEYS members. ARGV holder, version, for how long one is believed in ms. → 1 where all others have heard */
+/**
+ * KEYS members. ARGV holder, version, for how long one is believed in ms. → 1 where all others have heard. Of a list that has
+ * begun only lately nobody knows who is missing in it.
+ */
 const heard = `${common}
 local all = redis.call('HGETALL', KEYS[1])
 local at, by_all = now(), 1
+if at - tonumber(redis.call('HGET', KEYS[1], 'since') or at) < tonumber(ARGV[3]) then return 0 end
 for i = 1, #all, 2 do
   local seen, version = string.match(all[i + 1], '^(%d+) (%d+) ')
-  local since = at - tonumber(seen or '0')
+  local since = at - tonumber(seen or at)
   if since > 60000 then redis.call('HDEL', KEYS[1], all[i])
-  elseif all[i] ~= ARGV[1] and since < tonumber(ARGV[3]) and tonumber(version) < tonumber(ARGV[2]) then by_all = 0 end
+  elseif seen and all[i] ~= ARGV[1] and since < tonumber(ARGV[3]) and tonumber(version) < tonumber(ARGV[2]) then by_all = 0 end
 end
 return by_all`;
 
@@ -152,6 +169,7 @@ if not newest then
   redis.call('XADD', KEYS[1], newest .. '-0', 'p', '0', 'h', '', 'g', '', 'k', '')
 end
 local heard = ARGV[2] == '' and newest or ARGV[2]
+redis.call('HSETNX', KEYS[2], 'since', text(now()))
 redis.call('HSET', KEYS[2], ARGV[1], text(now()) .. ' ' .. heard .. ' ' .. ARGV[3])
 redis.call('PEXPIRE', KEYS[2], 3600000)
 local said = { heard, '0' }

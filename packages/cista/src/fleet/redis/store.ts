@@ -11,14 +11,13 @@ export interface RedisStoreOptions {
   /** Of this process. */
   readonly name: string;
   /** Milliseconds. */
+  readonly keep: number;
   readonly lease: number;
   readonly timeout: number;
 }
 
 /** Whoever has not been heard of for so long does not believe what it remembers; a little longer, to be safe. Milliseconds. */
 const silentFor = believedFor + 200;
-/** A label that nothing bears is remembered as called out of date for longer than any request takes, in milliseconds. */
-const labelFor = 600_000;
 
 export class RedisStore implements FleetStore {
   readonly name: string;
@@ -38,8 +37,9 @@ export class RedisStore implements FleetStore {
   }
 
   async take(id: string, hasWaited: boolean): Promise<Found> {
-    const keys = [this.#key("e", id), this.#key("l", id), this.#key("o", id), this.#key("f", id), `${this.#prefix}n`];
-    const said = this.#send("take", keys, [this.#prefix, this.name, String(this.#options.lease), hasWaited ? "1" : ""]);
+    const own = ["e", "l", "o", "f"].map((kind) => this.#key(kind, id));
+    const keys = [...own, this.#named("n"), this.#named("g")];
+    const said = this.#send("take", keys, [this.name, String(this.#options.lease), hasWaited ? "1" : ""]);
     // What is said too late gives nobody a lease.
     const giveBack = (late: unknown) => {
       const { token } = foundIn(late);
@@ -51,7 +51,7 @@ export class RedisStore implements FleetStore {
   async takeAnew(id: string): Promise<string> {
     const lease = this.#key("l", `${id} ${this.name}`);
     const token = String(
-      await this.#call("anew", [lease, `${this.#prefix}n`], [this.name, String(this.#options.lease)]),
+      await this.#call("anew", [lease, this.#named("n"), this.#named("g")], [this.name, String(this.#options.lease)]),
     );
     this.#anew.add(token);
     return token;
@@ -59,15 +59,21 @@ export class RedisStore implements FleetStore {
 
   async put(id: string, token: string, put: Put): Promise<"stored" | "older" | "invalidated" | "lost"> {
     const { value, meta, age, lifetime, keep, labels } = put;
-    const keys = [this.#key("e", id), this.#lease(id, token), this.#key("o", id), `${this.#prefix}told`];
+    const keys = [
+      this.#key("e", id),
+      this.#lease(id, token),
+      this.#key("o", id),
+      this.#named("told"),
+      this.#named("g"),
+    ];
     const numbers = [age, lifetime, keep].map((number) => number.toFixed(0));
-    const words = [this.#prefix, `${this.name} ${token}`, token, value, meta, ...numbers, linesOf(labels), id];
+    const words = [`${this.name} ${token}`, token, value, meta, ...numbers, linesOf(labels), id];
     this.#anew.delete(token);
     return (await this.#call("put", keys, words)) as "stored";
   }
 
   async release(id: string, token: string, { own = 0, failure = "" }: Release): Promise<void> {
-    const keys = [this.#lease(id, token), this.#key("o", id), this.#key("f", id), `${this.#prefix}told`];
+    const keys = [this.#lease(id, token), this.#key("o", id), this.#key("f", id), this.#named("told")];
     this.#anew.delete(token);
     await this.#call("release", keys, [`${this.name} ${token}`, own.toFixed(0), failure, id]);
   }
@@ -77,21 +83,20 @@ export class RedisStore implements FleetStore {
     return Number(await this.#call("renew", [this.#lease(id, token)], words)) === 1;
   }
 
-  async invalidate({ labels, ids }: Invalidation): Promise<{ version: number; isKnown: boolean }> {
-    const keys = ["n", "i", "members", "told"].map((name) => `${this.#prefix}${name}`);
-    const words = [this.#prefix, this.name, linesOf(labels), linesOf(ids), String(labelFor)];
-    const [version, isKnown] = (await this.#call("invalidate", keys, words)) as unknown[];
-    return { version: Number(version), isKnown: Number(isKnown) === 1 };
+  async invalidate({ labels, ids }: Invalidation): Promise<number> {
+    const keys = ["n", "i", "told", "g"].map((name) => this.#named(name));
+    const words = [this.#prefix, this.name, linesOf(labels), linesOf(ids), String(this.#options.keep)];
+    return Number(await this.#call("invalidate", keys, words));
   }
 
   async isHeardByAll(version: number): Promise<boolean> {
     const words = [this.name, String(version), String(silentFor)];
-    return Number(await this.#call("heard", [`${this.#prefix}members`], words)) === 1;
+    return Number(await this.#call("heard", [this.#named("members")], words)) === 1;
   }
 
   async news(since: number | undefined, about: string): Promise<News> {
     const words = [this.name, since === undefined ? "" : String(since), about];
-    const keys = ["i", "members", "n"].map((name) => `${this.#prefix}${name}`);
+    const keys = ["i", "members", "n"].map((name) => this.#named(name));
     const said = (await this.#call("news", keys, words)) as unknown[];
     const [last, isGap, ...parts] = said.map(String);
     const invalidations: HeardInvalidation[] = [];
@@ -103,11 +108,17 @@ export class RedisStore implements FleetStore {
   }
 
   listen(listener: (id: string | undefined) => void): void {
-    this.#end = this.#client.subscribe(`${this.#prefix}told`, (id) => listener(id === "" ? undefined : id));
+    this.#end = this.#client.subscribe(this.#named("told"), (id) => listener(id === "" ? undefined : id));
   }
 
   close(): void {
     this.#end();
+    this.#client.send(["HDEL", this.#named("members"), this.name]).catch(() => {});
+  }
+
+  /** A key of the whole fleet. */
+  #named(name: string): string {
+    return `${this.#prefix}${name}`;
   }
 
   #key(kind: string, id: string): string {

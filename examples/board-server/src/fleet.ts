@@ -1,0 +1,19 @@
+import type { Cache } from "cista";
+import { type Fleet, shareFleet } from "cista/fleet";
+import { Redis } from "ioredis";
+import { bunks, hut, huts } from "./data.js";
+
+// What the processes of the board share. The basket is `no-store`, and each walker's own: it is in no list.
+
+let fleet: Fleet | undefined;
+
+/** From now on what pages are made of is shared, through the Redis at this address. */
+export function joinFleet(redis: string, title: string): Fleet {
+  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources: [huts, hut, bunks], title });
+  return fleet;
+}
+
+/** Where there is a fleet, one request's cache answers out of what that has. */
+export function share(cache: Cache): void {
+  fleet?.share(cache);
+}
