@@ -181,6 +181,7 @@ export class CoreCache implements Cache {
     this.#leaveEnvironment();
     batch(core, () => this.#end());
     core.journal?.close();
+    for (const callback of core.disposals) callback();
   }
 
   #end(): void {

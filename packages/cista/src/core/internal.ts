@@ -22,4 +22,4 @@ export { onChange } from "./operations/change-listeners.js";
 export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
 export { detailsOf, restoreWith, snapshotWith } from "./operations/snapshot.js";
 export { writeBy } from "./operations/write.js";
-export { clockOf, definedElsewhere, environmentOf, isDisposed, tellWithin } from "./state/core.js";
+export { clockOf, definedElsewhere, environmentOf, onDispose, partitionOf, tellWithin } from "./state/core.js";

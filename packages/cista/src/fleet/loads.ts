@@ -7,7 +7,7 @@ import { Flight } from "./flights.js";
 import { Lease, type LeaseHost } from "./lease.js";
 import type { Memory } from "./memory.js";
 import { type FleetRecord, recordOf } from "./record.js";
-import type { Found } from "./store.js";
+import type { Found, StoredRecord } from "./store.js";
 import { type Wait, Waits } from "./waits.js";
 
 /** What loads need of the process that they run in. */
@@ -54,6 +54,8 @@ const behindFor = 30_000;
 export class Loads {
   readonly #host: LoadsHost;
   readonly #flights = new Map<string, Flight<Outcome>>();
+  /** Quick looks under way. */
+  readonly #looks = new Map<string, Promise<FleetRecord | undefined>>();
   /** For requests of other processes. */
   readonly waits: Waits = new Waits();
   /** Until when nobody waits for another's answer, by id. */
@@ -77,7 +79,9 @@ export class Loads {
       return known.answerForMany(this.#host.now());
     }
     if (this.#isOwn(id)) return this.#alone(question);
-    return this.#together(question);
+    const looked = await this.#lookQuickly(question);
+    call.context.signal.throwIfAborted();
+    return looked ?? this.#together(question);
   }
 
   /** One flight for each id: whoever finds that it was not for sharing asks on their own. */
@@ -116,7 +120,7 @@ export class Loads {
       signal.throwIfAborted();
       const wait = this.waits.begin(question.id);
       try {
-        const outcome = await this.#look(question, signal, wait, hasWaited);
+        const outcome = await this.#takeOrWait(question, signal, wait, hasWaited);
         if (outcome) return outcome;
       } finally {
         wait.end();
@@ -125,9 +129,15 @@ export class Loads {
   }
 
   /** @returns undefined where it is to look again */
-  async #look(question: Question, signal: AbortSignal, wait: Wait, hasWaited: boolean): Promise<Outcome | undefined> {
+  async #takeOrWait(
+    question: Question,
+    signal: AbortSignal,
+    wait: Wait,
+    hasWaited: boolean,
+  ): Promise<Outcome | undefined> {
     const { id, call } = question;
     const { contact, figures, memory } = this.#host;
+    const { hearing } = memory;
     const found = await this.#take(id, hasWaited, signal);
     if (!found) return this.#ask(question, { signal });
     if (found.state === "own") {
@@ -135,12 +145,12 @@ export class Loads {
       return { kind: "apart" };
     }
     if (found.state === "failed") return { kind: "failed", thrown: toldFailure(found.failure), isForAll: true };
-    const { record, own } = this.#readable(found);
-    const isGood = record !== undefined && found.state !== "invalid" && memory.isGood(id, record);
+    const record = this.#readable(found.stored);
+    const isGood = record !== undefined && found.state !== "invalid" && !memory.isBad(id, record);
     if (isGood && found.state === "fresh") {
       figures.storeHits++;
-      memory.remember(id, record);
-      return { kind: "shared", record, own };
+      memory.remember(id, record, hearing);
+      return { kind: "shared", record, own: record.answerForOne(this.#host.now()) };
     }
     // Rule T6.
     if (isGood && found.state === "stale" && call.context.held === undefined && record.isUsable(this.#host.now())) {
@@ -158,6 +168,35 @@ export class Loads {
     return contact.isAway ? this.#ask(question, { signal }) : undefined;
   }
 
+  /** What is fresh, and known here to be good: one plain read of the store, for all who look meanwhile. */
+  async #lookQuickly({ id, note }: Question): Promise<Answer<unknown> | undefined> {
+    const { figures, memory } = this.#host;
+    if (memory.hearing === undefined || memory.isAlone || !memory.isBelieved || this.#flights.has(id)) return undefined;
+    const open = this.#looks.get(id);
+    const look = open ?? this.#look(id);
+    if (!open) this.#looks.set(id, look);
+    const record = await look;
+    if (this.#looks.get(id) === look) this.#looks.delete(id);
+    if (!record) return undefined;
+    if (open) figures.joined++;
+    else figures.storeHits++;
+    note(record.version);
+    const now = this.#host.now();
+    return open ? record.answerForMany(now) : record.answerForOne(now);
+  }
+
+  async #look(id: string): Promise<FleetRecord | undefined> {
+    const { contact, memory } = this.#host;
+    const { hearing } = memory;
+    const looked = await contact.ask((store) => store.look(id));
+    if (!looked || looked.stored.age >= looked.lifetime || looked.invalidatedAt > looked.stored.version)
+      return undefined;
+    if (!memory.isGood(id, looked.stored)) return undefined;
+    const record = recordOf(looked.stored, this.#host.now());
+    if (record) memory.remember(id, record, hearing);
+    return record;
+  }
+
   /** A lease that is given to nobody any more is given back. */
   async #take(id: string, hasWaited: boolean, signal: AbortSignal): Promise<Found | undefined> {
     const found = await this.#host.contact.ask((store) => store.take(id, hasWaited));
@@ -167,15 +206,10 @@ export class Loads {
     return found;
   }
 
-  /** What was found, and the answer that it is for the one who leads; neither where it cannot be read. */
-  #readable({ stored }: Found): { record?: FleetRecord; own?: Answer<unknown> } {
-    if (!stored) return {};
-    try {
-      const record = recordOf(stored, this.#host.now());
-      if (record) return { record, own: record.answerForOne(this.#host.now()) };
-    } catch {} // no JSON
-    this.#host.figures.unreadable++;
-    return {};
+  #readable(stored: StoredRecord | undefined): FleetRecord | undefined {
+    const record = stored && recordOf(stored, this.#host.now());
+    if (stored && !record) this.#host.figures.unreadable++;
+    return record;
   }
 
   // ── Asking the source ──────────────────────────────────────────────────────
@@ -263,7 +297,7 @@ export class Loads {
     }
     this.#own.delete(id);
     if (lease && !lease.isOver) this.#put(lease, record);
-    else if (!isAlone) memory.remember(id, record);
+    else if (!isAlone) memory.remember(id, record, undefined);
     return { kind: "shared", record, own: isUnchanged ? record.answerForMany(now) : came };
   }
 
@@ -290,8 +324,9 @@ export class Loads {
 
   #put(lease: Lease, record: FleetRecord): void {
     const { figures, memory, options } = this.#host;
+    const { hearing } = memory;
     void lease.put(record.put(this.#host.now(), options.keep)).then((said) => {
-      if (said === "stored") memory.remember(lease.id, record);
+      if (said === "stored") memory.remember(lease.id, record, hearing);
       else if (said) figures.refused++;
     });
   }
@@ -315,6 +350,7 @@ export class Loads {
   /** Whoever comes after something was called out of date waits for nothing that was begun before. */
   forgetFlights(): void {
     this.#flights.clear();
+    this.#looks.clear();
   }
 
   close(): void {

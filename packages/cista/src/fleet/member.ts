@@ -1,14 +1,14 @@
 /** One process of a fleet: the caches that share, what they call out of date, and what it hears of the others. Rules T8, T9. */
-import { type Cache, type Clock, journalOf, type LoadCall, type Selector, type Source } from "../core/index.js";
+import type { Cache, Clock, LoadCall, Selector, Source } from "../core/index.js";
 import {
   adoptChange,
   type Change,
-  isDisposed,
   keyText,
   onChange,
+  onDispose,
   type PlainSelector,
+  partitionOf,
   plainSelector,
-  snapshotWith,
 } from "../core/internal.js";
 import { type Audience, sourceLabel } from "./answers.js";
 import { Contact } from "./contact.js";
@@ -110,7 +110,7 @@ export class Member implements LoadsHost {
   share(cache: Cache): () => void {
     const known = this.#caches.get(cache);
     if (known) return known.end;
-    const { partition } = snapshotWith(cache, { where: () => false }, false);
+    const partition = partitionOf(cache);
     const versions = new Map<string, number>();
     const ends = [
       cache.intercept({
@@ -124,14 +124,7 @@ export class Member implements LoadsHost {
         },
       }),
       onChange(cache, (change) => this.#changed(cache, partition, change)),
-      journalOf(cache).subscribe(
-        ({ key, source }) => {
-          // What a program puts is newer than all that the others may have.
-          if (key && source && this.#audiences.has(source))
-            void this.invalidate({ labels: [], ids: this.#idsOf([key], partition) }, cache);
-        },
-        ["put"],
-      ),
+      onDispose(cache, () => end()),
     ];
     const end = () => {
       for (const end of ends.splice(0)) end();
@@ -263,7 +256,6 @@ export class Member implements LoadsHost {
       await this.#hearNews();
     } while (this.#pollAgain && !this.isClosed);
     this.#isPolling = false;
-    this.#sweep();
     if (!this.isClosed) this.#endPause = this.after(pollEvery, () => void this.#poll(), false);
   }
 
@@ -285,15 +277,25 @@ export class Member implements LoadsHost {
   }
 
   #take({ last, invalidations, isGap }: News): void {
+    if (isGap || this.#last === undefined) {
+      this.memory.begin(last);
+      void this.#learnLabels();
+    }
     this.#last = last;
     if (isGap) {
       this.figures.gaps++;
-      this.memory.clear();
       this.#loads.forgetFlights();
       const all = { labels: [...this.#audiences.keys()].map(sourceLabel), ids: [] };
       for (const [cache, { partition }] of this.#caches) this.#adopt(cache, partition, all, () => true);
     }
     for (const heard of invalidations) this.#hear(heard);
+  }
+
+  /** What was called out of date before is known then too. */
+  async #learnLabels(): Promise<void> {
+    const { hearing } = this.memory;
+    const known = await this.contact.ask((store) => store.labels());
+    if (known && hearing === this.memory.hearing) this.memory.learn(known.since, known.all);
   }
 
   #hear(heard: HeardInvalidation): void {
@@ -316,11 +318,6 @@ export class Member implements LoadsHost {
       caches: this.#caches.size,
       figures: this.figures,
     });
-  }
-
-  /** Caches that were disposed of without having left. */
-  #sweep(): void {
-    for (const [cache, { end }] of this.#caches) if (isDisposed(cache)) end();
   }
 
   close(): void {

@@ -26,8 +26,10 @@ export class Memory {
   #length = 0;
   /** By label and by id. */
   readonly #invalidated = new Map<string, number>();
-  /** What is not newer was forgotten, with what is known of it. */
-  #floor = 0;
+  /** Of what is newer all that was called out of date is known. */
+  #knownSince = Number.POSITIVE_INFINITY;
+  /** Goes up where something may have been missed. */
+  #hearing = 0;
   #alone = alone;
   #heardAt = Number.NEGATIVE_INFINITY;
   /** There is no store: what is remembered goes by its lifetime. */
@@ -60,10 +62,31 @@ export class Memory {
     return wasDoubted;
   }
 
-  /** Whether a record is not called out of date, as far as it is known here. */
-  isGood(id: string, { labels, version }: Pick<FleetRecord, "labels" | "version">): boolean {
-    if (version <= this.#floor || this.#since(idName(id)) >= version) return false;
-    return labels.every((label) => this.#since(labelName(label)) < version);
+  /** Since when nothing has been missed, to be given to `remember`: undefined before anything was heard. */
+  get hearing(): number | undefined {
+    return this.#knownSince === Number.POSITIVE_INFINITY ? undefined : this.#hearing;
+  }
+
+  /** From now on all is heard that is later. */
+  begin(version: number): void {
+    this.clear();
+    this.#knownSince = version;
+  }
+
+  /** What the store knows of all labels, since that version. */
+  learn(since: number, labels: readonly (readonly [label: string, version: number])[]): void {
+    for (const [label, version] of labels) this.#note({ labels: [label], ids: [] }, version, 0);
+    this.#knownSince = Math.min(this.#knownSince, since);
+  }
+
+  /** Whether a record is called out of date, by what is known here. */
+  isBad(id: string, { labels, version }: Pick<FleetRecord, "labels" | "version">): boolean {
+    return this.#since(idName(id)) >= version || labels.some((label) => this.#since(labelName(label)) >= version);
+  }
+
+  /** Whether it is known here, and to be believed, that a record is good. */
+  isGood(id: string, record: Pick<FleetRecord, "labels" | "version">): boolean {
+    return this.isBelieved && !this.isAlone && record.version > this.#knownSince && !this.isBad(id, record);
   }
 
   /** What is fresh, and to be believed. */
@@ -71,20 +94,16 @@ export class Memory {
     const record = this.#records.get(id);
     if (!record || !this.isBelieved) return undefined;
     this.#drop(id, record);
-    if (!record.isFresh(this.#now()) || !this.isGood(id, record)) return undefined;
+    if (!record.isFresh(this.#now()) || this.isBad(id, record)) return undefined;
     this.#add(id, record); // used last
     return record;
   }
 
-  remember(id: string, record: FleetRecord): void {
-    const cameLate = record.version > alone && !this.isAlone; // rule T9
-    if (
-      this.#most === 0 ||
-      cameLate ||
-      (this.#records.get(id)?.version ?? 0) > record.version ||
-      !this.isGood(id, record)
-    )
-      return;
+  /** @param hearing since when nothing had been missed when the store was asked */
+  remember(id: string, record: FleetRecord, hearing: number | undefined): void {
+    const isAlone = record.version > alone;
+    if (isAlone ? !this.isAlone : hearing === undefined || hearing !== this.hearing) return; // rules T9, T8
+    if (this.#most === 0 || (this.#records.get(id)?.version ?? 0) > record.version || this.isBad(id, record)) return;
     this.forget(id);
     this.#add(id, record);
     for (const [oldest] of this.#records) {
@@ -113,7 +132,7 @@ export class Memory {
       this.#invalidated.delete(name);
       this.#invalidated.set(name, Math.max(version, before > alone ? 0 : before));
     }
-    if (this.#invalidated.size > mostInvalidated) this.clear();
+    if (this.#invalidated.size > mostInvalidated) this.begin(Math.max(...this.#storeVersions()));
   }
 
   /** What was fetched alone: others may know better by now. */
@@ -123,10 +142,15 @@ export class Memory {
 
   /** Nothing of what there is, and of what is under way, is believed. */
   clear(): void {
-    for (const version of this.#invalidated.values()) if (version < alone) this.#floor = Math.max(this.#floor, version);
-    this.#invalidated.clear();
+    this.#hearing++;
+    // What the store has not heard of yet stays.
+    for (const [name, version] of this.#invalidated) if (version < alone) this.#invalidated.delete(name);
     this.#records.clear();
     this.#length = 0;
+  }
+
+  #storeVersions(): number[] {
+    return [0, ...[...this.#invalidated.values()].filter((version) => version < alone)];
   }
 
   #since(name: string): number {

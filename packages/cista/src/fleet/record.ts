@@ -26,14 +26,16 @@ export class FleetRecord {
   readonly version: number;
   readonly #text: string;
   readonly #takenAt: number;
-  #frozen: unknown;
-  #isFrozen = false;
+  /** The value of the text, where it is at hand; whether somebody has been given it who may change it. */
+  #value: unknown;
+  #isAtHand: boolean;
 
   constructor(
     entry: StoredEntry,
     more: Pick<FleetRecord, "lifetime" | "mustRevalidate" | "labels" | "version">,
     text: string,
     at: number,
+    value?: unknown,
   ) {
     this.entry = entry;
     this.lifetime = more.lifetime;
@@ -42,6 +44,8 @@ export class FleetRecord {
     this.version = more.version;
     this.#text = text;
     this.#takenAt = at;
+    this.#value = value;
+    this.#isAtHand = value !== undefined;
   }
 
   /** Characters of its text. */
@@ -80,7 +84,9 @@ export class FleetRecord {
 
   /** For one taker, who may do with the value as it likes. */
   answerForOne(now: number): Answer<unknown> {
-    return this.#answer(() => JSON.parse(this.#text), now);
+    const value = this.#isAtHand && !Object.isFrozen(this.#value) ? this.#value : this.#parsed();
+    this.#isAtHand = false;
+    return this.#answer(() => value, now);
   }
 
   /** For many (rule T12): none of them can change it. @param failure it stands in for */
@@ -96,12 +102,14 @@ export class FleetRecord {
 
   /** Frozen. */
   get sharedValue(): unknown {
-    if (!this.#isFrozen) {
-      this.#frozen = this.entry.kind === "missing" ? undefined : JSON.parse(this.#text);
-      freezeDeep(this.#frozen);
-      this.#isFrozen = true;
-    }
-    return this.#frozen;
+    if (!this.#isAtHand) this.#value = this.#parsed();
+    this.#isAtHand = true;
+    freezeDeep(this.#value);
+    return this.#value;
+  }
+
+  #parsed(): unknown {
+    return this.entry.kind === "missing" ? undefined : JSON.parse(this.#text);
   }
 
   #answer(value: () => unknown, now: number, failure?: Failure): Answer<unknown> {
@@ -132,29 +140,49 @@ export class FleetRecord {
   }
 }
 
+/** What is said of a value, by its text: that of one entry is the same each time. So many are kept. */
+const known = new Map<string, Meta | undefined>();
+const mostKnown = 1000;
+
 /** What another process has put, if it can be read: each of its members is looked at (rule S1). */
-export function recordOf(stored: StoredRecord, at: number): FleetRecord | undefined {
+export function recordOf(
+  { meta: said, value: text, version, age, labels }: StoredRecord,
+  at: number,
+): FleetRecord | undefined {
+  if (!known.has(said)) {
+    if (known.size >= mostKnown) known.clear();
+    known.set(said, metaIn(said));
+  }
+  const meta = known.get(said);
+  if (!meta) return undefined;
+  let value: unknown;
+  try {
+    value = meta.entry.kind === "missing" ? undefined : JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+  const entry = { ...meta.entry, age };
+  const more = {
+    lifetime: meta.lifetime ?? Number.POSITIVE_INFINITY,
+    mustRevalidate: meta.mustRevalidate === true,
+    labels,
+    version,
+  };
+  return new FleetRecord(entry, more, text, at, value);
+}
+
+function metaIn(text: string): Meta | undefined {
   let meta: Partial<Meta> | null;
   try {
-    meta = JSON.parse(stored.meta);
+    meta = JSON.parse(text);
   } catch {
     return undefined;
   }
   if (typeof meta !== "object" || meta?.form !== formVersion) return undefined;
-  const { entry, lifetime, mustRevalidate } = meta;
+  const { entry, lifetime = null, mustRevalidate } = meta;
   const isLifetime = lifetime === null || (typeof lifetime === "number" && lifetime >= 0);
-  const isMissing = entry?.kind === "missing";
-  const whole = wellFormed({ ...entry, age: stored.age, ...(isMissing ? {} : { value: stored.value }) });
-  if (!whole || !isLifetime || (!isMissing && stored.value === "")) return undefined;
-  return new FleetRecord(
-    whole,
-    {
-      lifetime: lifetime ?? Number.POSITIVE_INFINITY,
-      mustRevalidate: mustRevalidate === true,
-      labels: stored.labels,
-      version: stored.version,
-    },
-    stored.value,
-    at,
-  );
+  const { value: _, ...whole } =
+    wellFormed({ ...entry, age: 0, ...(entry?.kind === "missing" ? {} : { value: 0 }) }) ?? {};
+  if (!isLifetime || !("kind" in whole)) return undefined;
+  return { form: formVersion, entry: whole as StoredEntry, lifetime, mustRevalidate: mustRevalidate === true };
 }

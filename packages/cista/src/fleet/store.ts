@@ -25,6 +25,15 @@ export interface StoredRecord {
   readonly labels: readonly string[];
 }
 
+/** What is there, without a word on whether it is good. */
+export interface Looked {
+  readonly stored: StoredRecord;
+  /** Milliseconds. */
+  readonly lifetime: number;
+  /** The version of an invalidation by its id; 0: none. */
+  readonly invalidatedAt: number;
+}
+
 /** What is put. */
 export interface Put {
   readonly value: string;
@@ -69,6 +78,10 @@ export interface News {
 export interface FleetStore {
   /** This process', as others hear it. */
   readonly name: string;
+  /** What there is, in the quickest way: whether it is good is judged by what is known here. */
+  look(id: string): Promise<Looked | undefined>;
+  /** All labels that were called out of date since a version; undefined where they are too many. */
+  labels(): Promise<{ readonly since: number; readonly all: readonly (readonly [string, number])[] } | undefined>;
   /** What there is; where that is not fresh and nobody asks, the lease to ask. @param hasWaited for a request of another process */
   take(id: string, hasWaited: boolean): Promise<Found>;
   /** A token to put what is asked for anew, whatever there is. */

@@ -2,7 +2,16 @@ import { answer, type Cache, createCache, type Source, type SourceDefinition, so
 import type { FleetFigures } from "cista/fleet";
 import { type VirtualClock, virtualClock } from "cista/rehearsal";
 import { Member, type MemberOptions } from "../../src/fleet/member.js";
-import type { FleetStore, Found, HeardInvalidation, Invalidation, News, Put, Release } from "../../src/fleet/store.js";
+import type {
+  FleetStore,
+  Found,
+  HeardInvalidation,
+  Invalidation,
+  Looked,
+  News,
+  Put,
+  Release,
+} from "../../src/fleet/store.js";
 
 // A fleet in virtual time: a store that does what the scripts in Redis do, connections that delay, lose and break, processes
 // that are killed and stopped, and an origin.
@@ -56,6 +65,18 @@ export class SimStore {
   #entry(id: string): Stored | undefined {
     const stored = this.entries.get(id);
     return stored && this.#now() - stored.at < stored.put.keep ? stored : undefined;
+  }
+
+  look(id: string): Looked | undefined {
+    const stored = this.#entry(id);
+    if (!stored) return undefined;
+    const { value, meta, labels, lifetime, age } = stored.put;
+    const now = age + this.#now() - stored.at;
+    return {
+      stored: { value, meta, version: stored.version, age: now, labels },
+      lifetime,
+      invalidatedAt: stored.invalidatedAt,
+    };
   }
 
   take(id: string, by: string, hasWaited: boolean): Found {
@@ -412,6 +433,9 @@ export class SimProcess {
       });
     return {
       name,
+      look: (id) => call(() => store.look(id)),
+      labels: () =>
+        call(() => (store.since === undefined ? undefined : { since: store.since, all: [...store.labels] })),
       take: (id, hasWaited) => call(() => store.take(id, name, hasWaited)),
       takeAnew: (id) => call(() => store.takeAnew(id, name)),
       put: (id, token, put) =>

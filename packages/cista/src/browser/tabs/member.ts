@@ -321,6 +321,7 @@ export class Member implements Hub {
   }
 
   #changed({ kind, selectors, keys }: Change): void {
+    if (kind === "put") return; // told with its value
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
     const at = this.moments.nextChange();
     const isFirst = this.#changes.add({ kind: "change", change: kind, at, selectors: plain, keys: [...keys] });

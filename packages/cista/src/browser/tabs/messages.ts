@@ -1,6 +1,6 @@
 /** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
 import type { FailureKind } from "../../core/index.js";
-import { type Change, omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
+import { omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
 
 /** Of the messages' form. Tabs of another one are on another channel. */
 export const formVersion = 1;
@@ -54,7 +54,7 @@ export type Body =
     }
   | {
       readonly kind: "change";
-      readonly change: Change["kind"];
+      readonly change: "invalidate" | "delete";
       readonly at: number;
       readonly selectors: readonly PlainSelector[];
       readonly keys: readonly string[];

@@ -37,12 +37,12 @@ export interface Environment {
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
 
 /**
- * What a program has done to entries, for other tabs and processes: they are no longer trusted, or forgotten.
+ * What a program has done to entries, for other tabs and processes: they are no longer trusted, forgotten, or others.
  * @internal
  */
 export interface Change {
-  readonly kind: "invalidate" | "delete";
-  /** What was meant. Of those that are functions only the keys can be told. */
+  readonly kind: "invalidate" | "delete" | "put";
+  /** What was meant; nothing, where it was put. Of those that are functions only the keys can be told. */
   readonly selectors: readonly Selector[];
   /** What was here of it. */
   readonly keys: readonly string[];

@@ -1,6 +1,5 @@
 /** What another tab has learned, held here. Rule B1. */
 import type { Cache, Selector } from "../api/contract.js";
-import type { Change } from "../api/seams.js";
 import type { StoredEntry } from "../api/stored.js";
 import { keyText } from "../lib/key.js";
 import { batch } from "../state/batches.js";
@@ -66,7 +65,7 @@ export function plainSelector(selector: Selector): PlainSelector | undefined {
  */
 export function adoptChange(
   cache: Cache,
-  kind: Change["kind"],
+  kind: "invalidate" | "delete",
   selectors: readonly PlainSelector[],
   isOlder: (key: string) => boolean,
 ): string[] {

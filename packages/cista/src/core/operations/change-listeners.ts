@@ -4,7 +4,7 @@ import type { Change } from "../api/seams.js";
 import { type Core, coreOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 
-/** Calls back at each change, before it takes place. What is put is heard of by the journal. Returns its own end. */
+/** Calls back at each change, before it takes place; where something was put, after. Returns its own end. */
 export function onChange(cache: Cache, listener: (change: Change) => void): () => void {
   const core = coreOf(cache);
   const own = (change: Change) => listener(change);

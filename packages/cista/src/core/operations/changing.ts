@@ -6,6 +6,7 @@ import { nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { restartRequest, startRequest, supersede } from "./asking.js";
+import { tellChange } from "./change-listeners.js";
 import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, evict, reschedule } from "./keeping.js";
 import { outcomeOf } from "./waiting.js";
@@ -60,6 +61,7 @@ function refuseUndefined(value: unknown, message: string | false): void {
 
 function afterPut(entry: Entry, note: string): void {
   record("put", entry, note);
+  tellChange(entry.shelf.core, "put", [], [entry]);
   markDependentsOutdated(entry);
   reschedule(entry);
   if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);

@@ -114,6 +114,8 @@ export class Core {
   /** Whether the warning has been given that two users seem to share this cache. */
   otherUserNoticed = false;
   disposed = false;
+  /** What else ends with it. */
+  readonly disposals: Set<() => void> = new Set();
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Callbacks) {
     const { environment, capacity = 10_000 } = options;
@@ -128,7 +130,8 @@ export class Core {
     this.cache = cache;
     this.callbacks = duties;
     this.clock = clock;
-    this.hashSeed = Number.parseInt(clock.uniqueText().slice(0, 8), 16) | 0;
+    processSeed ??= seedOf(clock);
+    this.hashSeed = options.clock.uniqueText ? seedOf(clock) : processSeed;
     this.environment = environment;
     this.epoch = clock.now();
     this.schedule = new Schedule<Entry>(
@@ -140,6 +143,13 @@ export class Core {
     settingsOf({}, options); // refuses what cannot be where it was written
     this.capacity = capacity;
   }
+}
+
+/** Of all caches of a process: on a server each request makes one, and what is hard to predict takes its time. */
+let processSeed: number | undefined;
+
+function seedOf(clock: CacheClock): number {
+  return Number.parseInt(clock.uniqueText().slice(0, 8), 16) | 0;
 }
 
 /** @throws CistaError code "not-a-cache" for what `createCache` has not made */
@@ -157,9 +167,22 @@ export function clockOf(cache: Cache): Clock {
   return coreOf(cache).clock;
 }
 
-/** @internal */
-export function isDisposed(cache: Cache): boolean {
-  return coreOf(cache).disposed;
+/**
+ * Calls back when a cache is disposed of. Returns its own end.
+ * @internal
+ */
+export function onDispose(cache: Cache, callback: () => void): () => void {
+  const { disposals } = coreOf(cache);
+  disposals.add(callback);
+  return () => void disposals.delete(callback);
+}
+
+/**
+ * Whose entries a cache has.
+ * @internal
+ */
+export function partitionOf(cache: Cache): string | undefined {
+  return coreOf(cache).options.partition;
 }
 
 /**

@@ -158,7 +158,7 @@ return by_all`;
 
 /**
  * KEYS stream, members, counter. ARGV holder, the last that was heard ("" at first), about.
- * → last, "1" where some are missing, then each: version, holder, labels, ids.
+ * → ms now, last, "1" where some are missing, then each: version, holder, labels, ids.
  */
 const news = `${common}${versions}
 local last = redis.call('XREVRANGE', KEYS[1], '+', '-', 'COUNT', 1)
@@ -172,15 +172,15 @@ local heard = ARGV[2] == '' and newest or ARGV[2]
 redis.call('HSETNX', KEYS[2], 'since', text(now()))
 redis.call('HSET', KEYS[2], ARGV[1], text(now()) .. ' ' .. heard .. ' ' .. ARGV[3])
 redis.call('PEXPIRE', KEYS[2], 3600000)
-local said = { heard, '0' }
+local said = { text(now()), heard, '0' }
 if newest == heard then return said end
-if tonumber(newest) < tonumber(heard) then return { newest, '1' } end
+if tonumber(newest) < tonumber(heard) then return { said[1], newest, '1' } end
 for n, entry in ipairs(redis.call('XRANGE', KEYS[1], '(' .. heard .. '-0', '+', 'COUNT', 500)) do
   local f = {}
   for i = 1, #entry[2], 2 do f[entry[2][i]] = entry[2][i + 1] end
-  if n == 1 and f.p ~= heard then said[2] = '1' end
+  if n == 1 and f.p ~= heard then said[3] = '1' end
   local version = string.match(entry[1], '^%d+')
-  said[1] = version
+  said[2] = version
   for _, part in ipairs({ version, f.h, f.g, f.k }) do said[#said + 1] = part end
 end
 return said`;

@@ -1,7 +1,7 @@
 /** A fleet's store on Redis: each call is one script, and has a time-out of its own. */
 import { Failure } from "../../core/index.js";
 import { believedFor } from "../memory.js";
-import type { FleetStore, Found, HeardInvalidation, Invalidation, News, Put, Release } from "../store.js";
+import type { FleetStore, Found, HeardInvalidation, Invalidation, Looked, News, Put, Release } from "../store.js";
 import type { RedisClient } from "./client.js";
 import { type ScriptName, scripts } from "./scripts.js";
 
@@ -19,6 +19,11 @@ export interface RedisStoreOptions {
 /** Whoever has not been heard of for so long does not believe what it remembers; a little longer, to be safe. Milliseconds. */
 const silentFor = believedFor + 200;
 
+/** What one look reads of an entry. */
+const looked = ["n", "s", "a", "l", "g", "i", "m", "v"];
+/** So many labels are read at once, by whoever joins. */
+const mostLabels = 5000;
+
 export class RedisStore implements FleetStore {
   readonly name: string;
   readonly #client: RedisClient;
@@ -27,6 +32,8 @@ export class RedisStore implements FleetStore {
   readonly #hashes = new Map<ScriptName, Promise<string>>();
   /** Tokens that were given for asking anew: their leases are apart. */
   readonly #anew = new Set<string>();
+  /** By how much Redis' clock is ahead of this process' own, at most, in milliseconds. */
+  #ahead = 0;
   #end = (): void => {};
 
   constructor(client: RedisClient, options: RedisStoreOptions) {
@@ -34,6 +41,32 @@ export class RedisStore implements FleetStore {
     this.#options = options;
     this.name = options.name;
     this.#prefix = prefixOf(options.fleet);
+  }
+
+  async look(id: string): Promise<Looked | undefined> {
+    const said = await this.#inTime(this.#client.send(["HMGET", this.#key("e", id), ...looked]));
+    const [version, at, age, lifetime, labels, invalidatedAt, meta, value] = said as (string | null)[];
+    if (!version || !meta || value === null || value === undefined) return undefined;
+    // By Redis' clock, as it was when that was last heard: rather too old than too young.
+    const now = Math.max(0, performance.now() + this.#ahead - Number(at));
+    return {
+      stored: { value, meta, version: Number(version), age: Number(age) + now, labels: inLines(labels ?? "") },
+      lifetime: Number(lifetime),
+      invalidatedAt: Number(invalidatedAt ?? 0),
+    };
+  }
+
+  async labels(): Promise<{ since: number; all: [string, number][] } | undefined> {
+    const key = this.#named("g");
+    if (Number(await this.#inTime(this.#client.send(["HLEN", key]))) > mostLabels) return undefined;
+    const said = pairsOf(await this.#inTime(this.#client.send(["HGETALL", key])));
+    const since = said.get("since");
+    if (since === undefined) return undefined;
+    said.delete("since");
+    return {
+      since: Number(since),
+      all: Array.from(said, ([name, version]) => [unescaped(name.slice(1)), Number(version)]),
+    };
   }
 
   async take(id: string, hasWaited: boolean): Promise<Found> {
@@ -95,10 +128,12 @@ export class RedisStore implements FleetStore {
   }
 
   async news(since: number | undefined, about: string): Promise<News> {
+    const sentAt = performance.now();
     const words = [this.name, since === undefined ? "" : String(since), about];
     const keys = ["i", "members", "n"].map((name) => this.#named(name));
     const said = (await this.#call("news", keys, words)) as unknown[];
-    const [last, isGap, ...parts] = said.map(String);
+    const [now, last, isGap, ...parts] = said.map(String);
+    this.#ahead = Number(now) - sentAt;
     const invalidations: HeardInvalidation[] = [];
     for (let at = 0; at + 3 < parts.length; at += 4) {
       const [version, by = "", labels = "", ids = ""] = parts.slice(at, at + 4);
@@ -193,6 +228,13 @@ function foundIn(said: unknown): Found {
   };
   if (meta === "") return found;
   return { ...found, stored: { value, meta, version: Number(version), age: Number(age), labels: inLines(labels) } };
+}
+
+/** A hash, as clients give it: a list of names and values in turns, a Map, or an object. */
+function pairsOf(said: unknown): Map<string, string> {
+  if (said instanceof Map) return new Map(Array.from(said, ([name, value]) => [String(name), String(value)]));
+  if (!Array.isArray(said)) return new Map(Object.entries(said ?? {}).map(([name, value]) => [name, String(value)]));
+  return new Map(said.flatMap((name, n) => (n % 2 === 0 ? [[String(name), String(said[n + 1])] as const] : [])));
 }
 
 /** Ids and labels stand one on each line. */
