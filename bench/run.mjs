@@ -109,6 +109,7 @@ const cases = [
   ["P20c", "size of openStore on top", "", () => sizeOnTop("browser", "openStore"), kB, noBudget],
   ["P20d", "size of joinTabs on top", "", () => sizeOnTop("browser", "joinTabs"), kB, noBudget],
   ["P20e", "size of openOutbox on top", "", () => sizeOnTop("browser", "openOutbox"), kB, noBudget],
+  ["P20f", "size of shareFleet on top", "", () => sizeOnTop("fleet", "shareFleet"), kB, noBudget],
 ];
 
 const wanted = process.argv.slice(2);

@@ -439,5 +439,5 @@ export const mutations = [
     "const value = raw;",
   ],
   ["T11 JSON", "answers.ts", "if (!isJson(value)) return undefined;", ""],
-  ["T12", "answers.ts", "if (!isMissing) freezeDeep(raw);", ""],
+  ["T12", "record.ts", "freezeDeep(this.#value);", ""],
 ];

@@ -6,7 +6,9 @@ import { join } from "node:path";
 import { build as bundle } from "esbuild";
 import { chromium } from "playwright";
 import { browserArguments, chromiumPath } from "./chromium.mjs";
+import { nginxPath } from "./nginx.mjs";
 import { build, root, run } from "./ready.mjs";
+import { redisPath } from "./redis.mjs";
 
 build();
 const command = join(root, "packages/cista/bin/cista.mjs");
@@ -69,7 +71,31 @@ demo.kill("SIGTERM");
 run("bash", ["scripts/terminal-picture.sh", "docs/screenshots/tour.png", process.execPath, command, "tour"], {
   env: { ...process.env, FONT_SIZE: "9", COLUMNS_ROWS: "176x53" }, // its last steps
 });
+await fleet();
 run("npm", ["run", "day", "--silent", "--", join(root, "docs/screenshots/lamp-day.png")]);
+
+/** What four processes of the board do, under a load. */
+async function fleet() {
+  const { book, startFleet, visit } = await import("../examples/board-server/fleet/run.mjs");
+  const running = await startFleet({ nginx: nginxPath(), redisServer: redisPath() });
+  await visit(running.url, 400);
+  await book(running.url, "h-07", running.night);
+  let isOver = false;
+  const load = (async () => {
+    while (!isOver) await visit(running.url, 20, 4);
+  })();
+  const watch = ["timeout", "9", process.execPath, command, "fleet", "watch", "--redis", running.redisUrl];
+  await new Promise((resolve) =>
+    spawn("bash", ["scripts/terminal-picture.sh", "docs/screenshots/fleet.png", ...watch], {
+      cwd: root,
+      stdio: "inherit",
+      env: { ...process.env, COLUMNS_ROWS: "158x44" },
+    }).on("exit", resolve),
+  );
+  isOver = true;
+  await load;
+  await running.close();
+}
 
 /** The workshop with its own server. */
 async function workshop() {

@@ -1,9 +1,16 @@
 // The huts' data: what is for all comes from one world, and each walker's basket from one of their own.
 import { Hono } from "hono";
-import { getCookie } from "hono/cookie";
+import { getCookie, setCookie } from "hono/cookie";
 
 /** Who has signed in, by the cookie. */
 export const walkerOf = (c) => (getCookie(c, "walker") === "Ash" ? "Ash" : "Wren");
+
+/** Signing in: one of two walkers, as a page's form says. */
+export async function signIn(c) {
+  const { walker } = await c.req.parseBody();
+  setCookie(c, "walker", walker === "Ash" ? "Ash" : "Wren", { httpOnly: true, sameSite: "Lax" });
+  return c.redirect("/", 303);
+}
 
 /**
  * @param startOrigin of the example's origin

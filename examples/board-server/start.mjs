@@ -5,8 +5,7 @@ import { serve } from "@hono/node-server";
 import { serveStatic } from "@hono/node-server/serve-static";
 import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import { Hono } from "hono";
-import { setCookie } from "hono/cookie";
-import { dataServer, walkerOf } from "./api.mjs";
+import { dataServer, signIn, walkerOf } from "./api.mjs";
 
 const here = fileURLToPath(new URL(".", import.meta.url));
 
@@ -30,11 +29,7 @@ export async function startBoard({ port = 0, dev = false, slow = () => after(800
     : await import("./dist/server/server.js");
   const data = await dataServer({ startOrigin, slow });
   app.route("/", data.app);
-  app.post("/sign-in", async (c) => {
-    const { walker } = await c.req.parseBody();
-    setCookie(c, "walker", walker === "Ash" ? "Ash" : "Wren", { httpOnly: true, sameSite: "Lax" });
-    return c.redirect("/", 303);
-  });
+  app.post("/sign-in", signIn);
   const page = (c) => {
     const files = vite ? inDevelopment : built();
     const chosen = c.req.param("id");

@@ -2,7 +2,7 @@
 import { serve } from "@hono/node-server";
 import { RESPONSE_ALREADY_SENT } from "@hono/node-server/utils/response";
 import { Hono } from "hono";
-import { walkerOf } from "../api.mjs";
+import { signIn, walkerOf } from "../api.mjs";
 import { built } from "../start.mjs";
 
 const { BOARD_ADDRESS, FLEET_REDIS, FLEET_TITLE = "" } = process.env;
@@ -18,6 +18,7 @@ const page = (c) => {
 };
 app.get("/", page);
 app.get("/hut/:id", page);
+app.post("/sign-in", signIn);
 
 // What a page writes goes through one of the processes, so that all hear what it has called out of date.
 app.all("/api/*", async (c) => {

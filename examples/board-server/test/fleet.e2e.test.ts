@@ -46,6 +46,16 @@ test("four processes render whole pages for two walkers, and the origin is asked
   expect(asked(/basket/)).toBe(80); // each walker's own
 });
 
+test("signed in by way of one process, a walker is known to all", async () => {
+  const form = new URLSearchParams({ walker: "Ash" });
+  const signedIn = await fetch(`${fleet.url}/sign-in`, { method: "POST", body: form, redirect: "manual" });
+  const cookie = signedIn.headers.get("set-cookie")?.split(";")[0] ?? "";
+  const pages = await Promise.all(
+    Array.from({ length: 4 }, () => fetch(`${fleet.url}/hut/h-07`, { headers: { cookie } })),
+  );
+  for (const each of pages) expect((await each.text()).replaceAll("<!-- -->", "")).toContain("Ash: 2 nights");
+});
+
 test("a booking by way of one process is on the next page of all", async () => {
   const before = free((await page("h-03")).text);
   expect((await run.book(fleet.url, "h-03", fleet.night)).status).toBe(201);

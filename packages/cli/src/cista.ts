@@ -62,6 +62,8 @@ program
     }),
   );
 
+const terminal = { width: process.stdout.columns ?? 200 };
+
 const fleet = program
   .command("fleet")
   .description("look at servers that share what they fetch through Redis (cista/fleet), and call out of date");
@@ -82,18 +84,28 @@ function fleetCommand(name: string, description: string): Command {
 
 fleetCommand("watch", "what each process does, shown anew each second; Ctrl-C ends it")
   .option("--once", "show it once, and end", false)
+  .addHelpText(
+    "after",
+    `
+hits/s       answered each second without asking the source; asked/s: by asking it
+memory       answered out of the process' own memory; store: out of Redis; stale: at once, and revalidated behind
+asked        requests to the source; leases: of them for the whole fleet; joined: answered by another's in the process
+waited       how often it waited for a request of another process
+invalidated  what it has called out of date; heard: what others have
+failures     calls that Redis did not answer`,
+  )
   .action(async (words: FleetWords & { once: boolean }) => {
     const { watchFleet } = await import("./fleet/index.js");
     const clear = () => process.stdout.isTTY && process.stdout.write("\u001b[H\u001b[J");
     if (process.stdout.isTTY && !words.once) process.stdout.write("\u001b[2J\u001b[H");
-    await watchFleet({ ...words, once: words.once || !process.stdout.isTTY, print, clear });
+    await watchFleet({ ...words, once: words.once || !process.stdout.isTTY, ...terminal, print, clear });
   });
 
 fleetCommand("figures", "what each process has done since it began, as counts")
   .option("--json", "print them as JSON", false)
   .action(async (words: FleetWords & { json: boolean }) => {
     const { fleetFigures } = await import("./fleet/index.js");
-    await fleetFigures({ ...words, print });
+    await fleetFigures({ ...words, ...terminal, print });
   });
 
 fleetCommand("keys", "which entries are stored, how old they are, and by which groups they can be called out of date")
@@ -108,7 +120,7 @@ fleetCommand("keys", "which entries are stored, how old they are, and by which g
       ...words
     }: FleetWords & { limit: number; group?: string; values: boolean; json: boolean }) => {
       const { fleetKeys } = await import("./fleet/index.js");
-      await fleetKeys({ ...words, group, most, print });
+      await fleetKeys({ ...words, group, most, ...terminal, print });
     },
   );
 
@@ -127,7 +139,7 @@ fleetCommand("invalidate", "have nothing be trusted any more that bears a group,
         program.error("error: name what is to be called out of date by --group, --source or --key.", { exitCode: 2 });
       }
       const { invalidateInFleet } = await import("./fleet/index.js");
-      await invalidateInFleet({ ...words, groups, sources, keys, print });
+      await invalidateInFleet({ ...words, groups, sources, keys, ...terminal, print });
     },
   );
 

@@ -1,6 +1,6 @@
 /** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
 import type { Answer, LoadCall } from "../core/index.js";
-import { checked, freezeDeep, milliseconds, omitUndefined } from "../core/internal.js";
+import { checked, milliseconds, omitUndefined } from "../core/internal.js";
 import { FleetRecord } from "./record.js";
 
 /** Who may share what a source answers. */
@@ -33,7 +33,6 @@ export async function recordOfAnswer(
   const text = isMissing ? "" : jsonText(raw, maxBytes);
   if (text === undefined) return undefined;
   const value = check && !isMissing && kind !== "unchanged" ? await checked(check, raw) : raw;
-  if (!isMissing) freezeDeep(raw); // rule T12
   const validator = details.validator ?? before?.entry;
   const own = details.groups ?? before?.entry.groups ?? [];
   const named = groupsOf && !isMissing ? groupsOf(value, call.params) : [];

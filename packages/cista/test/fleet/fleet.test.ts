@@ -1,5 +1,5 @@
 import { type createCache, Failure, source, write } from "cista";
-import { expect, test } from "vitest";
+import { expect, test, vi } from "vitest";
 import { FleetWorld, type Hut, type SimProcess } from "./world.js";
 
 // Rules T1 to T12, in virtual time.
@@ -331,6 +331,22 @@ test("T10: what is made of parts is not put, its parts are; nobody waits for it"
   expect(asked(world)).toHaveLength(2);
 });
 
+test("T10: nor is it remembered where there is no store", async () => {
+  const world = new FleetWorld();
+  const { hut } = world.sources;
+  let loads = 0;
+  const route = source({
+    name: "route",
+    load: async (id: string, { read }) => ({ id, load: ++loads, hut: (await read(hut, "h-07")) as Hut }),
+  });
+  const one = world.start({ sources: [hut, route] });
+  world.isDown = true;
+  await after(world, 3000, one.ask("h-07"));
+  await after(world, 1000, one.cache().read(route, "r-1"));
+  await after(world, 1000, one.cache().read(route, "r-1"));
+  expect([loads, asked(world).length]).toEqual([2, 2]); // the hut once while it was not known that there is no store
+});
+
 test("T11: what the source's check refuses is not put; what it makes of a value is made in each process", async () => {
   const check = {
     "~standard": {
@@ -357,13 +373,17 @@ test("T11: what JSON cannot carry as it is, and what is too large, is not put", 
   expect(world.store.everPut).toEqual([]);
 });
 
-test("T12: what several are given none of them can change", async () => {
+test("T12: what several are given none of them can change, in production either", async () => {
+  vi.stubEnv("NODE_ENV", "production");
   const [world, one] = await two();
-  const [first, second] = await after(world, 300, one.ask("h-07"), one.ask("h-07"));
-  const [third] = await after(world, 300, one.ask("h-07"));
-  for (const hut of [first, second, third]) {
+  const [own, joined] = await after(world, 300, one.ask("h-07"), one.ask("h-07"));
+  Object.assign(own as object, { version: 99 }); // whoever has led has one of their own
+  const [remembered, again] = await after(world, 300, one.ask("h-07"), one.ask("h-07"));
+  for (const hut of [joined, remembered, again]) {
+    expect(hut).toEqual({ id: "h-07", version: 1 });
     expect(() => Object.assign(hut as object, { version: 99 })).toThrow(TypeError);
   }
+  vi.unstubAllEnvs();
 });
 
 test("a conditional request: what the store has is offered to a cache that holds nothing, and is no one else's", async () => {

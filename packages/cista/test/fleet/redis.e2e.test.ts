@@ -99,6 +99,19 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     for (const fleet of fleets) fleet.close();
   });
 
+  test("T4: what began earlier is not put over what was asked for expressly meanwhile", async () => {
+    const timing = { keep: 86_400_000, lease: 3_600_000, timeout: 60_000 };
+    const client = clientOf(await redis.client(kind));
+    const [one, other] = ["p1", "p2"].map(
+      (name) => new RedisStore(client, { fleet: `older-${kind}`, name, ...timing }),
+    );
+    const { token = "" } = (await one?.take("hut", false)) ?? {};
+    const later = (await other?.takeAnew("hut")) ?? "";
+    const put = { value: "1", meta: "{}", age: 0, lifetime: 3_600_000, keep: 3_600_000, labels: ["huts"] };
+    expect(await other?.put("hut", later, put)).toBe("stored");
+    expect(await one?.put("hut", token, put)).toBe("older");
+  });
+
   test("a failure that is told is there for a second for whoever has waited", async () => {
     const store = new RedisStore(clientOf(await redis.client(kind)), {
       fleet: `failed-${kind}`,

@@ -9,6 +9,8 @@ import { entryTable, invalidationLines, processTable } from "./table.js";
 export interface FleetWords {
   readonly redis: string;
   readonly name: string | undefined;
+  /** Of the terminal, in characters. */
+  readonly width: number;
   print(text: string): void;
 }
 
@@ -33,7 +35,7 @@ export async function watchFleet({
           `${colours.bold(`Fleet ${name}`)} on ${shownUrl}: ${processes.length} ${processes.length === 1 ? "process" : "processes"}`,
           "",
           processes.length > 0
-            ? processTable(processes, before, performance.now() - at)
+            ? processTable(processes, before, performance.now() - at, words.width)
             : "No process of it has been heard of in the last minute.",
           "",
           invalidations.length > 0
@@ -53,7 +55,9 @@ export async function watchFleet({
 export async function fleetFigures({ json, ...words }: FleetWords & { json: boolean }): Promise<void> {
   await withFleet(words, async (redis, name) => {
     const processes = await processesOf(redis, name);
-    words.print(json ? JSON.stringify({ fleet: name, processes }, undefined, 2) : processTable(processes, [], 0));
+    words.print(
+      json ? JSON.stringify({ fleet: name, processes }, undefined, 2) : processTable(processes, [], 0, words.width),
+    );
   });
 }
 

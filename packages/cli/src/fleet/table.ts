@@ -2,11 +2,11 @@ import Table from "cli-table3";
 import { colours } from "../terminal.js";
 import type { EntrySeen, InvalidationSeen, ProcessSeen } from "./inspect.js";
 
-/** Columns without lines between them; what begins with a digit or is "–" stands to the right. */
+/** Columns without lines between them; numbers stand to the right. */
 function table(head: readonly string[], rows: readonly (readonly string[])[]): string {
   const none = { top: "", "top-mid": "", "top-left": "", "top-right": "", bottom: "", "bottom-mid": "" };
   const sides = { "bottom-left": "", "bottom-right": "", left: "", "left-mid": "", mid: "", "mid-mid": "" };
-  const isNumber = head.map((_, n) => rows.length > 0 && rows.every((row) => /^(?:\d|–|<)/.test(row[n] ?? "")));
+  const isNumber = head.map((_, n) => rows.length > 0 && rows.every((row) => /^(?:\d|–|$)/.test(row[n] ?? "")));
   const made = new Table({
     head: [...head],
     chars: { ...none, ...sides, right: "", "right-mid": "", middle: "  " },
@@ -41,80 +41,61 @@ const hits = ({ figures }: ProcessSeen) => count(figures, "memoryHits", "storeHi
 const count = (figures: ProcessSeen["figures"], ...names: string[]) =>
   names.reduce((sum, name) => sum + (figures[name] ?? 0), 0);
 
-/** @param before the same a moment ago, for what happens each second */
+type Figure = (process: ProcessSeen) => number;
+const counted =
+  (name: string): Figure =>
+  ({ figures }) =>
+    count(figures, name);
+/** What each process has done, by its column; a narrow terminal goes without the last ones. */
+const columns: readonly (readonly [head: string, figure: Figure])[] = [
+  ["memory", counted("memoryHits")],
+  ["store", counted("storeHits")],
+  ["asked", counted("requests")],
+  ["leases", counted("leases")],
+  ["invalidated", counted("invalidations")],
+  ["stale", counted("staleHits")],
+  ["joined", counted("joined")],
+  ["waited", counted("waited")],
+  ["heard", counted("heard")],
+  ["failures", counted("storeFailures")],
+];
+
+/**
+ * @param before the same a moment ago, for what happens each second
+ * @param width of the terminal, in characters
+ */
 export function processTable(
   processes: readonly ProcessSeen[],
   before: readonly ProcessSeen[],
   elapsed: number,
+  width: number,
 ): string {
-  const rate = (process: ProcessSeen, of: (each: ProcessSeen) => number) => {
-    const earlier = before.find(({ name }) => name === process.name);
-    return earlier && elapsed > 0 ? String(Math.round(((of(process) - of(earlier)) * 1000) / elapsed)) : "–";
-  };
-  const requests = ({ figures }: ProcessSeen) => count(figures, "requests");
-  const rows = processes.map((process) => {
-    const { title, uptime, silentFor, figures } = process;
-    const of = (...names: string[]) => String(count(figures, ...names));
-    return [
-      silentFor > 2000 ? `${title} (silent for ${lengthOfTime(silentFor)})` : title,
-      lengthOfTime(uptime),
-      rate(process, hits),
-      rate(process, requests),
-      of("memoryHits"),
-      of("storeHits"),
-      of("staleHits"),
-      of("joined"),
-      of("waited"),
-      of("requests"),
-      of("leases"),
-      of("invalidations"),
-      of("heard"),
-      of("storeFailures"),
-    ];
-  });
-  const all = (...names: string[]) => String(processes.reduce((sum, { figures }) => sum + count(figures, ...names), 0));
-  const names = [
-    "memoryHits",
-    "storeHits",
-    "staleHits",
-    "joined",
-    "waited",
-    "requests",
-    "leases",
-    "invalidations",
-    "heard",
-  ];
-  const sum = [
+  const shown = width < 110 ? columns.slice(0, 5) : columns;
+  const rates = [hits, counted("requests")].map((of) =>
+    processes.map((process) => {
+      const earlier = before.find(({ name }) => name === process.name);
+      return earlier && elapsed > 0 ? Math.round(((of(process) - of(earlier)) * 1000) / elapsed) : undefined;
+    }),
+  );
+  const rateText = (rate: number | undefined) => (rate === undefined ? "–" : String(rate));
+  const rows = processes.map((process, n) => [
+    process.silentFor > 2000 ? `${process.title} (silent for ${lengthOfTime(process.silentFor)})` : process.title,
+    lengthOfTime(process.uptime),
+    ...rates.map((list) => rateText(list[n])),
+    ...shown.map(([, figure]) => String(figure(process))),
+  ]);
+  const all = [
     "all",
     "",
-    ...[2, 3].map((n) => sumOf(rows.map((row) => row[n] ?? "–"))),
-    ...names.map((name) => all(name)),
-    all("storeFailures"),
+    ...rates.map((list) =>
+      rateText(
+        list.reduce<number | undefined>((sum, rate) => (rate === undefined ? sum : (sum ?? 0) + rate), undefined),
+      ),
+    ),
+    ...shown.map(([, figure]) => String(processes.reduce((sum, process) => sum + figure(process), 0))),
   ];
-  return table(
-    [
-      "process",
-      "up",
-      "hits/s",
-      "asked/s",
-      "memory",
-      "store",
-      "stale",
-      "joined",
-      "waited",
-      "asked",
-      "leases",
-      "invalidated",
-      "heard",
-      "failures",
-    ],
-    processes.length > 1 ? [...rows, sum.map((each) => each || "–")] : rows,
-  );
-}
-
-function sumOf(rates: readonly string[]): string {
-  const known = rates.filter((rate) => rate !== "–");
-  return known.length === 0 ? "–" : String(known.reduce((sum, rate) => sum + Number(rate), 0));
+  const head = ["process", "up", "hits/s", "asked/s", ...shown.map(([name]) => name)];
+  return table(head, processes.length > 1 ? [...rows, all] : rows);
 }
 
 export function invalidationLines(
