@@ -24,9 +24,12 @@ const tabTests = ["tabs/tabs.test.ts", "tabs/outbox.test.ts", "tabs-any-order.te
   (file) => `packages/cista/test/${file}`,
 );
 /** A fleet too; what is broken in Redis' scripts a real Redis is to see. */
-const fleetTests = ["fleet/fleet.test.ts", "fleet/shared-use.test.ts", "fleet-any-order.test.ts"].map(
-  (file) => `packages/cista/test/${file}`,
-);
+const fleetTests = [
+  "fleet/fleet.test.ts",
+  "fleet/caches.test.ts",
+  "fleet/shared-use.test.ts",
+  "fleet-any-order.test.ts",
+].map((file) => `packages/cista/test/${file}`);
 /** What is broken in another room, the tests that open pages are to see. */
 const pageTests = [
   "page-parts.test.ts",
@@ -37,7 +40,9 @@ const pageTests = [
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
-  if (path.includes("/fleet/redis/")) return ["packages/cista/test/fleet/redis.e2e.test.ts"];
+  if (path.includes("/fleet/redis/")) {
+    return ["redis", "processes"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
+  }
   if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return fleetTests;
   if (/\/(server|browser|binding|react)\//.test(path)) return pageTests;
   return tests.filter((file) => !path.includes("/core/") || !/\/http/.test(file));

@@ -1,69 +1,33 @@
 /** What stands around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
-import { type Answer, answer, Failure, type LoadCall, type LoadChanges } from "../core/index.js";
-import { asFailure, isAnswer, mayBeCovered } from "../core/internal.js";
-import { type Audience, recordOfAnswer } from "./answers.js";
-import type { FleetFigures } from "./figures.js";
+import { type Answer, Failure } from "../core/index.js";
+import { Asking, type AskingHost, type Outcome, type Question } from "./asking.js";
 import { Flight } from "./flights.js";
-import { Lease, type LeaseHost } from "./lease.js";
-import type { Memory } from "./memory.js";
+import { Lease } from "./lease.js";
+import { OwnMarks } from "./own-marks.js";
 import { type FleetRecord, recordOf } from "./record.js";
 import type { Found, StoredRecord } from "./store.js";
 import { type Wait, Waits } from "./waits.js";
 
-/** What loads need of the process that they run in. */
-export interface LoadsHost extends LeaseHost {
-  readonly memory: Memory;
-  readonly figures: FleetFigures;
-  readonly options: { readonly lease: number; readonly keep: number; readonly maxBytes: number };
-  readonly isClosed: boolean;
-  now(): number;
-}
-
-/** A load, and what is to become of it. */
-export interface Question {
-  /** Of the entry in the store. */
-  readonly id: string;
-  readonly audience: Audience;
-  readonly call: LoadCall;
-  proceed(changes?: LoadChanges): unknown;
-  /** Is told the version of the record that it was answered by. */
-  note(version: number): void;
-}
-
-/** What a load came to, for all who wait for it in this process. */
-type Outcome =
-  /** It is for all. `own` is for whoever has asked the source. */
-  | { readonly kind: "shared"; readonly record: FleetRecord; readonly own?: unknown; readonly failure?: Failure }
-  /** It is for nobody but whoever has asked. */
-  | { readonly kind: "own"; readonly came: unknown }
-  /** Nobody has asked: each is to ask on their own. */
-  | { readonly kind: "apart" }
-  | { readonly kind: "failed"; readonly thrown: unknown; readonly isForAll: boolean };
-
-type AskedOutcome = Exclude<Outcome, { kind: "apart" }>;
-
-/** For so long nobody waits for an answer that turned out to be somebody's own, in milliseconds (rule T2). */
-const ownFor = 10_000;
-/** So many ids are remembered as such. */
-const mostOwn = 10_000;
 /** What is told may be lost: whoever waits looks again after so many milliseconds. */
 const longestWait = 500;
 /** What is revalidated behind an answer may take so long, in milliseconds. */
 const behindFor = 30_000;
 
 export class Loads {
-  readonly #host: LoadsHost;
+  readonly #host: AskingHost;
   readonly #flights = new Map<string, Flight<Outcome>>();
   /** Quick looks under way. */
   readonly #looks = new Map<string, Promise<FleetRecord | undefined>>();
   /** For requests of other processes. */
   readonly waits: Waits = new Waits();
-  /** Until when nobody waits for another's answer, by id. */
-  readonly #own = new Map<string, number>();
+  readonly #own: OwnMarks;
+  readonly #asking: Asking;
   readonly #behind = new Set<AbortController>();
 
-  constructor(host: LoadsHost) {
+  constructor(host: AskingHost) {
     this.#host = host;
+    this.#own = new OwnMarks(() => host.now());
+    this.#asking = new Asking(host, this.#own);
   }
 
   async load(question: Question): Promise<unknown> {
@@ -78,7 +42,7 @@ export class Loads {
       note(known.version);
       return known.answerForMany(this.#host.now());
     }
-    if (this.#isOwn(id)) return this.#alone(question);
+    if (this.#own.has(id)) return this.#alone(question);
     const looked = await this.#lookQuickly(question);
     call.context.signal.throwIfAborted();
     return looked ?? this.#together(question);
@@ -95,6 +59,9 @@ export class Loads {
     const outcome = await flight.join(call.context.signal);
     if (outcome.kind === "shared") {
       if (!leads) figures.joined++;
+      // What is stale was meant for those who hold nothing.
+      if (!leads && !outcome.record.isFresh(this.#host.now()) && !outcome.failure && call.context.held !== undefined)
+        return this.#together(question);
       note(outcome.record.version);
       if (leads && outcome.own !== undefined) return outcome.own;
       return outcome.record.answerForMany(this.#host.now(), outcome.failure);
@@ -139,9 +106,9 @@ export class Loads {
     const { contact, figures, memory } = this.#host;
     const { hearing } = memory;
     const found = await this.#take(id, hasWaited, signal);
-    if (!found) return this.#ask(question, { signal });
+    if (!found) return this.#asking.ask(question, { signal });
     if (found.state === "own") {
-      this.#markOwn(id);
+      this.#own.add(id);
       return { kind: "apart" };
     }
     if (found.state === "failed") return { kind: "failed", thrown: toldFailure(found.failure), isForAll: true };
@@ -160,12 +127,12 @@ export class Loads {
     }
     if (found.token || found.state === "fresh") {
       const before = isGood || found.state === "invalid" ? record : undefined;
-      return this.#ask(question, { signal, before, isGood, token: found.token });
+      return this.#asking.ask(question, { signal, before, isGood, token: found.token });
     }
     figures.waited++;
     const most = Math.min(found.leaseLeft ?? longestWait, longestWait);
     await wait.until(most, signal, (delay, callback) => this.#host.after(delay, callback));
-    return contact.isAway ? this.#ask(question, { signal }) : undefined;
+    return contact.isAway ? this.#asking.ask(question, { signal }) : undefined;
   }
 
   /** What is fresh, and known here to be good: one plain read of the store, for all who look meanwhile. */
@@ -216,7 +183,7 @@ export class Loads {
 
   /** For nobody but whoever asks. */
   async #alone(question: Question): Promise<unknown> {
-    const outcome = await this.#ask(question, { signal: question.call.context.signal, isAlone: true });
+    const outcome = await this.#asking.ask(question, { signal: question.call.context.signal, isAlone: true });
     if (outcome.kind === "failed") throw outcome.thrown;
     if (outcome.kind !== "shared") return outcome.came;
     return outcome.own ?? outcome.record.answerForMany(this.#host.now(), outcome.failure);
@@ -227,7 +194,7 @@ export class Loads {
     const { id, call, note } = question;
     const { signal } = call.context;
     const token = await this.#host.contact.ask((store) => store.takeAnew(id));
-    const outcome = await this.#ask(question, { signal, token });
+    const outcome = await this.#asking.ask(question, { signal, token });
     this.#host.memory.forget(id); // what it has put is in the store, and newer
     if (outcome.kind === "failed") throw outcome.thrown;
     if (outcome.kind !== "shared") return outcome.came;
@@ -240,111 +207,10 @@ export class Loads {
     const abort = new AbortController();
     this.#behind.add(abort);
     const end = this.#host.after(behindFor, () => abort.abort(new Failure("timeout", "Nobody waits for it any more.")));
-    void this.#ask(question, { signal: abort.signal, before, isGood: true, token }).finally(() => {
+    void this.#asking.ask(question, { signal: abort.signal, before, isGood: true, token }).finally(() => {
       end();
       this.#behind.delete(abort);
     });
-  }
-
-  async #ask(question: Question, how: Asking): Promise<AskedOutcome> {
-    const { figures } = this.#host;
-    const { id, call, proceed } = question;
-    const { before, token, signal } = how;
-    const lease = token === undefined ? undefined : new Lease(id, token, this.#host);
-    figures.requests++;
-    const offered = before?.entry.kind === "value" && before.isValidatable ? before : undefined;
-    const changes: LoadChanges = {
-      signal,
-      read: (...part) => {
-        this.#markOwn(id); // rule T10: its parts are shared
-        lease?.release({ own: ownFor });
-        return call.context.read(...part);
-      },
-      // Whoever asks for all asks for what all can have: not whether one cache's own value still holds.
-      ...(lease ? { held: offered && this.#heldOf(offered, call) } : {}),
-    };
-    try {
-      return await this.#outcomeOf(question, how, await proceed(changes), offered, lease);
-    } catch (thrown) {
-      return this.#failed(thrown, how, lease);
-    } finally {
-      lease?.end();
-    }
-  }
-
-  async #outcomeOf(
-    question: Question,
-    { isAlone, token }: Asking,
-    came: unknown,
-    offered: FleetRecord | undefined,
-    lease: Lease | undefined,
-  ): Promise<AskedOutcome> {
-    const { figures, memory, options } = this.#host;
-    const { id, call, audience } = question;
-    const now = this.#host.now();
-    const answered = isAnswer(came) ? came : answer(came);
-    const version = token ? Number(token) : memory.nextAlone();
-    const record = isIterable(came)
-      ? undefined
-      : await recordOfAnswer(call, answered, offered, { audience, maxBytes: options.maxBytes, version, now });
-    const isUnchanged = answered.kind === "unchanged";
-    if (!record) {
-      figures.notShared++;
-      if (!isUnchanged || offered) this.#markOwn(id);
-      lease?.release(isUnchanged && !offered ? {} : { own: ownFor });
-      // What was offered is not what the cache itself holds.
-      return { kind: "own", came: isUnchanged && offered ? offered.answerUnchanged(now, answered.details) : came };
-    }
-    this.#own.delete(id);
-    if (lease && !lease.isOver) this.#put(lease, record);
-    else if (!isAlone) memory.remember(id, record, undefined);
-    return { kind: "shared", record, own: isUnchanged ? record.answerForMany(now) : came };
-  }
-
-  /** Rule T7. What is the server's trouble is so for all who wait; what it says to one is not. */
-  #failed(thrown: unknown, { before, isGood, signal }: Asking, lease: Lease | undefined): AskedOutcome {
-    const failure = asFailure(thrown);
-    const isForAll = !signal.aborted && failure.kind !== "load" && mayBeCovered(failure);
-    lease?.release(isForAll ? { failure: JSON.stringify({ kind: failure.kind, status: failure.status }) } : {});
-    if (isForAll && isGood && before?.coversError(this.#host.now())) {
-      this.#host.figures.coveredFailures++;
-      return { kind: "shared", record: before, failure };
-    }
-    return { kind: "failed", thrown, isForAll };
-  }
-
-  #heldOf(record: FleetRecord, { context }: LoadCall): NonNullable<LoadChanges["held"]> {
-    const { etag, lastModified } = record.entry;
-    const validator = {
-      ...(etag === undefined ? {} : { etag }),
-      ...(lastModified === undefined ? {} : { lastModified }),
-    };
-    return { value: record.sharedValue, validator, storedAt: context.now() - record.age(this.#host.now()) };
-  }
-
-  #put(lease: Lease, record: FleetRecord): void {
-    const { figures, memory, options } = this.#host;
-    const { hearing } = memory;
-    void lease.put(record.put(this.#host.now(), options.keep)).then((said) => {
-      if (said === "stored") memory.remember(lease.id, record, hearing);
-      else if (said) figures.refused++;
-    });
-  }
-
-  // ── What is not for sharing ────────────────────────────────────────────────
-
-  #isOwn(id: string): boolean {
-    const until = this.#own.get(id);
-    if (until === undefined) return false;
-    if (this.#host.now() < until) return true;
-    this.#own.delete(id);
-    return false;
-  }
-
-  #markOwn(id: string): void {
-    this.#own.delete(id);
-    this.#own.set(id, this.#host.now() + ownFor);
-    for (const [oldest] of this.#own) if (this.#own.size > mostOwn) this.#own.delete(oldest);
   }
 
   /** Whoever comes after something was called out of date waits for nothing that was begun before. */
@@ -357,20 +223,6 @@ export class Loads {
     for (const abort of this.#behind) abort.abort(new Failure("aborted", "The fleet was left."));
     this.waits.tell();
   }
-}
-
-interface Asking {
-  readonly signal: AbortSignal;
-  /** What the store has, and whether it may still be given. */
-  readonly before?: FleetRecord | undefined;
-  readonly isGood?: boolean | undefined;
-  readonly token?: string | undefined;
-  /** What it is found is for whoever asks, and not remembered. */
-  readonly isAlone?: boolean;
-}
-
-function isIterable(came: unknown): came is AsyncIterable<unknown> {
-  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }
 
 /** Of the message that another process had nothing is told: it may hold what is one user's. */

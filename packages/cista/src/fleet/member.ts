@@ -11,11 +11,13 @@ import {
   plainSelector,
 } from "../core/internal.js";
 import { type Audience, sourceLabel } from "./answers.js";
+import type { AskingHost } from "./asking.js";
 import { Contact } from "./contact.js";
 import { type FleetFigures, noFigures } from "./figures.js";
-import { Loads, type LoadsHost } from "./loads.js";
+import { Hearing, type HearingHost, pollEvery } from "./hearing.js";
+import { Loads } from "./loads.js";
 import { believedFor, isAloneVersion, Memory } from "./memory.js";
-import type { FleetStore, HeardInvalidation, Invalidation, News } from "./store.js";
+import type { FleetStore, HeardInvalidation, Invalidation } from "./store.js";
 
 export interface MemberOptions {
   readonly sources: readonly Source<any, any>[];
@@ -36,13 +38,11 @@ interface Shared {
   end(): void;
 }
 
-/** How often it asks what has been called out of date, in milliseconds: what is told may be lost. */
-const pollEvery = 500;
 /** How soon it looks again whether all others have heard: twice as late each time, in milliseconds. */
 const firstLook = 2;
 const latestLook = 100;
 
-export class Member implements LoadsHost {
+export class Member implements AskingHost, HearingHost {
   readonly options: MemberOptions;
   readonly contact: Contact;
   readonly memory: Memory;
@@ -55,13 +55,7 @@ export class Member implements LoadsHost {
   readonly #audiences: ReadonlyMap<string, Audience>;
   readonly #timers = new Set<unknown>();
   readonly #since: number;
-  /** Called out of date while there was no store: labels and ids, to be told when it is back. */
-  #untold: { labels: Set<string>; ids: Set<string> } | undefined;
-  /** The last invalidation that has been heard. */
-  #last: number | undefined;
-  #isPolling = false;
-  #pollAgain = false;
-  #endPause = (): void => {};
+  readonly #hearing: Hearing;
 
   constructor(options: MemberOptions, store: FleetStore, clock: Clock) {
     this.options = options;
@@ -78,11 +72,12 @@ export class Member implements LoadsHost {
       this.#loads.waits.tell();
     });
     this.#loads = new Loads(this);
+    this.#hearing = new Hearing(this);
     store.listen((id) => {
       if (id !== undefined) this.#loads.waits.tell(id);
-      else void this.#poll();
+      else void this.#hearing.poll();
     });
-    void this.#poll();
+    void this.#hearing.poll();
   }
 
   now(): number {
@@ -177,7 +172,7 @@ export class Member implements LoadsHost {
       if (cache !== origin) this.#adopt(cache, partition, what, () => true);
     const version = await this.contact.ask((store) => store.invalidate(what));
     if (version === undefined) {
-      this.#keep(what);
+      this.#hearing.keep(what);
       return false;
     }
     this.memory.invalidated({ ...what, version }, count);
@@ -194,25 +189,6 @@ export class Member implements LoadsHost {
   }): Promise<boolean> {
     const { groups, keys, sources, partition } = what;
     return this.invalidate({ labels: [...groups, ...sources.map(sourceLabel)], ids: this.#idsOf(keys, partition) });
-  }
-
-  #keep({ labels, ids }: Invalidation): void {
-    this.#untold ??= { labels: new Set(), ids: new Set() };
-    for (const label of labels) this.#untold.labels.add(label);
-    for (const id of ids) this.#untold.ids.add(id);
-  }
-
-  /** @returns whether there is nothing left to tell */
-  async #tellKept(): Promise<boolean> {
-    const untold = this.#untold;
-    if (!untold) return true;
-    this.#untold = undefined;
-    const what = { labels: [...untold.labels], ids: [...untold.ids] };
-    const count = this.memory.nextAlone();
-    const version = await this.contact.askAnyway((store) => store.invalidate(what));
-    if (version === undefined) this.#keep(what);
-    else this.memory.invalidated({ ...what, version }, count);
-    return version !== undefined;
   }
 
   /** Until all others know of it, or do not believe what they remember any more. */
@@ -241,65 +217,9 @@ export class Member implements LoadsHost {
     adoptChange(cache, "invalidate", selectors, (key) => this.#audiences.has(sourceIn(key)) && isOlder(key));
   }
 
-  // ── Hearing ────────────────────────────────────────────────────────────────
+  // ── What is heard ──────────────────────────────────────────────────────────
 
-  async #poll(): Promise<void> {
-    if (this.isClosed) return;
-    if (this.#isPolling) {
-      this.#pollAgain = true;
-      return;
-    }
-    this.#isPolling = true;
-    this.#endPause();
-    do {
-      this.#pollAgain = false;
-      await this.#hearNews();
-    } while (this.#pollAgain && !this.isClosed);
-    this.#isPolling = false;
-    if (!this.isClosed) this.#endPause = this.after(pollEvery, () => void this.#poll(), false);
-  }
-
-  async #hearNews(): Promise<void> {
-    const at = this.now();
-    const { contact, memory } = this;
-    const news = await contact.askAnyway((store) => store.news(this.#last, this.#about()));
-    if (!news || this.isClosed) return;
-    this.#take(news);
-    // Those who wait for us to have heard need to know.
-    if (news.invalidations.length > 0) this.#pollAgain = true;
-    if (!(await this.#tellKept())) return;
-    if (memory.heard(at) || contact.isAway) {
-      memory.forgetAlone();
-      memory.isAlone = false;
-      contact.return();
-      this.#loads.waits.tell();
-    }
-  }
-
-  #take({ last, invalidations, isGap }: News): void {
-    if (isGap || this.#last === undefined) {
-      this.memory.begin(last);
-      void this.#learnLabels();
-    }
-    this.#last = last;
-    if (isGap) {
-      this.figures.gaps++;
-      this.#loads.forgetFlights();
-      const all = { labels: [...this.#audiences.keys()].map(sourceLabel), ids: [] };
-      for (const [cache, { partition }] of this.#caches) this.#adopt(cache, partition, all, () => true);
-    }
-    for (const heard of invalidations) this.#hear(heard);
-  }
-
-  /** What was called out of date before is known then too. */
-  async #learnLabels(): Promise<void> {
-    const { hearing } = this.memory;
-    const known = await this.contact.ask((store) => store.labels());
-    if (known && hearing === this.memory.hearing) this.memory.learn(known.since, known.all);
-  }
-
-  #hear(heard: HeardInvalidation): void {
-    this.memory.invalidated(heard);
+  onHeard(heard: HeardInvalidation): void {
     if (heard.by === this.#store.name) return;
     this.figures.heard++;
     this.#loads.forgetFlights();
@@ -308,8 +228,18 @@ export class Member implements LoadsHost {
     }
   }
 
+  onGap(): void {
+    this.#loads.forgetFlights();
+    const all = { labels: [...this.#audiences.keys()].map(sourceLabel), ids: [] };
+    for (const [cache, { partition }] of this.#caches) this.#adopt(cache, partition, all, () => true);
+  }
+
+  onReturn(): void {
+    this.#loads.waits.tell();
+  }
+
   /** For the command: what it does. */
-  #about(): string {
+  about(): string {
     this.figures.remembered = this.memory.size;
     this.figures.storeFailures = this.contact.failures;
     return JSON.stringify({

@@ -1,0 +1,83 @@
+import { type createCache, write } from "cista";
+import { expect, test } from "vitest";
+import { after, asked, type Hut, two } from "./world.js";
+
+// What a request's cache gets of a fleet, and what the fleet hears of it, in virtual time.
+
+test("a conditional request: what the store has is offered to a cache that holds nothing, and is no one else's", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
+  const seen: unknown[] = [];
+  const parse = (value: Hut, held: unknown) => {
+    seen.push(held);
+    return value;
+  };
+  await after(world, 300, one.cache(undefined, { parse }).read(world.sources.hut, "h-07"));
+  await world.clock.advance(20_000);
+  await after(world, 300, other.cache(undefined, { parse }).read(world.sources.hut, "h-07"));
+  expect(seen).toEqual([
+    undefined,
+    { value: { id: "h-07", version: 1 }, validator: { etag: '"1"' }, storedAt: expect.any(Number) },
+  ]);
+});
+
+test("what is invalidated, deleted or put in one cache is called out of date in all", async () => {
+  const [world, one, other] = await two();
+  const { hut } = world.sources;
+  const book = write({ name: "book", send: async () => ({}), invalidates: () => [{ group: "of h-07" }] });
+  const acts: ((cache: ReturnType<typeof createCache>) => unknown)[] = [
+    (cache) => cache.invalidate({ group: "of h-07" }),
+    (cache) => cache.invalidate({ source: hut, params: "h-07" }),
+    (cache) => cache.invalidate({ key: 'hut "h-07"' }),
+    (cache) => cache.invalidate(hut),
+    (cache) => cache.invalidate("all"),
+    (cache) => cache.delete({ key: 'hut "h-07"' }),
+    (cache) => cache.put(hut, "h-07", { id: "h-07", version: 0 }),
+    (cache) => cache.run(book),
+  ];
+  const watching = other.cache();
+  const view = watching.view(hut, "h-07");
+  view.subscribe(() => {});
+  await after(world, 300, one.ask("h-07"));
+  for (const act of acts) {
+    const version = world.change("h-07");
+    act(one.cache());
+    await world.clock.advance(400);
+    expect(view.get(), String(act)).toMatchObject({ value: { version } });
+    expect(await after(world, 50, one.ask("h-07"), other.ask("h-07"))).toEqual(Array(2).fill({ id: "h-07", version }));
+  }
+});
+
+test("what somebody asks for anew is asked for anew, and is there for all", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+  world.change("h-07");
+  expect(await after(world, 300, one.ask("h-07", { cache: "reload" }))).toEqual([{ id: "h-07", version: 2 }]);
+  expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+  expect(asked(world)).toHaveLength(2);
+});
+
+test("closed, or its cache disposed of, nothing is left", async () => {
+  const [world, one, other] = await two();
+  await after(world, 300, one.ask("h-07"), other.ask("h-07"));
+  const cache = one.cache();
+  one.member.close();
+  other.member.close();
+  await world.clock.advance(60_000);
+  expect(world.clock.pendingTimers).toBe(0);
+  expect(await after(world, 300, cache.read(world.sources.hut, "h-08"))).toEqual([{ id: "h-08", version: 1 }]); // unshared
+});
+
+test("what is stale is given to a cache that holds nothing, and not to one that waits beside it for what is newer", async () => {
+  const [world, one] = await two();
+  const { hut } = world.sources;
+  const holding = one.cache();
+  await after(world, 300, holding.read(hut, "h-07"));
+  await world.clock.advance(70_000);
+  world.change("h-07");
+  const first = one.ask("h-07");
+  const leave = holding.view(hut, "h-07").subscribe(() => {});
+  expect(await after(world, 600, first)).toEqual([{ id: "h-07", version: 1 }]);
+  expect(holding.peek(hut, "h-07").value).toMatchObject({ version: 2 });
+  leave();
+});
