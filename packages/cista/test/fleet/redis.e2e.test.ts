@@ -1,12 +1,13 @@
 import { createCache, source } from "cista";
 import { shareFleet } from "cista/fleet";
 import fc from "fast-check";
-import type { Redis } from "ioredis";
+import { Cluster, type Redis } from "ioredis";
+import { createCluster } from "redis";
 import { afterAll, beforeAll, describe, expect, test } from "vitest";
 import { clientOf } from "../../src/fleet/redis/client.js";
 import { RedisStore } from "../../src/fleet/redis/store.js";
 import type { FleetStore, Put } from "../../src/fleet/store.js";
-import { RealRedis } from "./redis.js";
+import { RealRedis, startCluster } from "./redis.js";
 import { SimStore } from "./sim-store.js";
 
 // A fleet on a real Redis, with both clients. Rules T4, T8, T11.
@@ -123,6 +124,32 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     expect(await store.take("hut", true)).toEqual({ state: "failed", failure: '{"kind":"http"}' });
     expect(await store.take("hut", false)).toMatchObject({ state: "none", token: expect.any(String) });
   });
+});
+
+test("a cluster of three: the fleet's keys are in one slot of it, by either client", async () => {
+  const cluster = await startCluster();
+  const nodes = cluster.ports.map((port) => ({ host: "127.0.0.1", port }));
+  const one = new Cluster(nodes);
+  const other = createCluster({ rootNodes: cluster.ports.map((port) => ({ url: `redis://127.0.0.1:${port}` })) });
+  await Promise.all([one.ping(), other.connect()]);
+  let asked = 0;
+  const hut = source({ name: "hut", maxAge: "1m", groups: () => ["huts"], load: async () => ++asked });
+  const fleets = [one, other].map((redis) =>
+    shareFleet({ redis: redis as never, name: "spread", sources: [hut], timeout: "20s" }),
+  );
+  for (let n = 1; n <= 3; n++) {
+    for (const fleet of [...fleets, ...fleets]) {
+      const cache = createCache();
+      fleet.share(cache);
+      expect(await cache.read(hut)).toBe(n);
+      cache.dispose();
+    }
+    expect(await fleets[n % 2]?.invalidate({ groups: ["huts"] })).toBe(true);
+  }
+  for (const fleet of fleets) fleet.close();
+  one.disconnect();
+  other.destroy();
+  await cluster.end();
 });
 
 test("what Redis has of another form, or broken, is asked for anew", async () => {

@@ -1,9 +1,13 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { once } from "node:events";
+import { mkdtempSync, rmSync } from "node:fs";
 import { type AddressInfo, createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import type { RedisLike } from "cista/fleet";
 import { Redis } from "ioredis";
 import { createClient } from "redis";
+import { expect } from "vitest";
 import { redisPath } from "../../../../scripts/redis.mjs";
 
 /** A Redis of a test's own, on a port that was free; nothing of it is written down. */
@@ -40,6 +44,12 @@ export class RealRedis {
     await Promise.race([admin.ping(), ended]);
     ended.catch(() => {});
     admin.disconnect();
+  }
+
+  /** Its address and that of its cluster's bus, as it says them. */
+  async clusterAddress(): Promise<string[]> {
+    const said = String(await (await this.admin()).call("CLUSTER", "NODES"));
+    return ["127.0.0.1", String(this.port), /@(\d+)/.exec(said)?.[1] ?? ""];
   }
 
   /** Sends it a signal, as one kills a process, or has it hang. */
@@ -81,6 +91,43 @@ export class RealRedis {
     for (const end of this.#ends.splice(0)) end();
     await this.kill();
   }
+}
+
+/** Three of them, as a cluster. */
+export async function startCluster(): Promise<{ readonly ports: readonly number[]; end(): Promise<void> }> {
+  const folder = mkdtempSync(join(tmpdir(), "cista-cluster-"));
+  const nodes = await Promise.all(
+    ["a", "b", "c"].map(async (name) => {
+      const bus = [
+        "--cluster-port",
+        String(await freePort()),
+        "--cluster-config-file",
+        `${name}.conf`,
+        "--dir",
+        folder,
+      ];
+      return RealRedis.start("--cluster-enabled", "yes", ...bus);
+    }),
+  );
+  const admins = await Promise.all(nodes.map((node) => node.admin()));
+  const [first, ...others] = admins;
+  for (const [n, admin] of admins.entries()) {
+    const [from, to] = [n, n + 1].map((part) => Math.floor((part * 16_384) / 3));
+    await admin.call("CLUSTER", "ADDSLOTSRANGE", String(from), String((to ?? 0) - 1));
+    await admin.call("CLUSTER", "SET-CONFIG-EPOCH", String(n + 1));
+  }
+  const addresses = await Promise.all(nodes.map((node) => node.clusterAddress()));
+  for (const address of addresses.slice(1)) await first?.call("CLUSTER", "MEET", ...address);
+  await expect
+    .poll(() => Promise.all([first, ...others].map((admin) => admin?.call("CLUSTER", "INFO").then(String))))
+    .toSatisfy((all: string[]) =>
+      all.every((info) => info.includes("cluster_state:ok") && info.includes("known_nodes:3")),
+    );
+  const end = async () => {
+    await Promise.all(nodes.map((node) => node.end()));
+    rmSync(folder, { recursive: true });
+  };
+  return { ports: nodes.map(({ port }) => port), end };
 }
 
 export async function freePort(): Promise<number> {

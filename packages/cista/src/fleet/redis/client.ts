@@ -3,7 +3,7 @@ import { CistaError } from "../../core/index.js";
 import { preview } from "../../core/internal.js";
 
 /**
- * A connection to Redis, as `ioredis` (5 or later) and `redis` (node-redis, 4 or later) make it. It stays the program's: it
+ * A connection to Redis or a cluster, as `ioredis` and `redis` (both 5 or later) make it. It stays the program's: it
  * is neither configured nor closed here. A second one, for messages, is made by its `duplicate`.
  */
 export interface RedisLike {
@@ -28,6 +28,8 @@ interface CallClient extends RedisLike {
 
 /** Of redis. */
 interface SendClient extends RedisLike {
+  /** Only where it is a cluster's. */
+  getSlotMaster?(slot: number): unknown;
   sendCommand(command: readonly string[]): Promise<unknown>;
   connect(): Promise<unknown>;
   subscribe(channel: string, listener: (message: string) => void): Promise<unknown>;
@@ -37,14 +39,21 @@ interface SendClient extends RedisLike {
 
 /** @throws CistaError code "fleet" for what is neither */
 export function clientOf(redis: RedisLike): RedisClient {
-  const { call, sendCommand, duplicate } = (redis ?? {}) as Partial<CallClient & SendClient>;
+  const { call, sendCommand, duplicate, getSlotMaster } = (redis ?? {}) as Partial<CallClient & SendClient>;
   if (typeof duplicate === "function" && typeof call === "function") return ofCall(redis as CallClient);
-  if (typeof duplicate === "function" && typeof sendCommand === "function") return ofSend(redis as SendClient);
+  if (typeof duplicate === "function" && typeof sendCommand === "function") {
+    return typeof getSlotMaster === "function" ? ofCluster(redis as ClusterClient) : ofSend(redis as SendClient);
+  }
   throw new CistaError(
     "fleet",
     DEVELOPMENT &&
       `shareFleet needs a client of ioredis or redis as { redis }, but it is ${preview(redis)}. For example: new Redis(url) of ioredis.`,
   );
+}
+
+/** Of redis, for a cluster: it is told by which key it finds the node. */
+interface ClusterClient extends Omit<SendClient, "sendCommand"> {
+  sendCommand(key: string | undefined, isReadonly: boolean, command: readonly string[]): Promise<unknown>;
 }
 
 /** Its own errors are told by the commands that fail; an "error" that nobody hears would end the process. */
@@ -64,9 +73,14 @@ function ofCall(redis: CallClient): RedisClient {
   };
 }
 
-function ofSend(redis: SendClient): RedisClient {
+function ofCluster(redis: ClusterClient): RedisClient {
+  const keyIn = (command: readonly string[]) => command.find((word) => word.startsWith("{"));
+  return ofSend(redis as unknown as SendClient, (command) => redis.sendCommand(keyIn(command), false, command));
+}
+
+function ofSend(redis: SendClient, send: RedisClient["send"] = (command) => redis.sendCommand(command)): RedisClient {
   return {
-    send: (command) => redis.sendCommand(command),
+    send,
     subscribe(channel, listener) {
       const ear = redis.duplicate() as SendClient;
       ear.on("error", ignore);
