@@ -100,7 +100,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
   });
 
   test("H4: what failed, is late or is noStore is left to the browser, which asks once for each", async () => {
-    stage.visit = { ...stage.visit, options: { timeout: 300 } };
+    stage.visit = { ...stage.visit, options: { timeout: 3000 } }; // time enough for all that answers
     const release = stage.holdBack("slow");
     const tab = await stage.open("failing,no-store,slow");
     await expect.poll(() => [...stage.lastPage.left.keys()]).toContain('value "slow"');
@@ -123,7 +123,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
   });
 
   test("H8: a value that is late or failed is left to the browser, behind its fallback; the page's stream ends", async () => {
-    stage.visit = { ...stage.visit, options: { timeout: 300 } };
+    stage.visit = { ...stage.visit, options: { timeout: 3000 } }; // time enough for all that answers
     const release = stage.holdBack("v-late");
     const tab = await stage.open("quick,v-late");
     await expect.poll(() => [...stage.lastPage.left.keys()]).toEqual(['value "v-late"']);
