@@ -57,7 +57,8 @@ export interface Fleet {
   share(cache: Cache): () => void;
   /**
    * Has nothing be trusted any more that this names, in any process.
-   * Resolves with true when no process answers with what was before: some milliseconds. With false where Redis is away: then it
+   * Resolves with true when no process answers with what was before: in some milliseconds, or two seconds where one hangs, or
+   * the fleet has only just begun. With false where Redis is away: then it
    * is done here, kept, and told when Redis is back.
    * @example await fleet.invalidate({ groups: ["huts"] });
    */
