@@ -444,9 +444,15 @@ export const mutations = [
   ["T10", "answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
   [
     "T11",
+    "operations/loading.ts",
+    "return definition.check ? checkedAnswer(definition.check, came) : came;",
+    "return came;",
+  ],
+  [
+    "T11 loaded",
     "answers.ts",
-    'const value = check && !isMissing && kind !== "unchanged" ? await checked(check, raw) : raw;',
-    "const value = raw;",
+    "before?.sharedValue : loadedValueOf(answered);",
+    "before?.sharedValue : answered.value;",
   ],
   ["T11 JSON", "answers.ts", "if (!isJson(value)) return undefined;", ""],
   ["T12", "record.ts", "freezeDeep(this.#value);", ""],

@@ -1,6 +1,6 @@
 /** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
 import type { Answer, LoadCall } from "../core/index.js";
-import { checked, milliseconds, omitUndefined } from "../core/internal.js";
+import { checked, loadedValueOf, milliseconds, omitUndefined, wasChecked } from "../core/internal.js";
 import { FleetRecord } from "./record.js";
 
 /** Who may share what a source answers. */
@@ -27,12 +27,14 @@ export async function recordOfAnswer(
   // Rule T1, RFC 9111 §3.
   if (policy?.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
   if (call.parts.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
-  const raw = kind === "unchanged" ? before?.sharedValue : answered.value;
+  // As it was loaded: each process makes of it what its own check does.
+  const raw = kind === "unchanged" ? before?.sharedValue : loadedValueOf(answered);
   const isMissing = kind === "missing" || before?.entry.kind === "missing";
   if (kind === "unchanged" && !before) return undefined;
   const text = isMissing ? "" : jsonText(raw, maxBytes);
   if (text === undefined) return undefined;
-  const value = check && !isMissing && kind !== "unchanged" ? await checked(check, raw) : raw;
+  const isChecked = !check || isMissing || kind === "unchanged" || wasChecked(answered);
+  const value = isChecked ? (kind === "value" ? answered.value : raw) : await checked(check, raw);
   const validator = details.validator ?? before?.entry;
   const own = details.groups ?? before?.entry.groups ?? [];
   const named = groupsOf && !isMissing ? groupsOf(value, call.params) : [];

@@ -1,4 +1,4 @@
-import { Failure, source } from "cista";
+import { createCache, Failure, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { after, asked, FleetWorld, type Hut, type SimProcess, two } from "./world.js";
 
@@ -349,6 +349,33 @@ test("T11: what the source's check refuses is not put; what it makes of a value 
   world.change("h-08");
   await expect(after(world, 300, one.ask("h-08"))).rejects.toMatchObject({ kind: "shape" });
   expect([...world.store.entries.keys()]).toEqual(['hut "h-07"']);
+});
+
+test("T11: an interceptor sees what the check has made of a value, once; a value of its own is checked after it", async () => {
+  let checks = 0;
+  const check = {
+    "~standard": {
+      version: 1 as const,
+      vendor: "test",
+      validate: (value: any) => ({ value: { seen: ++checks, value } }),
+    },
+  };
+  const hut = source({ name: "hut", check, load: async (id: string) => id });
+  const cache = createCache();
+  let seen: unknown;
+  let own: unknown;
+  cache.intercept({
+    async load(_, proceed) {
+      if (own) return own;
+      seen = await proceed();
+      return seen;
+    },
+  });
+  expect(await cache.read(hut, "h-07")).toEqual({ seen: 1, value: "h-07" });
+  expect(seen).toMatchObject({ kind: "value", value: { seen: 1 } });
+  own = "of its own";
+  expect(await cache.read(hut, "h-08")).toEqual({ seen: 2, value: "of its own" });
+  cache.dispose();
 });
 
 test("T11: what JSON cannot carry as it is, and what is too large, is not put", async () => {

@@ -125,14 +125,15 @@ async function withFleet(
   use: (redis: Redis, name: string, shownUrl: string) => Promise<void>,
 ): Promise<void> {
   const redis = new Redis(url, { lazyConnect: true, maxRetriesPerRequest: 1, retryStrategy: () => null });
-  redis.on("error", () => {}); // told below
+  let why = "it does not answer";
+  redis.on("error", ({ message }: Error) => {
+    why = message;
+  });
   const shown = new URL(url);
   shown.password = "";
   try {
-    await redis.connect().catch((cause: Error) => {
-      throw new FleetTrouble(
-        `Redis cannot be reached at ${shown.href}: ${cause.message}. Name another by --redis <url>.`,
-      );
+    await redis.connect().catch(() => {
+      throw new FleetTrouble(`Redis cannot be reached at ${shown.href}: ${why}. Name another by --redis <url>.`);
     });
     await use(redis, name ?? (await onlyFleet(redis)), shown.href);
   } finally {

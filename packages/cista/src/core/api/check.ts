@@ -1,4 +1,5 @@
 /** Checks of loaded values by a Standard Schema. */
+import { type Answer, answer, isAnswer } from "./answer.js";
 import { Failure, preview } from "./failure.js";
 
 /** https://standardschema.dev */
@@ -16,6 +17,34 @@ export type OutputOf<S> = S extends StandardSchema<any, infer O> ? O : never;
 interface Issue {
   readonly message: string;
   readonly path?: readonly (PropertyKey | { readonly key: PropertyKey })[];
+}
+
+/** Answers whose value has been checked, with the value as it was loaded. */
+const loadedValues = new WeakMap<object, unknown>();
+
+/**
+ * What a load has come back with, its value checked, so that interceptors see what the source stands for.
+ * @throws Failure kind "shape"
+ */
+export async function checkedAnswer(schema: StandardSchema<unknown, unknown>, came: unknown): Promise<unknown> {
+  if (typeof came === "object" && came !== null && Symbol.asyncIterator in came) return came; // each of its values, when it comes
+  const given = isAnswer(came) ? came : answer(came);
+  if (given.kind !== "value" || given.value === undefined) return came;
+  const whole = { ...given, value: await checked(schema, given.value) };
+  loadedValues.set(whole, given.value);
+  return whole;
+}
+
+export function wasChecked(given: Answer<unknown>): boolean {
+  return loadedValues.has(given);
+}
+
+/**
+ * The value as it was loaded: what the check has made of it may be nothing that can be stored.
+ * @internal
+ */
+export function loadedValueOf(given: Answer<unknown>): unknown {
+  return loadedValues.has(given) ? loadedValues.get(given) : given.value;
 }
 
 /**

@@ -97,7 +97,7 @@ export interface Interceptor {
   /**
    * Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next
    * interceptor, with what is to be otherwise in its context: so one that knows a value from elsewhere offers it as `held`.
-   * What the load comes back with has not been checked yet.
+   * What the load comes back with has been checked; what an interceptor answers with itself is checked after it.
    */
   load?(call: LoadCall, proceed: (changes?: LoadChanges) => unknown): unknown;
   /** Whether there is to be no network for a source, by its name: its requests wait for it (rule R6), until the removal. */

@@ -1,5 +1,6 @@
 /** One request: its tries, pauses, time-outs, and its stream of answers. Rules R5, R6. */
 import { type Answer, asAnswer } from "../api/answer.js";
+import { wasChecked } from "../api/check.js";
 import { asFailure, Failure } from "../api/failure.js";
 import type { RequestPhase } from "../api/reading.js";
 import type { Clock } from "../api/seams.js";
@@ -207,7 +208,7 @@ export class Request {
 
   async #answerOf(came: unknown): Promise<Answer<unknown>> {
     const answer = asAnswer(came, this.#plan.holds());
-    if (answer.kind !== "value") return answer;
+    if (answer.kind !== "value" || wasChecked(answer)) return answer;
     const value = await this.#plan.check(answer.value);
     return value === answer.value ? answer : { ...answer, value };
   }

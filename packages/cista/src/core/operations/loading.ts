@@ -1,5 +1,6 @@
 /** One call of a load: its context, the parts that it reads, cycles. Rules D1, D2, D3, D4, D5. */
 import { partsUnchanged } from "../api/answer.js";
+import { checkedAnswer } from "../api/check.js";
 import type { ArgumentsOf, LoadCall, LoadChanges, LoadContext, LoadMode, Source } from "../api/contract.js";
 import { CistaError, Failure } from "../api/failure.js";
 import { policyWith, standingOf } from "../api/freshness.js";
@@ -92,7 +93,10 @@ function intercepted({ entry, parts }: Reader, context: LoadContext): unknown {
         interceptor.load
           ? interceptor.load(callWith(changes), (more) => inner({ ...changes, ...more }))
           : inner(changes),
-    (changes) => definition.load(entry.params, changed(context, changes)),
+    async (changes) => {
+      const came = await definition.load(entry.params, changed(context, changes));
+      return definition.check ? checkedAnswer(definition.check, came) : came;
+    },
   );
   return around({});
 }
