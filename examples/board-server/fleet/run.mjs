@@ -15,10 +15,16 @@ const processes = 4;
 const after = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 /**
- * @param options paths of nginx and redis-server, and where lines go
+ * @param options paths of nginx and redis-server, and the environment that Redis is started in
  * @returns what there is to be ended, and the addresses
  */
-export async function startFleet({ nginx, redisServer, isShared = true, redisPort, slow = () => after(100) }) {
+export async function startFleet({
+  nginx,
+  redisServer,
+  redisEnv = process.env,
+  isShared = true,
+  slow = () => after(100),
+}) {
   const folder = mkdtempSync(join(tmpdir(), "cista-fleet-"));
   chmodSync(folder, 0o755); // nginx's workers are not whoever runs this
   const asked = [];
@@ -37,8 +43,8 @@ export async function startFleet({ nginx, redisServer, isShared = true, redisPor
     );
     const address = `http://127.0.0.1:${dataPort}`;
 
-    const redis = redisPort ?? (isShared ? await freePort() : undefined);
-    if (isShared) ends.push(await startRedis(redisServer, redis));
+    const redis = isShared ? await freePort() : undefined;
+    if (isShared) ends.push(await startRedis(redisServer, redis, redisEnv));
 
     const ports = await Promise.all(
       Array.from({ length: processes }, async (_, n) => {
@@ -65,9 +71,9 @@ export async function startFleet({ nginx, redisServer, isShared = true, redisPor
   }
 }
 
-async function startRedis(redisServer, port) {
+async function startRedis(redisServer, port, env) {
   const quiet = ["--save", "", "--appendonly", "no", "--loglevel", "warning"];
-  const redis = spawn(redisServer, ["--port", String(port), "--bind", "127.0.0.1", ...quiet], { stdio: "ignore" });
+  const redis = spawn(redisServer, ["--port", String(port), "--bind", "127.0.0.1", ...quiet], { stdio: "ignore", env });
   const { Redis } = await import("ioredis");
   const client = new Redis(port, { retryStrategy: () => 20, maxRetriesPerRequest: null });
   client.on("error", () => {});

@@ -2,7 +2,7 @@ import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
-import { redisPath } from "../../../scripts/redis.mjs";
+import { redisEnvironment, redisPath } from "../../../scripts/redis.mjs";
 
 // The board as four processes behind nginx, on a real Redis.
 
@@ -13,7 +13,12 @@ interface Running {
   close(): Promise<void>;
 }
 interface Run {
-  startFleet(programs: { nginx: string; redisServer: string; slow(): Promise<void> }): Promise<Running>;
+  startFleet(programs: {
+    nginx: string;
+    redisServer: string;
+    redisEnv: NodeJS.ProcessEnv;
+    slow(): Promise<void>;
+  }): Promise<Running>;
   visit(url: string, visits: number, atOnce?: number): Promise<{ whole: number; took: number }>;
   book(url: string, hut: string, night: string): Promise<Response>;
 }
@@ -23,7 +28,11 @@ beforeAll(async () => {
   const env = { ...process.env, NODE_ENV: "production" }; // what tests run in is no flavour of a build
   execFileSync("npm", ["run", "build"], { cwd: fileURLToPath(new URL("..", import.meta.url)), env, stdio: "ignore" });
   run = (await import(new URL("../fleet/run.mjs", import.meta.url).href)) as Run;
-  const programs = { nginx: nginxPath() ?? "nginx", redisServer: redisPath() ?? "redis-server" };
+  const programs = {
+    nginx: nginxPath() ?? "nginx",
+    redisServer: redisPath() ?? "redis-server",
+    redisEnv: redisEnvironment(),
+  };
   fleet = await run.startFleet({ ...programs, slow: async () => {} });
 });
 afterAll(() => fleet?.close());

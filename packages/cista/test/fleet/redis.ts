@@ -8,7 +8,7 @@ import type { RedisLike } from "cista/fleet";
 import { Redis } from "ioredis";
 import { createClient } from "redis";
 import { expect } from "vitest";
-import { redisPath } from "../../../../scripts/redis.mjs";
+import { redisEnvironment, redisPath } from "../../../../scripts/redis.mjs";
 
 /** A Redis of a test's own, on a port that was free; nothing of it is written down. */
 export class RealRedis {
@@ -34,7 +34,10 @@ export class RealRedis {
   async start(...options: string[]): Promise<void> {
     const quiet = ["--save", "", "--appendonly", "no", "--daemonize", "no", "--loglevel", "warning"];
     const address = ["--port", String(this.port), "--bind", "127.0.0.1"];
-    const running = spawn(redisPath() ?? "redis-server", [...address, ...quiet, ...options], { stdio: "ignore" });
+    const running = spawn(redisPath() ?? "redis-server", [...address, ...quiet, ...options], {
+      stdio: "ignore",
+      env: redisEnvironment(),
+    });
     this.#process = running;
     const admin = new Redis(this.port, { retryStrategy: () => 20, maxRetriesPerRequest: null });
     admin.on("error", () => {});
