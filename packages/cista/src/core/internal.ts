@@ -3,7 +3,7 @@
  * not. Everything else comes from `index.ts`, as it does for programs.
  */
 export { isAnswer } from "./api/answer.js";
-export { checked, loadedValueOf, wasChecked } from "./api/check.js";
+export { checked, checkedAnswer, loadedValueOf, wasChecked } from "./api/check.js";
 export { milliseconds } from "./api/duration.js";
 export { asFailure, mayBeCovered, preview } from "./api/failure.js";
 export { type AnyReading, missingFailure } from "./api/reading.js";

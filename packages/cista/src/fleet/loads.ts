@@ -1,5 +1,6 @@
 /** What stands around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
 import { type Answer, Failure } from "../core/index.js";
+import { checkedAnswer, isAnswer, wasChecked } from "../core/internal.js";
 import { Asking, type AskingHost, type Outcome, type Question } from "./asking.js";
 import { Flight } from "./flights.js";
 import { Lease } from "./lease.js";
@@ -40,12 +41,12 @@ export class Loads {
     if (known) {
       figures.memoryHits++;
       note(known.version);
-      return known.answerForMany(this.#host.now());
+      return this.#checked(question, known.answerForMany(this.#host.now()));
     }
     if (this.#own.has(id)) return this.#alone(question);
     const looked = await this.#lookQuickly(question);
     call.context.signal.throwIfAborted();
-    return looked ?? this.#together(question);
+    return looked ? this.#checked(question, looked) : this.#together(question);
   }
 
   /** One flight for each id: whoever finds that it was not for sharing asks on their own. */
@@ -63,12 +64,24 @@ export class Loads {
       if (!leads && !outcome.record.isFresh(this.#host.now()) && !outcome.failure && call.context.held !== undefined)
         return this.#together(question);
       note(outcome.record.version);
-      if (leads && outcome.own !== undefined) return outcome.own;
-      return outcome.record.answerForMany(this.#host.now(), outcome.failure);
+      const own = leads ? outcome.own : undefined;
+      return this.#checked(question, own ?? outcome.record.answerForMany(this.#host.now(), outcome.failure));
     }
     if (outcome.kind === "failed" && (leads || outcome.isForAll)) throw outcome.thrown;
     if (outcome.kind === "own" && leads) return outcome.came;
     return this.#alone(question);
+  }
+
+  /** Rule T11: what another version of the program has put, and this one's check refuses, is asked for anew. */
+  async #checked(question: Question, came: unknown): Promise<unknown> {
+    const { check } = question.call.definition;
+    if (!check || !isAnswer(came) || wasChecked(came)) return came;
+    try {
+      return await checkedAnswer(check, came);
+    } catch {
+      this.#host.figures.unreadable++;
+      return this.#anew(question);
+    }
   }
 
   #fly(question: Question): Flight<Outcome> {

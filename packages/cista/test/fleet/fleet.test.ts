@@ -351,6 +351,25 @@ test("T11: what the source's check refuses is not put; what it makes of a value 
   expect([...world.store.entries.keys()]).toEqual(['hut "h-07"']);
 });
 
+test("T11: what another version of the program has put, and one's own check refuses, is asked for anew", async () => {
+  const [world, one] = await two();
+  const wants = (value: any) => (value.region ? { value } : { issues: [{ message: "has no region" }] });
+  const newer = source({
+    name: "hut",
+    maxAge: "1m",
+    check: { "~standard": { version: 1 as const, vendor: "test", validate: wants } },
+    load: async (id: string) => ({ id, region: "Ashdale" }),
+  });
+  const other = world.start({ sources: [newer] });
+  await world.clock.advance(2000);
+  await after(world, 300, one.ask("h-07"));
+  for (let times = 0; times < 2; times++) {
+    const read = other.cache().read(newer, "h-07");
+    expect(await after(world, 300, read)).toEqual([{ id: "h-07", region: "Ashdale" }]);
+  }
+  expect(other.figures.unreadable).toBe(1);
+});
+
 test("T11: an interceptor sees what the check has made of a value, once; a value of its own is checked after it", async () => {
   let checks = 0;
   const check = {
