@@ -128,18 +128,20 @@ fleetCommand("invalidate", "have nothing be trusted any more that bears a group,
   .option("--group <group>", "a group; may be given several times", several, [])
   .option("--source <name>", "a source's name; may be given several times", several, [])
   .option("--key <key>", 'an entry\'s key, such as \'hut {"id":"h-07"}\'; may be given several times', several, [])
+  .option("--partition <name>", "whose the keys are, where each user has their own")
   .action(
     async ({
       group: groups,
       source: sources,
       key: keys,
+      partition,
       ...words
-    }: FleetWords & Record<"group" | "source" | "key", string[]>) => {
+    }: FleetWords & Record<"group" | "source" | "key", string[]> & { partition?: string }) => {
       if (groups.length + sources.length + keys.length === 0) {
         program.error("error: name what is to be called out of date by --group, --source or --key.", { exitCode: 2 });
       }
       const { invalidateInFleet } = await import("./fleet/index.js");
-      await invalidateInFleet({ ...words, groups, sources, keys, ...terminal, print });
+      await invalidateInFleet({ ...words, groups, sources, keys, partition, ...terminal, print });
     },
   );
 

@@ -98,7 +98,14 @@ test("it calls out of date by group, source and key, and every process has heard
     const stored = JSON.parse((await cista("keys", "--json", ...at())).out).entries;
     expect(stored.find((entry: any) => entry.key === 'hut "h-08"').state).toBe("invalid");
   }
-  expect((await cista("watch", "--once", ...at())).out).toMatch(/ago, by .*: hut "h-08"\n.*source hut\n.*group huts/);
+  await cista("invalidate", "--key", "basket", "--partition", "wren", ...at());
+  expect(JSON.parse((await cista("keys", "--json", ...at())).out).entries[0]).toMatchObject({
+    key: "basket",
+    state: "invalid",
+  });
+  expect((await cista("watch", "--once", ...at())).out).toMatch(
+    /of one user: "wren" basket\n.*: hut "h-08"\n.*source hut\n.*group huts/,
+  );
 });
 
 test("what it cannot do it says, and what to do", async () => {

@@ -91,30 +91,37 @@ export async function invalidateInFleet({
   groups,
   keys,
   sources,
+  partition,
   ...words
-}: FleetWords & { groups: string[]; keys: string[]; sources: string[] }): Promise<void> {
+}: FleetWords & {
+  groups: string[];
+  keys: string[];
+  sources: string[];
+  /** Whose the keys are. */
+  partition: string | undefined;
+}): Promise<void> {
   await withFleet(words, async (redis, name) => {
-    const named = [...new Set([...sources, ...keys.map((key) => key.split(" ")[0] ?? key)])].map((source) => ({
-      name: source,
-    }));
+    const asSources = (names: readonly string[]) => [...new Set(names)].map((source) => ({ name: source })) as never[];
+    const ofKeys = asSources(keys.map((key) => key.split(" ")[0] ?? key));
     const fleet = shareFleet({
       redis: redis as never,
       name,
-      sources: named as never[],
+      ...(partition === undefined ? { sources: ofKeys } : { perUser: ofKeys }),
       timeout: "5s",
       title: "cista fleet invalidate",
     });
     try {
-      const isTold = await fleet.invalidate({
-        groups,
-        keys,
-        sources: named.filter((each) => sources.includes(each.name)) as never[],
-      });
+      const whose = partition === undefined ? {} : { partition };
+      const isTold = await fleet.invalidate({ groups, keys, sources: asSources(sources), ...whose });
       if (!isTold) throw new FleetTrouble("Redis has not taken it: nothing was called out of date.");
     } finally {
       fleet.close();
     }
-    const what = [...groups.map((group) => `group ${group}`), ...sources.map((source) => `source ${source}`), ...keys];
+    const what = [
+      ...groups.map((group) => `group ${group}`),
+      ...sources.map((source) => `source ${source}`),
+      ...keys.map((key) => (partition === undefined ? key : `${key} (of ${partition})`)),
+    ];
     words.print(`Called out of date in the whole fleet ${name}: ${what.join(", ")}.`);
   });
 }
