@@ -1,6 +1,6 @@
 /** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
 import type { Answer, LoadCall } from "../core/index.js";
-import { checked, loadedValueOf, milliseconds, omitUndefined, wasChecked } from "../core/internal.js";
+import { checked, detailsOf, loadedValueOf, milliseconds, omitUndefined, wasChecked } from "../core/internal.js";
 import { FleetRecord } from "./record.js";
 
 /** Who may share what a source answers. */
@@ -22,53 +22,54 @@ export async function recordOfAnswer(
 ): Promise<FleetRecord | undefined> {
   const { details, kind } = answered;
   const { groups: groupsOf, labels: labelsOf, check, name } = call.definition;
-  const policy = before && !details.shared && details.maxAge === undefined ? undefined : call.policyOf(details);
+  // Only what still holds goes on with what was said of it before (RFC 9111 §4.3.4).
+  const same = kind === "unchanged" ? before : undefined;
+  const policy = call.policyOf(same ? { ...detailsOf(same.entry), ...details } : details);
   const use = details.shared;
   // Rule T1, RFC 9111 §3.
-  if (policy?.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
+  if (policy.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
   if (call.parts.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
+  if (kind === "unchanged" && !same) return undefined;
   // As it was loaded: each process makes of it what its own check does.
-  const raw = kind === "unchanged" ? before?.sharedValue : loadedValueOf(answered);
-  const isMissing = kind === "missing" || before?.entry.kind === "missing";
-  if (kind === "unchanged" && !before) return undefined;
+  const raw = same ? same.sharedValue : loadedValueOf(answered);
+  const isMissing = kind === "missing";
   const text = isMissing ? "" : jsonText(raw, maxBytes);
   if (text === undefined) return undefined;
-  const isChecked = !check || isMissing || kind === "unchanged" || wasChecked(answered);
+  const isChecked = !check || kind !== "value" || wasChecked(answered);
   const value = isChecked ? (kind === "value" ? answered.value : raw) : await checked(check, raw);
-  const validator = details.validator ?? before?.entry;
-  const own = details.groups ?? before?.entry.groups ?? [];
+  const validator = details.validator ?? same?.entry;
+  const own = details.groups ?? same?.entry.groups ?? [];
   const named = groupsOf && !isMissing ? groupsOf(value, call.params) : [];
-  const told = policy
-    ? {
-        maxAge: finite(policy.maxAge),
-        staleWhileRevalidate: finite(policy.staleWhileRevalidate),
-        staleIfError: finite(policy.staleIfError),
-        mustRevalidate: policy.mustRevalidate || undefined,
-        immutable: policy.immutable || undefined,
-      }
-    : before?.entry;
   const entry = omitUndefined({
-    maxAge: null,
-    staleWhileRevalidate: null,
-    staleIfError: null,
-    ...told,
     source: name,
     params: call.params,
     kind: isMissing ? ("missing" as const) : ("value" as const),
     age: details.age === undefined ? 0 : milliseconds(details.age, "age"),
+    maxAge: finite(policy.maxAge),
+    staleWhileRevalidate: finite(policy.staleWhileRevalidate),
+    staleIfError: finite(policy.staleIfError),
+    mustRevalidate: policy.mustRevalidate || undefined,
+    immutable: policy.immutable || undefined,
     etag: validator?.etag,
     lastModified: validator?.lastModified,
     groups: own.length > 0 ? own : undefined,
   });
-  // Rule T3: for the fleet s-maxage counts; for one user, whose private cache it is, max-age.
-  const isForAll = audience === "all";
-  const lifetime =
-    isForAll && use?.maxAge !== undefined
-      ? milliseconds(use.maxAge, "maxAge")
-      : (policy?.maxAge ?? before?.lifetime ?? 0);
-  const mustRevalidate = (isForAll && use?.mustRevalidate === true) || (!policy && before?.mustRevalidate === true);
   const labels = [...new Set([...own, ...named, ...(labelsOf?.(call.params) ?? []), sourceLabel(name)])];
-  return new FleetRecord(entry, { lifetime, mustRevalidate, labels, version }, text, now);
+  // Rule T3: for the fleet s-maxage counts; for one user, whose private cache it is, max-age.
+  const forAll = audience === "all" ? use : undefined;
+  const isAsBefore = same && details.maxAge === undefined && !use;
+  const more = {
+    lifetime:
+      forAll?.maxAge === undefined
+        ? isAsBefore
+          ? same.lifetime
+          : policy.maxAge
+        : milliseconds(forAll.maxAge, "maxAge"),
+    mustRevalidate: forAll?.mustRevalidate ?? (isAsBefore ? same.mustRevalidate : false),
+    labels,
+    version,
+  };
+  return new FleetRecord(entry, more, text, now);
 }
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);

@@ -13,7 +13,6 @@ export interface AskingHost extends LeaseHost {
   readonly memory: Memory;
   readonly figures: FleetFigures;
   readonly options: { readonly lease: number; readonly keep: number; readonly maxBytes: number };
-  readonly isClosed: boolean;
   now(): number;
 }
 
@@ -31,7 +30,14 @@ export interface Question {
 /** What a load came to, for all who wait for it in this process. */
 export type Outcome =
   /** It is for all. `own` is for whoever has asked the source. */
-  | { readonly kind: "shared"; readonly record: FleetRecord; readonly own?: unknown; readonly failure?: Failure }
+  | {
+      readonly kind: "shared";
+      readonly record: FleetRecord;
+      readonly own?: unknown;
+      readonly failure?: Failure;
+      /** It is for those who hold nothing (rule T6). */
+      readonly isStale?: boolean;
+    }
   /** It is for nobody but whoever has asked. */
   | { readonly kind: "own"; readonly came: unknown }
   /** Nobody has asked: each is to ask on their own. */

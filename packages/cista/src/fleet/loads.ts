@@ -60,9 +60,7 @@ export class Loads {
     const outcome = await flight.join(call.context.signal);
     if (outcome.kind === "shared") {
       if (!leads) figures.joined++;
-      // What is stale was meant for those who hold nothing.
-      if (!leads && !outcome.record.isFresh(this.#host.now()) && !outcome.failure && call.context.held !== undefined)
-        return this.#together(question);
+      if (!leads && outcome.isStale && call.context.held !== undefined) return this.#together(question);
       note(outcome.record.version);
       const own = leads ? outcome.own : undefined;
       return this.#checked(question, own ?? outcome.record.answerForMany(this.#host.now(), outcome.failure));
@@ -136,7 +134,7 @@ export class Loads {
     if (isGood && found.state === "stale" && call.context.held === undefined && record.isUsable(this.#host.now())) {
       figures.staleHits++;
       if (found.token) this.#revalidate(question, record, found.token);
-      return { kind: "shared", record };
+      return { kind: "shared", record, isStale: true };
     }
     if (found.token || found.state === "fresh") {
       const before = isGood || found.state === "invalid" ? record : undefined;

@@ -54,6 +54,7 @@ export class Member implements AskingHost, HearingHost {
   readonly #caches = new Map<Cache, Shared>();
   readonly #audiences: ReadonlyMap<string, Audience>;
   readonly #timers = new Set<unknown>();
+  readonly #pauses = new Set<() => void>();
   readonly #since: number;
   readonly #hearing: Hearing;
 
@@ -163,32 +164,34 @@ export class Member implements AskingHost, HearingHost {
 
   // ── Calling out of date ────────────────────────────────────────────────────
 
-  /** @param origin the cache in which it has been done already */
-  async invalidate(what: Invalidation, origin?: Cache): Promise<boolean> {
+  /**
+   * @param origin the cache in which it has been done already
+   * @returns its version; undefined where it will be told later
+   */
+  async invalidate(what: Invalidation, origin?: Cache): Promise<number | undefined> {
     this.figures.invalidations++;
     const count = this.memory.invalidate(what);
     this.#loads.forgetFlights();
     for (const [cache, { partition }] of this.#caches)
       if (cache !== origin) this.#adopt(cache, partition, what, () => true);
     const version = await this.contact.ask((store) => store.invalidate(what));
-    if (version === undefined) {
-      this.#hearing.keep(what);
-      return false;
-    }
-    this.memory.invalidated({ ...what, version }, count);
-    await this.#untilHeard(version);
-    return true;
+    if (version === undefined) this.#hearing.keep(what);
+    else this.memory.invalidated({ ...what, version }, count);
+    return version;
   }
 
-  /** By keys and groups, as a program has them. */
-  invalidateNamed(what: {
+  /** By keys and groups, as a program has them; resolves when all have heard, with whether they have been told. */
+  async invalidateNamed(what: {
     groups: readonly string[];
     keys: readonly string[];
     sources: readonly string[];
     partition: string | undefined;
   }): Promise<boolean> {
     const { groups, keys, sources, partition } = what;
-    return this.invalidate({ labels: [...groups, ...sources.map(sourceLabel)], ids: this.#idsOf(keys, partition) });
+    const labels = [...groups, ...sources.map(sourceLabel)];
+    const version = await this.invalidate({ labels, ids: this.#idsOf(keys, partition) });
+    if (version !== undefined) await this.#untilHeard(version);
+    return version !== undefined;
   }
 
   /** Until all others know of it, or do not believe what they remember any more. */
@@ -196,8 +199,20 @@ export class Member implements AskingHost, HearingHost {
     const end = this.now() + believedFor + pollEvery;
     for (let pause = firstLook; this.now() < end && !this.isClosed; pause = Math.min(pause * 2, latestLook)) {
       if (await this.contact.ask((store) => store.isHeardByAll(version))) return;
-      await new Promise<void>((resolve) => this.after(pause, resolve));
+      await this.#pause(pause);
     }
+  }
+
+  /** Over when the fleet is left, too: whoever waits for it is not left waiting. */
+  #pause(length: number): Promise<void> {
+    return new Promise((resolve) => {
+      const end = () => {
+        this.#pauses.delete(end);
+        resolve();
+      };
+      this.#pauses.add(end);
+      this.after(length, end);
+    });
   }
 
   #adopt(
@@ -257,6 +272,7 @@ export class Member implements AskingHost, HearingHost {
     this.#loads.close();
     for (const timer of this.#timers) this.#clock.clearTimer(timer);
     this.#timers.clear();
+    for (const end of this.#pauses) end();
     this.#store.close();
   }
 }

@@ -1,4 +1,4 @@
-import { type createCache, write } from "cista";
+import { type createCache, unchanged, write } from "cista";
 import { expect, test } from "vitest";
 import { after, asked, type Hut, two } from "./world.js";
 
@@ -80,4 +80,47 @@ test("what is stale is given to a cache that holds nothing, and not to one that 
   expect(await after(world, 600, first)).toEqual([{ id: "h-07", version: 1 }]);
   expect(holding.peek(hut, "h-07").value).toMatchObject({ version: 2 });
   leave();
+});
+
+test("T1: what still holds, but is not to be stored any more, is each one's own from then on", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
+  await after(world, 300, one.ask("h-07"));
+  await world.clock.advance(20_000);
+  const parse = (_: Hut, held: unknown) => held && unchanged({ noStore: true });
+  const cache = other.cache(undefined, { parse });
+  expect(await after(world, 300, cache.read(world.sources.hut, "h-07"))).toEqual([{ id: "h-07", version: 1 }]);
+  expect(world.store.everPut).toHaveLength(1);
+});
+
+test("what is new says all of itself: nothing of what was stored before goes on with it", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
+  await after(world, 300, one.ask("h-07"));
+  await world.clock.advance(20_000);
+  world.change("h-07");
+  world.said = () => ({});
+  expect(await after(world, 300, other.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
+  const stored = world.store.entries.get('hut "h-07"');
+  expect(stored?.put).toMatchObject({ lifetime: 30_000, meta: expect.not.stringContaining("etag") });
+});
+
+test("caches that hold something and ask at once wait for one request, also for what has no lifetime", async () => {
+  const [world, one] = await two();
+  world.said = () => ({ maxAge: 0, staleWhileRevalidate: 0 });
+  const { hut } = world.sources;
+  const caches = [one.cache(), one.cache(), one.cache()];
+  await after(world, 300, ...caches.map((cache) => cache.read(hut, "h-07")));
+  asked(world);
+  await after(world, 600, ...caches.map((cache) => cache.read(hut, "h-07")));
+  expect(asked(world)).toHaveLength(1);
+});
+
+test("who waits for all to have heard is not left waiting when the fleet is left", async () => {
+  const [world, one, other] = await two();
+  other.stop();
+  const waiting = one.invalidate("huts");
+  await world.clock.advance(50);
+  one.member.close();
+  expect(await after(world, 50, waiting)).toEqual([true]);
 });

@@ -1,7 +1,7 @@
 import { createCache, source } from "cista";
 import { shareFleet } from "cista/fleet";
 import fc from "fast-check";
-import { Cluster, type Redis } from "ioredis";
+import { Cluster, Redis } from "ioredis";
 import { createCluster } from "redis";
 import { afterAll, beforeAll, describe, expect, test } from "vitest";
 import { clientOf } from "../../src/fleet/redis/client.js";
@@ -150,6 +150,16 @@ test("a cluster of three: the fleet's keys are in one slot of it, by either clie
   one.disconnect();
   other.destroy();
   await cluster.end();
+});
+
+test("messages are heard also where the program's client lets no command wait for a connection", async () => {
+  const impatient = new Redis(redis.port, { enableOfflineQueue: false, lazyConnect: true });
+  await impatient.connect();
+  const heard: string[] = [];
+  const end = clientOf(impatient as never).subscribe("told", (message) => heard.push(message));
+  await expect.poll(() => impatient.publish("told", "hut").then(() => heard.length)).toBeGreaterThan(0);
+  end();
+  impatient.disconnect();
 });
 
 test("what Redis has of another form, or broken, is asked for anew", async () => {

@@ -1,6 +1,7 @@
 import { answer, type Cache, createCache, type Source, type SourceDefinition, source } from "cista";
 import type { FleetFigures } from "cista/fleet";
 import { type VirtualClock, virtualClock } from "cista/rehearsal";
+import { isAnswer } from "../../src/core/internal.js";
 import { Member, type MemberOptions } from "../../src/fleet/member.js";
 import type { FleetStore } from "../../src/fleet/store.js";
 import { SimStore } from "./sim-store.js";
@@ -57,7 +58,8 @@ export class FleetWorld {
           this.#underWay.set(id, (this.#underWay.get(id) ?? 1) - 1);
         }
         if (this.failing) throw this.failing;
-        return answer(context.parse?.(value, held) ?? value, said);
+        const made = context.parse?.(value, held) ?? value;
+        return isAnswer(made) ? made : answer(made, said);
       };
     const common = { retry: false as const, groups: ({ id }: Hut) => [`of ${id}`, "huts"], ...more };
     this.sources = {

@@ -66,8 +66,10 @@ function ofCall(redis: CallClient): RedisClient {
       const ear = redis.duplicate() as CallClient;
       ear.on("error", ignore);
       ear.on("message", (_channel: string, message: string) => listener(message));
-      // After the connection was lost it subscribes again by itself.
-      ear.subscribe(channel).catch(ignore);
+      // Also where the program's options let no command wait for a connection.
+      const subscribe = () => void ear.subscribe(channel).catch(ignore);
+      ear.on("ready", subscribe);
+      subscribe();
       return () => ear.disconnect();
     },
   };
