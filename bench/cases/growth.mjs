@@ -5,25 +5,31 @@ import { keep } from "../measure.mjs";
 
 const median = (list) => [...list].sort((one, other) => one - other)[list.length >> 1];
 
-/** @param prepare gets a size and returns the work: both may be asynchronous. @param small a size that takes some milliseconds */
+/**
+ * By the processor's time, not the wall's: other programs' turns are not counted.
+ * @param prepare gets a size and returns the work: both may be asynchronous
+ * @param small a size that takes some milliseconds
+ */
 async function growth(small, prepare) {
   const time = async (size) => {
     const work = await prepare(size);
     await turn();
     globalThis.gc();
-    const start = process.hrtime.bigint();
+    const start = process.cpuUsage();
     keep(await work());
-    const took = Number(process.hrtime.bigint() - start);
+    const { user, system } = process.cpuUsage(start);
     for (const cache of made.splice(0)) cache.dispose();
-    return took;
+    return user + system;
   };
-  for (const size of [small, small * 10]) await time(size);
-  const ratios = [];
-  for (let round = 0; round < 9; round++) {
-    const base = await time(small);
-    ratios.push((await time(small * 10)) / base);
+  const times = { few: [], many: [] };
+  for (let round = -2; round < 9; round++) {
+    const few = await time(small);
+    const many = await time(small * 10);
+    if (round < 0) continue; // the engine gets to know the work
+    times.few.push(few);
+    times.many.push(many);
   }
-  return median(ratios);
+  return median(times.many) / median(times.few);
 }
 
 const turn = () => new Promise((resolve) => setImmediate(resolve));

@@ -194,7 +194,7 @@ export class CoreCache implements Cache {
       entry.active().failure = ofEntry(failure, entry.key, 0);
     }
     for (const entry of core.shelves.byKey.values()) entry.isRemoved = true;
-    for (const { budget } of core.shelves) budget.stop();
+    for (const shelf of core.shelves) shelf.stop();
     if (core.releaseTimer !== undefined) core.clock.clearTimer(core.releaseTimer);
     core.pendingRestores?.clear();
     core.schedule.stop();

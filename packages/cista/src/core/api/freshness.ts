@@ -41,29 +41,27 @@ export const defaultPolicy: Policy = {
 
 /** Rule F7: `own` wins over `base`, member by member. */
 export function policyWith(base: Policy, own: Freshness): Policy {
-  const length = (name: "maxAge" | "staleWhileRevalidate" | "staleIfError") =>
-    own[name] === undefined ? base[name] : milliseconds(own[name], name);
+  const {
+    maxAge = base.maxAge,
+    staleWhileRevalidate = base.staleWhileRevalidate,
+    staleIfError = base.staleIfError,
+  } = own;
   const mustRevalidate = own.mustRevalidate ?? base.mustRevalidate;
   return {
-    maxAge: length("maxAge"),
+    maxAge: milliseconds(maxAge, "maxAge"),
     // RFC 9111 §4.2.4: must-revalidate forbids every stale use.
-    staleWhileRevalidate: mustRevalidate ? 0 : length("staleWhileRevalidate"),
-    staleIfError: mustRevalidate ? 0 : length("staleIfError"),
+    staleWhileRevalidate: mustRevalidate ? 0 : milliseconds(staleWhileRevalidate, "staleWhileRevalidate"),
+    staleIfError: mustRevalidate ? 0 : milliseconds(staleIfError, "staleIfError"),
     mustRevalidate,
     noStore: own.noStore ?? base.noStore,
     immutable: own.immutable ?? base.immutable,
   };
 }
 
+const members = Object.keys(defaultPolicy) as (keyof Policy)[];
+
 export function samePolicy(one: Policy, other: Policy): boolean {
-  return (
-    one.maxAge === other.maxAge &&
-    one.staleWhileRevalidate === other.staleWhileRevalidate &&
-    one.staleIfError === other.staleIfError &&
-    one.mustRevalidate === other.mustRevalidate &&
-    one.noStore === other.noStore &&
-    one.immutable === other.immutable
-  );
+  return members.every((member) => one[member] === other[member]);
 }
 
 /** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since; a clock that jumps back never makes it less than that. */
@@ -80,12 +78,5 @@ export function standingOf(policy: Policy, age: number): Standing {
 }
 
 export function saysFreshness(details: Freshness): boolean {
-  return (
-    details.maxAge !== undefined ||
-    details.staleWhileRevalidate !== undefined ||
-    details.staleIfError !== undefined ||
-    details.mustRevalidate !== undefined ||
-    details.noStore !== undefined ||
-    details.immutable !== undefined
-  );
+  return members.some((member) => details[member] !== undefined);
 }

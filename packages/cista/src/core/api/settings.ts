@@ -61,7 +61,7 @@ export interface Settings {
 /** The milliseconds until the next revalidation, by what is held. */
 export type IntervalOf = (value: unknown, params: unknown) => number;
 
-export function intervalOf(interval: Interval<any> = Number.POSITIVE_INFINITY): number | IntervalOf {
+export function intervalOf(interval: Interval<any>): number | IntervalOf {
   if (typeof interval !== "function") return milliseconds(interval, "revalidateEvery");
   return (value, params) => {
     const next = interval(value, params);
@@ -69,19 +69,33 @@ export function intervalOf(interval: Interval<any> = Number.POSITIVE_INFINITY): 
   };
 }
 
+/** What counts where nobody says otherwise. */
+const usual: Settings = {
+  policy: defaultPolicy,
+  retain: 300_000,
+  triggers: ["attach", "visible", "online"],
+  revalidateEvery: Number.POSITIVE_INFINITY,
+  retry: retryPlan({}),
+  timeout: 30_000,
+  usesNetwork: true,
+  requestBudget: { bursts: 100, per: 10_000 },
+};
+
+/** @param base what counts for all that the definition leaves out */
 export function settingsOf(
   definition: SourceSettings & { revalidateEvery?: Interval<any> },
-  defaults: Defaults,
+  base: Settings = usual,
 ): Settings {
+  const { retry, requestBudget, revalidateEvery } = definition;
   return {
-    policy: policyWith(policyWith(defaultPolicy, defaults), definition),
-    retain: milliseconds(definition.retain ?? defaults.retain ?? "5m", "retain"),
-    triggers: definition.triggers ?? defaults.triggers ?? ["attach", "visible", "online"],
-    revalidateEvery: intervalOf(definition.revalidateEvery),
-    retry: retryPlan(definition.retry ?? defaults.retry ?? {}),
-    timeout: milliseconds(definition.timeout ?? defaults.timeout ?? "30s", "timeout"),
-    usesNetwork: definition.network ?? true,
-    requestBudget: budgetOf(definition.requestBudget ?? { bursts: 100, per: "10s" }),
+    policy: policyWith(base.policy, definition),
+    retain: milliseconds(definition.retain ?? base.retain, "retain"),
+    triggers: definition.triggers ?? base.triggers,
+    revalidateEvery: revalidateEvery == null ? base.revalidateEvery : intervalOf(revalidateEvery),
+    retry: retry == null ? base.retry : retryPlan(retry),
+    timeout: milliseconds(definition.timeout ?? base.timeout, "timeout"),
+    usesNetwork: definition.network ?? base.usesNetwork,
+    requestBudget: requestBudget == null ? base.requestBudget : budgetOf(requestBudget),
   };
 }
 
@@ -97,10 +111,15 @@ function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["
 
 export function retryPlan(retry: Retry | false): RetryPlan {
   if (retry === false) return { times: 0, first: 0, most: 0, when: () => false };
+  const { times = 3, first = "500ms", most = "30s", when } = retry;
   return {
-    times: retry.times ?? 3,
-    first: milliseconds(retry.first ?? "500ms", "retry.first"),
-    most: milliseconds(retry.most ?? "30s", "retry.most"),
-    when: (failure) => (retry.when ? retry.when(failure) : failure.retryable),
+    times,
+    first: milliseconds(first, "retry.first"),
+    most: milliseconds(most, "retry.most"),
+    when: when ? (failure) => when.call(retry, failure) : isRetryable,
   };
+}
+
+function isRetryable({ retryable }: Failure): boolean {
+  return retryable;
 }

@@ -33,7 +33,7 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
       DEVELOPMENT && `The source "${name}" needs a load function, but load is ${preview(load)}.`,
     );
   }
-  settingsOf(definition, {}); // refuses what cannot be where it was written
+  settingsOf(definition); // refuses what cannot be where it was written
   const made = Object.freeze({ name, definition: Object.freeze({ ...definition }) });
   if (DEVELOPMENT) noteMade(made);
   return made;

@@ -4,6 +4,8 @@ import type { Clock } from "../api/seams.js";
 import type { Settings } from "../api/settings.js";
 import type { Request } from "./request.js";
 
+type Limit = Exclude<Settings["requestBudget"], false>;
+
 /** What asks, as the budget sees it. */
 export interface Asking {
   readonly key: string;
@@ -22,7 +24,7 @@ export class Budget<T extends Asking> {
   readonly #name: string;
   readonly #clock: Clock;
   readonly #onHeldBack: (entry: T, cause: Cause, note: () => string) => void;
-  readonly #limit: Settings["requestBudget"];
+  readonly #limit: Limit;
   /** Bursts left, and when that was so. */
   #tokens: number;
   #at = 0;
@@ -36,7 +38,7 @@ export class Budget<T extends Asking> {
   /** @param name the source's; @param onHeldBack told of each request that has to wait; `note` says why in words */
   constructor(
     name: string,
-    limit: Settings["requestBudget"],
+    limit: Limit,
     clock: Clock,
     onHeldBack: (entry: T, cause: Cause, note: () => string) => void,
   ) {
@@ -44,23 +46,22 @@ export class Budget<T extends Asking> {
     this.#limit = limit;
     this.#clock = clock;
     this.#onHeldBack = onHeldBack;
-    this.#tokens = limit ? limit.bursts : 0;
+    this.#tokens = limit.bursts;
   }
 
   /** Whether a request may start now; if not, it is started when there is a token again and somebody still waits. */
   admits(entry: T, cause: Cause): boolean {
-    if (!this.#limit) return true;
     if (DEVELOPMENT) {
       this.#recent.push({ entry, cause });
       if (this.#recent.length > remembered) this.#recent.shift();
     }
     if (this.#admitsBurst === undefined) {
-      this.#admitsBurst = this.#heldBack.length === 0 && this.#spend(this.#limit);
+      this.#admitsBurst = this.#heldBack.length === 0 && this.#spend();
       queueMicrotask(() => {
         this.#admitsBurst = undefined;
       });
     }
-    if (!this.#admitsBurst) this.#holdBack(entry, cause, this.#limit);
+    if (!this.#admitsBurst) this.#holdBack(entry, cause);
     return this.#admitsBurst;
   }
 
@@ -70,26 +71,29 @@ export class Budget<T extends Asking> {
     this.#heldBack = [];
   }
 
-  #spend(limit: { bursts: number; per: number }): boolean {
+  #spend(): boolean {
     const now = this.#clock.now();
-    const refill = (Math.max(0, now - this.#at) * limit.bursts) / limit.per;
-    this.#tokens = Math.min(limit.bursts, this.#tokens + refill);
+    const { bursts, per } = this.#limit;
+    const refill = (Math.max(0, now - this.#at) * bursts) / per;
+    this.#tokens = Math.min(bursts, this.#tokens + refill);
     this.#at = now;
     if (this.#tokens < 1) return false;
     this.#tokens--;
     return true;
   }
 
-  #holdBack(entry: T, cause: Cause, limit: { bursts: number; per: number }): void {
+  #holdBack(entry: T, cause: Cause): void {
     this.#heldBack.push(entry);
-    this.#report(entry, cause, limit);
-    this.#timer ??= this.#clock.setTimer(() => this.#release(), limit.per / limit.bursts, true);
+    this.#report(entry, cause);
+    const { bursts, per } = this.#limit;
+    this.#timer ??= this.#clock.setTimer(() => this.#release(), per / bursts, true);
   }
 
   /** In the journal each time, in the console once; nothing is put together for nobody. */
-  #report(entry: T, cause: Cause, limit: { bursts: number; per: number }): void {
+  #report(entry: T, cause: Cause): void {
+    const { bursts, per } = this.#limit;
     const note = () =>
-      `The source "${this.#name}" asks too often: more than ${limit.bursts} bursts of requests in ${limit.per} ms.${DEVELOPMENT ? ` ${whoAsked(this.#recent)}` : ""}`;
+      `The source "${this.#name}" asks too often: more than ${bursts} bursts of requests in ${per} ms.${DEVELOPMENT ? ` ${whoAsked(this.#recent)}` : ""}`;
     this.#onHeldBack(entry, cause, note);
     if (!this.#warned) console.warn(`Cista: ${note()}`);
     this.#warned = true;

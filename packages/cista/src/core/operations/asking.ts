@@ -25,7 +25,7 @@ const longestWait = 120_000;
 /** Begins a request; there must be none under way (rule R1). @param askedVersion the version at which somebody asked, 0 if nobody did */
 export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
-  const { core, settings, budget } = entry.shelf;
+  const { core, settings } = entry.shelf;
   const request = new Request(
     {
       clock: core.clock,
@@ -66,7 +66,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   activity.requestedAt = nowOf(core);
   batch(core, () => {
     markDirty(entry);
-    if (budget.admits(entry, cause)) request.start();
+    if (entry.shelf.admits(entry, cause)) request.start();
     else request.hold();
   });
 }

@@ -3,7 +3,6 @@ import type { AnswerDetails } from "../api/answer.js";
 import type { Cache, Selector } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import { ageAt } from "../api/freshness.js";
-import { settingsOf } from "../api/settings.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
 import { omitUndefined } from "../lib/omit-undefined.js";
 import { batch } from "../state/batches.js";
@@ -210,9 +209,9 @@ class Pending implements PendingRestores {
   }
 
   forgetLater(): void {
-    const { clock, options } = this.core;
+    const { clock, settings } = this.core;
     if (this.#timer !== undefined) clock.clearTimer(this.#timer);
-    this.#timer = clock.setTimer(() => this.clear(), settingsOf({}, options).retain);
+    this.#timer = clock.setTimer(() => this.clear(), settings.retain);
   }
 
   clear(): void {

@@ -3,7 +3,7 @@ import type { Cache, CacheOptions, FailedAction, Interceptor, RunOptions, Source
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
 import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
-import { settingsOf } from "../api/settings.js";
+import { type Settings, settingsOf } from "../api/settings.js";
 import { CacheClock } from "../lib/cache-clock.js";
 import { Groups } from "../lib/groups.js";
 import { guarded } from "../lib/guarded.js";
@@ -56,6 +56,8 @@ export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 /** The state that one cache's operations share. An entry reaches it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
+  /** What counts for every source that says nothing else. */
+  readonly settings: Settings;
   readonly cache: Cache;
   readonly callbacks: Callbacks;
   readonly clock: CacheClock;
@@ -140,7 +142,7 @@ export class Core {
       (entries) => batch(this, () => entries.forEach(duties.onDue)),
       () => this.watched.forEach(duties.reschedule),
     );
-    settingsOf({}, options); // refuses what cannot be where it was written
+    this.settings = settingsOf(options);
     this.capacity = capacity;
   }
 }

@@ -2,6 +2,7 @@
 import type { Source } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import { type Policy, samePolicy } from "../api/freshness.js";
+import type { Cause } from "../api/journal.js";
 import type { AnyReading } from "../api/reading.js";
 import { type Settings, settingsOf } from "../api/settings.js";
 import { Budget } from "../lib/budget.js";
@@ -14,27 +15,44 @@ export class Shelf {
   readonly core: Core;
   readonly source: Source<any, any>;
   readonly settings: Settings;
-  readonly budget: Budget<Entry>;
+  /** There with the first request, where there is a limit. */
+  #budget: Budget<Entry> | undefined;
   /** Entries by the key of their bucket (see `bucketKey`). Entries of one bucket are chained, a few at most. */
   readonly #byBucket = new Map<unknown, Entry>();
   /** Entries that only the key's text finds: their params have no bucket key, or the bucket is full. */
-  readonly #byText = new Set<Entry>();
+  #byText: Set<Entry> | undefined;
   #lastPolicy: Policy;
-  /** What was shown of keys without an entry. */
-  readonly readingsWithoutEntry: Map<string, AnyReading> = new Map();
+  #readingsWithoutEntry: Map<string, AnyReading> | undefined;
 
   /** @param old what had the name before: its budget goes on, or a source that is defined again and again would have none */
   constructor(core: Core, source: Source<any, any>, old: Shelf | undefined) {
     this.core = core;
     this.source = source;
-    this.settings = settingsOf(source.definition, core.options);
-    this.budget =
-      DEVELOPMENT && old && sameBudget(old.settings.requestBudget, this.settings.requestBudget)
-        ? old.budget
-        : new Budget<Entry>(source.name, this.settings.requestBudget, core.clock, (entry, cause, note) =>
-            core.journal?.note("held-back", entry, cause, note()),
-          );
+    this.settings = settingsOf(source.definition, core.settings);
     this.#lastPolicy = this.settings.policy;
+    if (DEVELOPMENT && old && sameBudget(old.settings.requestBudget, this.settings.requestBudget))
+      this.#budget = old.#budget;
+  }
+
+  /** Rule R7: whether a request of this source may start now; if not, it is started when it may. */
+  admits(entry: Entry, cause: Cause): boolean {
+    const { source, core, settings } = this;
+    if (!settings.requestBudget) return true;
+    this.#budget ??= new Budget<Entry>(source.name, settings.requestBudget, core.clock, (held, its, note) =>
+      core.journal?.note("held-back", held, its, note()),
+    );
+    return this.#budget.admits(entry, cause);
+  }
+
+  /** What was held back is not started any more. */
+  stop(): void {
+    this.#budget?.stop();
+  }
+
+  /** What was shown of keys without an entry. */
+  get readingsWithoutEntry(): Map<string, AnyReading> {
+    this.#readingsWithoutEntry ??= new Map();
+    return this.#readingsWithoutEntry;
   }
 
   /** The entry of these params, where it can be told without the key's text. */
@@ -48,6 +66,7 @@ export class Shelf {
     const place = bucketKey(entry.params, this.core.hashSeed);
     const first = this.#byBucket.get(place);
     if (Number.isNaN(place) || isCrowded(first)) {
+      this.#byText ??= new Set();
       this.#byText.add(entry);
       return;
     }
@@ -56,7 +75,7 @@ export class Shelf {
   }
 
   remove(entry: Entry): void {
-    if (this.#byText.delete(entry)) return;
+    if (this.#byText?.delete(entry)) return;
     const place = bucketKey(entry.params, this.core.hashSeed);
     let before = this.#byBucket.get(place);
     if (before === entry && entry.nextInBucket) this.#byBucket.set(place, entry.nextInBucket);
@@ -71,7 +90,7 @@ export class Shelf {
     for (const first of this.#byBucket.values()) {
       for (let entry: Entry | undefined = first; entry; entry = entry.nextInBucket) yield entry;
     }
-    yield* this.#byText;
+    if (this.#byText) yield* this.#byText;
   }
 
   /** An equal policy object that is already there, so that a thousand answers with the same headers share one. */
