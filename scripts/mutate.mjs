@@ -5,7 +5,7 @@ import { once } from "node:events";
 import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, relative } from "node:path";
-import { mutations, patternOf } from "./mutations.mjs";
+import { mutations, patternOf } from "./mutations/index.mjs";
 import { root } from "./ready.mjs";
 
 const wanted = process.argv.slice(2);

@@ -2,7 +2,7 @@ import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { paths as madeFiles, picture, withTables } from "../../../scripts/architecture.mjs";
-import { mutations, patternOf } from "../../../scripts/mutations.mjs";
+import { mutations, patternOf } from "../../../scripts/mutations/index.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const src = at("../src/");

@@ -1,20 +1,11 @@
 /** The cache: its methods, and who is called back for what. Rule S3. */
 import type { AnswerDetails } from "./api/answer.js";
-import type {
-  Cache,
-  CacheOptions,
-  EntryHandle,
-  EntryInfo,
-  Interceptor,
-  ReadOptions,
-  RunOptions,
-  Selector,
-  Source,
-  Write,
-} from "./api/contract.js";
+import type { Cache, CacheOptions, EntryHandle, EntryInfo, ReadOptions, Selector } from "./api/contract.js";
 import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
 import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
+import type { Interceptor, Source } from "./api/source-contract.js";
+import type { RunOptions, Write } from "./api/write-contract.js";
 import { report } from "./lib/guarded.js";
 import { abandonRequest } from "./operations/asking.js";
 import { tellChange } from "./operations/change-listeners.js";

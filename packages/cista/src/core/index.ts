@@ -10,34 +10,15 @@ export {
 } from "./api/answer.js";
 export type { OutputOf, StandardSchema } from "./api/check.js";
 export type {
-  ArgumentsOf,
   Cache,
   CacheOptions,
   EntryHandle,
   EntryInfo,
   FailedAction,
-  Interceptor,
-  Known,
-  LayerEditor,
-  LayerTarget,
-  LayerTargets,
-  LoadCall,
-  LoadChanges,
-  LoadContext,
-  Loaded,
-  LoadMode,
   PartOf,
   ReadOptions,
-  RunArguments,
-  RunOptions,
   Selector,
-  SendContext,
-  SendingPhase,
-  Source,
-  SourceDefinition,
   SourceSelector,
-  Write,
-  WriteDefinition,
 } from "./api/contract.js";
 export type { Duration } from "./api/duration.js";
 export {
@@ -68,9 +49,33 @@ export { match } from "./api/reading.js";
 export type { Clock, Environment } from "./api/seams.js";
 export type { Retry, Trigger } from "./api/settings.js";
 export { source } from "./api/source.js";
+export type {
+  ArgumentsOf,
+  Interceptor,
+  Known,
+  LoadCall,
+  LoadChanges,
+  LoadContext,
+  Loaded,
+  LoadMode,
+  Source,
+  SourceDefinition,
+} from "./api/source-contract.js";
 export type { Snapshot } from "./api/stored.js";
+export type {
+  LayerEditor,
+  LayerTarget,
+  LayerTargets,
+  RunArguments,
+  RunOptions,
+  SendContext,
+  SendingPhase,
+  Write,
+  WriteDefinition,
+} from "./api/write-contract.js";
 export type { Params } from "./lib/key.js";
 export { journalOf } from "./operations/journaling.js";
+export { restoreSnapshot } from "./operations/restoring.js";
 export { matching } from "./operations/selector.js";
-export { restoreSnapshot, takeSnapshot } from "./operations/snapshot.js";
+export { takeSnapshot } from "./operations/snapshot.js";
 export { write } from "./operations/write.js";

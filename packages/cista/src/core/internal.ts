@@ -20,6 +20,7 @@ export { share } from "./lib/share.js";
 export { adoptChange, adoptEntry, meansStored, type PlainSelector, plainSelector } from "./operations/adopting.js";
 export { onChange } from "./operations/change-listeners.js";
 export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
-export { detailsOf, restoreWith, snapshotWith } from "./operations/snapshot.js";
+export { restoreWith } from "./operations/restoring.js";
+export { detailsOf, snapshotWith } from "./operations/snapshot.js";
 export { writeBy } from "./operations/write.js";
 export { clockOf, definedElsewhere, environmentOf, onDispose, partitionOf, tellWithin } from "./state/core.js";

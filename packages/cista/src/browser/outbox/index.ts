@@ -84,15 +84,15 @@ export async function openOutbox(cache: Cache, { writes, name = "cista", ...opti
       close() {},
     };
   }
-  const kept = new KeptWrites(cache, writes, scope, backend, platform, environmentOf(cache));
-  await kept.begin();
+  const outbox = new KeptWrites(cache, writes, scope, backend, platform, environmentOf(cache));
+  await outbox.begin();
   return {
-    list: kept.list,
-    subscribe: kept.subscribe,
-    retry: (id) => kept.retry(id),
-    drop: (id) => kept.drop(id),
-    clear: () => kept.clear(),
-    close: () => kept.close(),
+    list: outbox.kept.list,
+    subscribe: outbox.kept.subscribe,
+    retry: (id) => outbox.retry(id),
+    drop: (id) => outbox.drop(id),
+    clear: () => outbox.clear(),
+    close: () => outbox.close(),
   };
 }
 

@@ -2,7 +2,7 @@
 import type { Cache, RunOptions, Write } from "../../core/index.js";
 import { checked, type LaidWrite, layWrite } from "../../core/internal.js";
 import type { KeptWrite } from "./index.js";
-import { failureOf, type KeptRecord, type StoredFailure } from "./records.js";
+import { failureOf, type KeptRecord, type StoredFailure, wellFormedFailure } from "./records.js";
 
 /** Somebody here waits for what becomes of it. */
 export interface Waiting {
@@ -151,6 +151,27 @@ export class KeptList {
   /** It has had its end, before it was heard of here. */
   noteEnded(id: string): void {
     this.#ended.add(id);
+  }
+
+  /** What another tab has told of one. */
+  hear(id: string, kind: unknown, result: unknown, failure: unknown): void {
+    const record = this.#records.get(id);
+    if (!record) {
+      if (kind === "done" || kind === "dropped") this.noteEnded(id); // it was read before, and is taken in after
+    } else if (kind === "sending" || kind === "waiting") this.setElsewhere(id, kind === "sending");
+    else if (kind === "done") {
+      this.end(
+        id,
+        (laid) => laid.worked(),
+        ({ resolve }) => resolve(result),
+      );
+    } else if (kind === "refused") this.#hearRefused(record, wellFormedFailure(failure));
+  }
+
+  #hearRefused({ id, failure: known }: KeptRecord, failure: StoredFailure | undefined): void {
+    if (!failure || known) return;
+    this.laidFor(id)?.refused(true);
+    this.refuse(id, failure)?.reject(failureOf(failure));
   }
 
   /** It stays in the list, and its layers go. @returns who waits for it */

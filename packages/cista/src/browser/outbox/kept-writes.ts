@@ -1,32 +1,29 @@
 /** The writes that are kept until they have been sent: stored, shown, sent by one tab, in order. Rules O1 to O8. */
 import { type Cache, CistaError, Failure, type RunOptions, type SendingPhase, type Write } from "../../core/index.js";
-import { asFailure, clockOf, type LaidWrite, sendLater, setKeeper, type WriteKeeper } from "../../core/internal.js";
+import { asFailure, clockOf, sendLater, setKeeper, type WriteKeeper } from "../../core/internal.js";
 import { Era } from "../era.js";
-import type { LifeEvent, TabChannel, TabPlatform } from "../tabs/platform.js";
+import type { LifeEvent, TabPlatform } from "../tabs/platform.js";
 import { KeptList } from "./kept-list.js";
-import type { Body } from "./messages.js";
+import { type Body, type Heard, OutboxChannel } from "./messages.js";
 import {
-  failureOf,
+  cloned,
   type KeptRecord,
   type OutboxBackend,
   recordVersion,
-  type StoredFailure,
   storedFailure,
-  wellFormedFailure,
   wellFormedRecord,
 } from "./records.js";
 import { type Sendable, Sender } from "./sender.js";
 
 export class KeptWrites implements WriteKeeper, Sendable {
   readonly #cache: Cache;
-  readonly #kept: KeptList;
+  readonly kept: KeptList;
   readonly #backend: OutboxBackend;
   readonly #platform: TabPlatform;
-  readonly #scope: string;
   readonly #online: () => boolean;
   readonly #era: Era;
   #ownEra: number;
-  #channel: TabChannel | undefined;
+  readonly #channel: OutboxChannel;
   /** What is on its way into the database. */
   readonly #beingStored = new Set<string>();
   readonly #ends: (() => void)[] = [];
@@ -44,8 +41,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     environment: { readonly online: boolean; subscribe(listener: () => void): () => void },
   ) {
     this.#cache = cache;
-    this.#kept = new KeptList(cache, writes);
-    this.#scope = scope;
+    this.kept = new KeptList(cache, writes);
     this.#backend = backend;
     this.#platform = platform;
     this.#online = () => environment.online;
@@ -58,15 +54,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
       platform.onLife((event) => this.#live(event)),
       cache.onSignOut(() => this.#signedOut()),
     );
-    this.#open();
-  }
-
-  get list(): KeptList["list"] {
-    return this.#kept.list;
-  }
-
-  get subscribe(): KeptList["subscribe"] {
-    return this.#kept.subscribe;
+    this.#channel = new OutboxChannel(platform, scope, (heard) => this.#hear(heard));
   }
 
   async begin(): Promise<void> {
@@ -74,15 +62,11 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#sender.begin();
   }
 
-  #open(): void {
-    this.#channel = this.#platform.open(`cista outbox ${recordVersion} ${this.#scope}`, (data) => this.#hear(data));
-  }
-
   // ── What is kept ───────────────────────────────────────────────────────────
 
   /** What is stored, and what is no longer: another tab may have sent it meanwhile. */
   async #takeIn(): Promise<void> {
-    const before = this.#kept.ids.filter((id) => !this.#beingStored.has(id));
+    const before = this.kept.ids.filter((id) => !this.#beingStored.has(id));
     const stored = (await this.#backend.readAll()).flatMap((each) => wellFormedRecord(each) ?? []);
     const own = stored.filter(({ era }) => era === this.#era.now);
     // Of somebody who has signed out since: a page that ended in the middle of that has left it there.
@@ -90,15 +74,15 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const there = new Set(own.map(({ id }) => id));
     for (const id of before) if (!there.has(id)) this.#hearOf(id, "done");
     for (const { id, failure } of own) this.#hearOf(id, "refused", undefined, failure); // while this page stood still
-    for (const record of own) await this.#kept.take(record);
-    this.#kept.changed();
+    for (const record of own) await this.kept.take(record);
+    this.kept.changed();
   }
 
   // ── Runs ───────────────────────────────────────────────────────────────────
 
   async run(write: Write<any, any>, given: unknown, options: RunOptions): Promise<unknown> {
     const { name } = write;
-    if (!this.#kept.writes.has(name)) {
+    if (!this.kept.writes.has(name)) {
       throw new CistaError(
         "outbox",
         DEVELOPMENT &&
@@ -109,7 +93,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const input = cloned(name, given);
     const id = options.idempotencyKey ?? clockOf(this.#cache).uniqueText?.() ?? "";
     const record = this.#recordOf(id, name, input);
-    const ended = this.#kept.add(record, write, options);
+    const ended = this.kept.add(record, write, options);
     options.signal?.addEventListener("abort", () => void this.drop(id, options.signal?.reason), { once: true });
     this.#beingStored.add(id);
     try {
@@ -119,7 +103,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     } finally {
       this.#beingStored.delete(id);
     }
-    if (!this.#kept.get(id)) await this.#backend.delete(id); // dropped meanwhile
+    if (!this.kept.get(id)) await this.#backend.delete(id); // dropped meanwhile
     options.onPhase?.(this.#online() ? "waiting" : "offline");
     this.#sender.begin(); // in the lock's queue before the others hear of it: whoever ran it sends it
     this.#tell({ kind: "added", record });
@@ -128,28 +112,28 @@ export class KeptWrites implements WriteKeeper, Sendable {
 
   #recordOf(id: string, write: string, input: unknown): KeptRecord {
     const at = clockOf(this.#cache).now();
-    const order = this.#kept.nextOrder(this.#platform.now());
+    const order = this.kept.nextOrder(this.#platform.now());
     return { v: recordVersion, id, write, input, at, order, era: this.#era.now };
   }
 
   /** Rule O8: where it cannot be stored it is sent like any other. */
   #sendUnkept({ id, write }: KeptRecord, thrown: unknown): Promise<unknown> | undefined {
     console.warn(`Cista: "${write}" could not be kept, and is sent like any other write:`, thrown);
-    const laid = this.#kept.laidFor(id);
-    const options = this.#kept.optionsOf(id);
-    this.#kept.end(id);
+    const laid = this.kept.laidFor(id);
+    const options = this.kept.optionsOf(id);
+    this.kept.end(id);
     return laid?.send({ ...options, idempotencyKey: id });
   }
 
   // ── Sending: by one tab, the oldest first ──────────────────────────────────
 
   hasWork(): boolean {
-    return !this.#isClosed && !this.#isFrozen && this.#online() && this.#kept.next() !== undefined;
+    return !this.#isClosed && !this.#isFrozen && this.#online() && this.kept.next() !== undefined;
   }
 
   async sendNext(isOurs: () => boolean): Promise<boolean> {
     await this.#takeIn(); // what another tab has sent meanwhile is no longer there
-    const record = this.#kept.next();
+    const record = this.kept.next();
     return record !== undefined && this.hasWork() && isOurs() && this.#send(record);
   }
 
@@ -160,39 +144,39 @@ export class KeptWrites implements WriteKeeper, Sendable {
   /** @returns false where it is to be sent later */
   async #send(record: KeptRecord): Promise<boolean> {
     const { id } = record;
-    const laid = this.#kept.laidFor(id);
+    const laid = this.kept.laidFor(id);
     if (!laid) return true;
     const abort = new AbortController();
     this.#sending = { id, abort };
-    this.#kept.setSending(id);
+    this.kept.setSending(id);
     this.#tell({ kind: "sending", id });
     try {
-      const { onPhase } = this.#kept.optionsOf(id);
+      const { onPhase } = this.kept.optionsOf(id);
       const phases = onPhase ? { onPhase: (phase: SendingPhase) => onPhase(phase) } : {};
       const result = await laid.send({ idempotencyKey: id, signal: abort.signal, ...phases });
-      this.#kept.forgetLaid(id);
+      this.kept.forgetLaid(id);
       await this.#backend.delete(id);
       this.#endSending();
-      this.#kept.end(id, undefined, ({ resolve }) => resolve(result));
-      this.#tellDone(id, result);
+      this.kept.end(id, undefined, ({ resolve }) => resolve(result));
+      if (!this.#isClosed) this.#channel.tellDone(id, result);
       return true;
     } catch (thrown) {
       this.#endSending();
       if (thrown === sendLater) this.#tell({ kind: "waiting", id });
-      else if (this.#kept.get(id)) await this.#refuse(record, asFailure(thrown)); // else it was dropped
+      else if (this.kept.get(id)) await this.#refuse(record, asFailure(thrown)); // else it was dropped
       return thrown !== sendLater;
     }
   }
 
   #endSending(): void {
     this.#sending = undefined;
-    this.#kept.setSending(undefined);
+    this.kept.setSending(undefined);
   }
 
   async #refuse(record: KeptRecord, failure: Failure): Promise<void> {
     const { id } = record;
     const told = storedFailure(failure);
-    const waiting = this.#kept.refuse(id, told);
+    const waiting = this.kept.refuse(id, told);
     await this.#backend.put({ ...record, failure: told });
     this.#tell({ kind: "refused", id, failure: told });
     waiting?.reject(failure);
@@ -201,8 +185,8 @@ export class KeptWrites implements WriteKeeper, Sendable {
   // ── Their ends ─────────────────────────────────────────────────────────────
 
   async retry(id: string): Promise<void> {
-    const record = this.#kept.get(id);
-    const write = record && this.#kept.writes.get(record.write);
+    const record = this.kept.get(id);
+    const write = record && this.kept.writes.get(record.write);
     if (!record?.failure || !write) return;
     await this.drop(id);
     // Under another Idempotency-Key: under the old one the origin would give its old answer.
@@ -210,7 +194,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   async drop(id: string, reason: unknown = givenUp()): Promise<void> {
-    if (!this.#kept.get(id)) return;
+    if (!this.kept.get(id)) return;
     this.#give(id, reason);
     await this.#backend.delete(id);
     this.#tell({ kind: "dropped", id });
@@ -219,8 +203,8 @@ export class KeptWrites implements WriteKeeper, Sendable {
   /** What is being sent from here takes its layers back itself; what is being sent elsewhere may have worked. */
   #give(id: string, reason: unknown): void {
     const sending = this.#sending?.id === id ? this.#sending : undefined;
-    const mayHaveWorked = this.#kept.isElsewhere(id);
-    this.#kept.end(id, sending ? undefined : (laid) => laid.refused(mayHaveWorked), ({ reject }) => reject(reason));
+    const mayHaveWorked = this.kept.isElsewhere(id);
+    this.kept.end(id, sending ? undefined : (laid) => laid.refused(mayHaveWorked), ({ reject }) => reject(reason));
     sending?.abort.abort(reason);
   }
 
@@ -231,14 +215,14 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   #giveAll(): void {
-    for (const id of this.#kept.ids) this.#give(id, givenUp());
+    for (const id of this.kept.ids) this.#give(id, givenUp());
   }
 
   /** Rule O6. The first tab that hears of it begins a new era: what is found of an older one is sent by nobody. */
   async #signedOut(): Promise<void> {
     if (this.#era.now === this.#ownEra) this.#era.begin();
     this.#ownEra = this.#era.now;
-    const old = this.#kept.ids;
+    const old = this.kept.ids;
     this.#giveAll();
     for (const id of old) await this.#backend.delete(id);
   }
@@ -249,7 +233,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     for (const end of this.#ends) end();
     this.giveUp();
     this.#sender.stop();
-    this.#channel?.close();
+    this.#channel.close();
     this.#backend.close();
   }
 
@@ -260,28 +244,18 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   #tell(body: Body): void {
-    if (!this.#isClosed) this.#channel?.post({ v: recordVersion, ...body });
+    if (!this.#isClosed) this.#channel.tell(body);
   }
 
-  #tellDone(id: string, result: unknown): void {
-    try {
-      this.#tell({ kind: "done", id, result });
-    } catch {
-      this.#tell({ kind: "done", id }); // what it returned cannot be cloned
-    }
-  }
-
-  #hear(data: unknown): void {
-    if (this.#isClosed || typeof data !== "object" || data === null) return;
-    const { v, kind, id, record, result, failure } = data as Record<string, any>;
-    if (v !== recordVersion) return;
+  #hear({ kind, id, record, result, failure }: Heard): void {
+    if (this.#isClosed) return;
     if (kind === "asks") {
       if (!this.#isFrozen) this.#sender.answer();
       return;
     }
     if (kind === "added") {
       const added = wellFormedRecord(record);
-      if (added?.era === this.#era.now) void this.#kept.take(added).then(() => this.#heardOfMore());
+      if (added?.era === this.#era.now) void this.kept.take(added).then(() => this.#heardOfMore());
       return;
     }
     this.#sender.sign();
@@ -290,26 +264,13 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   #heardOfMore(): void {
-    this.#kept.changed();
+    this.kept.changed();
     this.#sender.begin(); // waits at the lock, in case its tab dies
   }
 
   #hearOf(id: string, kind: unknown, result?: unknown, failure?: unknown): void {
-    const record = this.#kept.get(id);
-    if (!record) {
-      if (kind === "done" || kind === "dropped") this.#kept.noteEnded(id); // it was read before, and is taken in after
-    } else if (kind === "sending" || kind === "waiting") this.#kept.setElsewhere(id, kind === "sending");
-    else if (kind === "done") {
-      const laidWorked = (laid: LaidWrite) => laid.worked();
-      this.#kept.end(id, laidWorked, ({ resolve }) => resolve(result));
-    } else if (kind === "dropped") this.#give(id, givenUp());
-    else if (kind === "refused") this.#hearRefused(record, wellFormedFailure(failure));
-  }
-
-  #hearRefused({ id, failure: known }: KeptRecord, failure: StoredFailure | undefined): void {
-    if (!failure || known) return;
-    this.#kept.laidFor(id)?.refused(true);
-    this.#kept.refuse(id, failure)?.reject(failureOf(failure));
+    if (kind === "dropped" && this.kept.get(id)) this.#give(id, givenUp());
+    else this.kept.hear(id, kind, result, failure);
   }
 
   #networkChanged(): void {
@@ -322,25 +283,12 @@ export class KeptWrites implements WriteKeeper, Sendable {
       this.#isFrozen = true;
       this.giveUp(); // under the same key another tab sends it again
       this.#sender.stop();
-      if (event === "leave") this.#channel?.close();
+      if (event === "leave") this.#channel.close();
     } else if (this.#isFrozen) {
       this.#isFrozen = false;
-      if (event === "return") this.#open();
+      if (event === "return") this.#channel.open();
       void this.#takeIn().then(() => this.#sender.begin());
     }
-  }
-}
-
-/** Rule O7: before anything is shown of it. */
-function cloned(name: string, input: unknown): unknown {
-  try {
-    return structuredClone(input);
-  } catch (thrown) {
-    throw new CistaError(
-      "outbox",
-      DEVELOPMENT &&
-        `The input of "${name}" cannot be kept: ${(thrown as Error).message} Give it data only; of a framework's proxy, a plain copy.`,
-    );
   }
 }
 

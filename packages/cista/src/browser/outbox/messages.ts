@@ -1,5 +1,6 @@
 /** What the tabs that keep writes tell each other. See docs/outbox-format.md. */
-import type { KeptRecord, StoredFailure } from "./records.js";
+import type { TabChannel, TabPlatform } from "../tabs/platform.js";
+import { type KeptRecord, recordVersion, type StoredFailure } from "./records.js";
 
 export type Body =
   | { readonly kind: "added"; readonly record: KeptRecord }
@@ -7,3 +8,43 @@ export type Body =
   | { readonly kind: "done"; readonly id: string; readonly result?: unknown }
   | { readonly kind: "refused"; readonly id: string; readonly failure: StoredFailure }
   | { readonly kind: "cleared" | "asks" | "alive" };
+
+/** What is heard, each of whose members is still to be checked (rule S1). */
+export type Heard = { readonly [member in "kind" | "id" | "record" | "result" | "failure"]?: unknown };
+
+/** The channel of one outbox. */
+export class OutboxChannel {
+  readonly #platform: TabPlatform;
+  readonly #scope: string;
+  readonly #hear: (heard: Heard) => void;
+  #channel: TabChannel | undefined;
+
+  constructor(platform: TabPlatform, scope: string, hear: (heard: Heard) => void) {
+    this.#platform = platform;
+    this.#scope = `cista outbox ${recordVersion} ${scope}`;
+    this.#hear = hear;
+    this.open();
+  }
+
+  open(): void {
+    this.#channel = this.#platform.open(this.#scope, (data) => {
+      if ((data as { v?: unknown } | null)?.v === recordVersion) this.#hear(data as Heard);
+    });
+  }
+
+  close(): void {
+    this.#channel?.close();
+  }
+
+  tell(body: Body): void {
+    this.#channel?.post({ v: recordVersion, ...body });
+  }
+
+  tellDone(id: string, result: unknown): void {
+    try {
+      this.tell({ kind: "done", id, result });
+    } catch {
+      this.tell({ kind: "done", id }); // what it returned cannot be cloned
+    }
+  }
+}

@@ -1,6 +1,6 @@
 /** A kept write as it is stored, and where. See docs/outbox-format.md. Rule S1. */
 import { type DBSchema, openDB } from "idb";
-import { Failure, type FailureKind, type Problem } from "../../core/index.js";
+import { CistaError, Failure, type FailureKind, type Problem } from "../../core/index.js";
 import { omitUndefined } from "../../core/internal.js";
 
 /** Of the record's form. */
@@ -110,4 +110,17 @@ function plainProblem(problem: unknown): Problem | undefined {
 
 export function failureOf({ kind, message, status, problem }: StoredFailure): Failure {
   return new Failure(kind, message, { status, problem });
+}
+
+/** Rule O7: before anything is shown of it. */
+export function cloned(name: string, input: unknown): unknown {
+  try {
+    return structuredClone(input);
+  } catch (thrown) {
+    throw new CistaError(
+      "outbox",
+      DEVELOPMENT &&
+        `The input of "${name}" cannot be kept: ${(thrown as Error).message} Give it data only; of a framework's proxy, a plain copy.`,
+    );
+  }
 }

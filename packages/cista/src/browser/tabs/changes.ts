@@ -40,12 +40,18 @@ export class Changes {
     else this.#moments.invalidate(key, at);
   }
 
-  /** Those that have not been told; from now on they have. */
-  takeUntold(): ToldChange[] {
+  /** Those that have not been told. */
+  tellUntold(tell: (change: ToldChange) => void): void {
     const untold = this.#own.slice(this.#told);
     this.#own = this.#own.slice(-most);
     this.#told = this.#own.length;
-    return untold;
+    for (const change of untold) {
+      try {
+        tell(change);
+      } catch {
+        tell({ ...change, selectors: [] }); // params that cannot be cloned
+      }
+    }
   }
 
   ownSince(at: number): ToldChange[] {

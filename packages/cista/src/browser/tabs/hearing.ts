@@ -2,7 +2,8 @@
 import type { Cache } from "../../core/index.js";
 import { adoptChange, adoptEntry, type StoredEntry, snapshotWith } from "../../core/internal.js";
 import type { Changes, ToldChange } from "./changes.js";
-import type { Hub, Loads } from "./loads.js";
+import type { Hub } from "./hub.js";
+import type { Loads } from "./loads.js";
 import type { News } from "./messages.js";
 import type { Telling } from "./telling.js";
 
@@ -73,6 +74,14 @@ export class Hearing {
     const all = [...selectors, ...keys.map((key) => ({ key }))];
     const hit = adoptChange(this.#cache, change, all, isOlder);
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
+  }
+
+  /** What is as old as that moment, and nobody confirmed or asked for since, is checked before it is believed. */
+  distrust(moment: number, confirmed: ReadonlySet<string>): void {
+    const { moments } = this.#hub;
+    const isAsked = (key: string) => (this.#loads.begunAt(key) ?? 0) > moment;
+    const isDoubtful = (key: string) => !confirmed.has(key) && !isAsked(key) && moments.isOlder(key, moment);
+    for (const key of adoptChange(this.#cache, "invalidate", ["all"], isDoubtful)) moments.invalidate(key, moment);
   }
 
   /** Somebody has signed out in another tab: what that told before it knew belongs to whoever has left. */

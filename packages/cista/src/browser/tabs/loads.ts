@@ -1,46 +1,14 @@
 /** How the loads of joined tabs share one request: by a lock for each key while it is asked for. Rules B1, B2, B4, B6, B8. */
-import { type Answer, answer, Failure, type LoadCall, missing, unchanged } from "../../core/index.js";
-import { asFailure, detailsOf } from "../../core/internal.js";
-import type { Body, News } from "./messages.js";
-import type { Moments } from "./moments.js";
+import type { LoadCall } from "../../core/index.js";
+import { Failures, failureIn, toldFailure } from "./failures.js";
+import type { Hub } from "./hub.js";
+import { answerIn, type Body, type News } from "./messages.js";
+import { graceForSign, nextHeard } from "./patience.js";
 import type { TabLocks } from "./platform.js";
+import { isIterable, untilLost } from "./streams.js";
 import type { Turn } from "./turn.js";
 import { Turns } from "./turns.js";
-import { type Heard, Wait } from "./wait.js";
-
-/** What loads need of the tab that they run in. */
-export interface Hub {
-  /** This tab's name. */
-  readonly id: string;
-  readonly moments: Moments;
-  readonly locks: TabLocks | undefined;
-  /** The name of a lock of this group of tabs. */
-  lockName(about: string): string;
-  now(): number;
-  /** Calls back after so many milliseconds. Returns what cancels it. */
-  after(delay: number, callback: () => void): () => void;
-  tell(body: Body): void;
-  /** Nobody else has been heard of, and there was time for it. */
-  readonly isAlone: boolean;
-  readonly isClosed: boolean;
-  readonly isFrozen: boolean;
-  /** Resolves when the page goes on, and knows what there is by now. */
-  ready(): Promise<void>;
-  isShared(call: LoadCall): boolean;
-  /** Whether entries of a source are told at all; and whether this tab has used it. */
-  isNamed(source: string): boolean;
-  isUsed(source: string): boolean;
-  /** What the others were known to hold before anybody here asked for it. */
-  known(key: string): News | undefined;
-}
-
-/** How long whoever waits is patient before it asks for a sign, and how long one may take, in milliseconds. */
-const patience = 5000;
-const graceForSign = 1000;
-/** When whoever waits asks for what it may have missed, such as an open stream's last value. */
-const askAfter = 30;
-/** How long a failure counts in the other tabs: nobody's try follows another's at once. */
-const failureCounts = 2000;
+import { Wait } from "./wait.js";
 
 export class Loads {
   readonly #hub: Hub;
@@ -50,7 +18,7 @@ export class Loads {
   readonly #begun = new Map<string, number>();
   /** Keys whose values are each tab's own. */
   readonly #own = new Set<string>();
-  readonly #failures = new Map<string, { at: number; attempt: number; failure: Failure }>();
+  readonly #failures = new Failures();
   /** Keys whose stream this tab has open. */
   readonly #open = new Set<string>();
 
@@ -94,26 +62,26 @@ export class Loads {
     signal.throwIfAborted();
     const known = context.cause === "asked" ? undefined : hub.known(key);
     if (known) return answerIn(known, hub.now());
-    this.#refuseKnownFailure(call);
+    this.#failures.refuseKnown(call, hub.now());
     const wait = new Wait(this.#since(call), hub.now());
     this.#waits.set(key, wait);
     const turn = this.#turns.take(key, locks);
     signal.addEventListener("abort", () => this.#leave(key, wait, turn), { once: true });
     try {
-      const heard = await this.#next(key, wait, turn, signal);
+      const heard = await nextHeard(hub, key, wait, turn, signal);
       if (heard === "turn" || heard === "own") {
         this.#endWait(key, wait);
         if (!turn.has) turn.leave();
         return await this.#ask(call, proceed, turn);
       }
-      if (heard.kind === "failed") throw this.#failures.get(key)?.failure ?? failureIn(heard);
+      if (heard.kind === "failed") throw this.#failures.of(key) ?? failureIn(heard);
       if (heard.news.opened !== undefined) return this.#follow(call, proceed, wait, turn, heard.news);
       this.#leave(key, wait, turn);
       return answerIn(heard.news, hub.now());
     } catch (thrown) {
       this.#endWait(key, wait);
       if (turn.has && !signal.aborted) {
-        this.#tellFailure(call, thrown);
+        hub.tell(toldFailure(call, thrown, this.#begun.get(key) ?? 0));
         this.finish(key);
       } else turn.leave();
       throw thrown;
@@ -144,59 +112,6 @@ export class Loads {
     return this.#alone(call, proceed, turn);
   }
 
-  /** The next thing: our turn, or what another tab tells. Asks whether that is still there, and takes its place where it is not. */
-  async #next(
-    key: string,
-    wait: Wait,
-    turn: Turn,
-    signal: AbortSignal,
-  ): Promise<Exclude<Heard, { kind: "own" }> | "turn" | "own"> {
-    const hub = this.#hub;
-    const endAsking = hub.after(askAfter, () => {
-      if (!turn.has && !turn.isOver) hub.tell({ kind: "wants", key, since: wait.since });
-    });
-    signal.addEventListener("abort", wait.wake, { once: true });
-    try {
-      for (;;) {
-        signal.throwIfAborted();
-        const heard = wait.next();
-        if (heard?.kind === "own") return "own";
-        // Called out of date since it was heard.
-        if (heard?.kind === "news" && heard.news.at <= hub.moments.of(key).invalidatedAt) continue;
-        if (heard) return heard;
-        if (turn.has) return "turn";
-        if (hub.isClosed || (turn.isOver && !hub.isFrozen)) return "own";
-        const patient = wait.askedAt > 0 ? graceForSign : wait.lastSign + patience - hub.now();
-        const endPatience = hub.after(Math.max(1, patient), wait.wake);
-        await wait.changed();
-        endPatience();
-        if (!turn.has && !wait.hasNext && !signal.aborted && !hub.isFrozen) await this.#watchHolder(key, wait, turn);
-      }
-    } finally {
-      endAsking();
-      signal.removeEventListener("abort", wait.wake);
-    }
-  }
-
-  async #watchHolder(key: string, wait: Wait, turn: Turn): Promise<void> {
-    const hub = this.#hub;
-    const now = hub.now();
-    const { askedAt } = wait;
-    if (askedAt === 0) {
-      if (now - wait.lastSign < patience) return;
-      wait.askedAt = now;
-      hub.tell({ kind: "asks", key });
-      hub.after(graceForSign, wait.wake);
-    } else if (now - askedAt >= graceForSign) {
-      // One after the other: timers of hidden pages go off in the same moment in all of them.
-      await hub.locks?.request(hub.lockName(`heir ${key}`), {}, async () => {
-        if (wait.hasNext || turn.has || turn.isOver || wait.askedAt !== askedAt || hub.isFrozen) return;
-        await turn.steal();
-        hub.tell({ kind: "alive", key });
-      });
-    }
-  }
-
   #leave(key: string, wait: Wait, turn: Turn): void {
     this.#endWait(key, wait);
     turn.leave();
@@ -210,18 +125,10 @@ export class Loads {
 
   async *#lead(key: string, stream: AsyncIterable<unknown>, turn: Turn | undefined): AsyncGenerator<unknown> {
     this.#open.add(key);
-    const iterator = stream[Symbol.asyncIterator]();
-    const step = () =>
-      new Promise<IteratorResult<unknown>>((resolve, reject) => {
-        const lose = () => reject(new Failure("network", "The stream is opened by another tab.", { retryAfter: 0 }));
-        if (turn) this.#turns.whenLost(turn, lose);
-        iterator.next().then(resolve, reject);
-      });
     try {
-      for (let next = await step(); !next.done; next = await step()) yield next.value;
+      yield* untilLost(stream, (lose) => turn && this.#turns.whenLost(turn, lose));
     } finally {
       this.#open.delete(key);
-      Promise.resolve(iterator.return?.()).catch(() => {});
       turn?.leave();
     }
   }
@@ -232,7 +139,7 @@ export class Loads {
     try {
       yield answerIn(first, this.#hub.now());
       for (;;) {
-        const heard = await this.#next(key, wait, turn, context.signal);
+        const heard = await nextHeard(this.#hub, key, wait, turn, context.signal);
         if (heard === "turn" || heard === "own") break;
         if (heard.kind === "failed") throw failureIn(heard);
         yield answerIn(heard.news, this.#hub.now());
@@ -271,7 +178,7 @@ export class Loads {
       this.#own.add(key);
       wait?.feed({ kind }, now);
     } else if (kind === "failed") {
-      this.#failures.set(key, { at: now, attempt: message.attempt, failure: failureIn(message) });
+      this.#failures.note(message, now);
       if (wait && message.at >= wait.since) wait.feed(message, now);
     } else if (kind === "alive") {
       wait?.sign(now);
@@ -335,24 +242,6 @@ export class Loads {
     return this.#waits.has(key);
   }
 
-  #refuseKnownFailure({ key, context: { cause, attempt } }: LoadCall): void {
-    const known = this.#failures.get(key);
-    if (!known || cause === "asked" || cause === "invalidated") return;
-    if (attempt <= known.attempt && this.#hub.now() - known.at < failureCounts) throw known.failure;
-  }
-
-  #tellFailure({ key, context: { attempt } }: LoadCall, thrown: unknown): void {
-    const { kind, message, retryable, status, retryAfter } = asFailure(thrown);
-    const told = { kind, message, retryable, ...(status === undefined ? {} : { status }) };
-    this.#hub.tell({
-      kind: "failed",
-      key,
-      at: this.#begun.get(key) ?? 0,
-      attempt,
-      failure: retryAfter === undefined ? told : { ...told, retryAfter },
-    });
-  }
-
   // ── The page's life ────────────────────────────────────────────────────────
 
   freeze(): void {
@@ -374,18 +263,4 @@ export class Loads {
     this.#failures.clear();
     this.#begun.clear();
   }
-}
-
-function answerIn({ entry, takenAt, by, as }: News, now: number): Answer<unknown> {
-  const details = { ...detailsOf(entry), age: entry.age + Math.max(0, now - takenAt), from: by };
-  if (as) return unchanged(details);
-  return entry.kind === "value" ? answer(entry.value, details) : missing(details);
-}
-
-function failureIn({ failure: { kind, message, ...details } }: Extract<Body, { kind: "failed" }>): Failure {
-  return new Failure(kind, message, details);
-}
-
-function isIterable(came: unknown): came is AsyncIterable<unknown> {
-  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }

@@ -1,13 +1,17 @@
 /** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
 import { type Cache, CistaError, type JournalEvent, journalOf, type Source } from "../../core/index.js";
-import { adoptChange, type Change, clockOf, onChange, plainSelector, snapshotWith } from "../../core/internal.js";
+import { type Change, clockOf, onChange, plainSelector, snapshotWith } from "../../core/internal.js";
 import { Changes } from "./changes.js";
+import { kindsHeard, noteHappened } from "./happened.js";
 import { Hearing } from "./hearing.js";
-import { type Hub, Loads } from "./loads.js";
+import type { Hub } from "./hub.js";
+import { Loads } from "./loads.js";
 import { type Body, formVersion, type Message, type News, wellFormedMessage } from "./messages.js";
 import { Moments } from "./moments.js";
 import type { LifeEvent, TabChannel, TabLocks, TabPlatform } from "./platform.js";
 import { Telling } from "./telling.js";
+import { Timers } from "./timers.js";
+import { aloneAfter, Greetings, Welcome } from "./welcome.js";
 
 export interface MemberOptions {
   readonly name: string;
@@ -15,9 +19,6 @@ export interface MemberOptions {
   readonly sources: readonly Source<any, any>[] | undefined;
 }
 
-/** How long a newcomer waits for what the others hold; and after how long without a sign of them it is alone. Milliseconds. */
-const welcomeTime = 40;
-const aloneAfter = 2000;
 /** What was told so long ago, in milliseconds, has been heard by all. */
 const recently = 5000;
 
@@ -37,17 +38,14 @@ export class Member implements Hub {
   readonly #sources: ReadonlySet<string> | undefined;
   readonly #loads: Loads;
   readonly #ends: (() => void)[] = [];
-  readonly #timers = new Set<unknown>();
+  readonly #timers: Timers;
+  readonly #welcome: Welcome = new Welcome(this);
+  readonly ready: Hub["ready"] = () => this.#welcome.ready();
+  readonly after: Hub["after"] = (delay, callback) => this.#timers.after(delay, callback);
   #channel: TabChannel | undefined;
   /** When it joined, or came back. */
   #joinedAt = 0;
-  /** Whom another tab has told what there is. */
-  readonly #greeted = new Set<string>();
-  #endWelcomeTime = (): void => {};
-  /** Those who wait for the welcome, and for the page to go on. */
-  readonly #waiting: (() => void)[] = [];
-  /** Whether the others have said what they hold, or had the time to. */
-  #isWelcome = false;
+  readonly #greetings: Greetings = new Greetings(this);
   /** Sources that this tab has used: of others it takes nothing in. */
   readonly #used = new Set<string>();
   /** Whether it has been told by which clock the others go. */
@@ -58,6 +56,7 @@ export class Member implements Hub {
   constructor(cache: Cache, { name, version, sources }: MemberOptions, platform: TabPlatform) {
     const { partition } = snapshotWith(cache, { where: () => false }, false);
     this.#cache = cache;
+    this.#timers = new Timers(clockOf(cache));
     this.#platform = platform;
     this.locks = platform.locks;
     this.#sources = sources && new Set(sources.map((source) => source.name));
@@ -72,12 +71,6 @@ export class Member implements Hub {
     this.#begin();
   }
 
-  /** Resolves when it knows what the others hold, or nobody has told within a moment. */
-  ready(): Promise<void> {
-    if ((this.#isWelcome && !this.isFrozen) || this.isClosed) return Promise.resolve();
-    return new Promise((resolve) => this.#waiting.push(resolve));
-  }
-
   get isAlone(): boolean {
     return this.others.size === 0 && this.now() - this.#joinedAt > aloneAfter;
   }
@@ -88,19 +81,6 @@ export class Member implements Hub {
 
   now(): number {
     return clockOf(this.#cache).now();
-  }
-
-  after(delay: number, callback: () => void): () => void {
-    const clock = clockOf(this.#cache);
-    const timer = clock.setTimer(() => {
-      this.#timers.delete(timer);
-      callback();
-    }, delay);
-    this.#timers.add(timer);
-    return () => {
-      this.#timers.delete(timer);
-      clock.clearTimer(timer);
-    };
   }
 
   isShared({ source, definition }: { source: string; definition: { noStore?: boolean } }): boolean {
@@ -127,12 +107,8 @@ export class Member implements Hub {
       this.#used.add(source);
       if (reading.state === "ready" || reading.state === "missing") this.moments.hold(key, 0, "");
     }
-    const kinds = [
-      ...(["answer", "unchanged", "missing", "put", "restore", "delete", "evict"] as const),
-      ...(["failure", "retry", "abort"] as const),
-    ];
     this.#ends.push(
-      journalOf(this.#cache).subscribe((event) => this.#happened(event), kinds),
+      journalOf(this.#cache).subscribe((event) => this.#happened(event), kindsHeard),
       onChange(this.#cache, (change) => this.#changed(change)),
       this.#cache.intercept({ load: (call, proceed) => this.#loads.load(call, proceed) }),
       this.#cache.onSignOut(() => this.#signedOut()),
@@ -149,23 +125,14 @@ export class Member implements Hub {
   /** Rule B5: one that is new, or has been away, does not believe what it holds before it has heard what the others hold. */
   #greet(): void {
     this.#joinedAt = this.now();
-    this.#isWelcome = false;
-    this.#endWelcomeTime();
-    this.#endWelcomeTime = this.after(welcomeTime, () => this.#welcomed());
+    this.#welcome.begin();
     this.tell({ kind: "hello" });
-  }
-
-  #welcomed(): void {
-    if (this.isFrozen || this.#isWelcome) return;
-    this.#endWelcomeTime();
-    this.#isWelcome = true;
-    for (const goOn of this.#waiting.splice(0)) goOn();
   }
 
   #freeze(): void {
     if (this.isFrozen) return;
     this.isFrozen = true;
-    this.#endWelcomeTime();
+    this.#welcome.freeze();
     this.#loads.freeze();
   }
 
@@ -175,8 +142,8 @@ export class Member implements Hub {
     this.isClosed = true;
     for (const end of this.#ends) end();
     this.#loads.close();
-    for (const goOn of this.#waiting.splice(0)) goOn();
-    for (const timer of this.#timers) clockOf(this.#cache).clearTimer(timer);
+    this.#welcome.release();
+    this.#timers.clear();
     this.#channel?.close();
     this.#channel = undefined;
   }
@@ -206,10 +173,7 @@ export class Member implements Hub {
     void this.ready().then(() => {
       this.#confirmed = undefined;
       if (this.isClosed || this.isFrozen) return;
-      const isAsked = (key: string) => (this.#loads.begunAt(key) ?? 0) > before;
-      const isDoubtful = (key: string) => !confirmed.has(key) && !isAsked(key) && this.moments.isOlder(key, before);
-      const unconfirmed = adoptChange(this.#cache, "invalidate", ["all"], isDoubtful);
-      for (const key of unconfirmed) this.moments.invalidate(key, before);
+      this.#hearing.distrust(before, confirmed);
     });
   }
 
@@ -237,16 +201,11 @@ export class Member implements Hub {
   }
 
   #takeIn(message: Message): void {
-    if (message.kind === "bye") {
-      this.others.delete(message.from);
-      return;
-    }
-    this.others.add(message.from);
-    this.#take(message);
-  }
-
-  #take(message: Exclude<Message, { kind: "bye" }>): void {
+    if (message.kind !== "bye") this.others.add(message.from);
     switch (message.kind) {
+      case "bye":
+        this.others.delete(message.from);
+        break;
       case "hello":
         this.#answerHello(message.from);
         break;
@@ -275,19 +234,12 @@ export class Member implements Hub {
     if (this.isFrozen) return;
     // Whoever tells it what there is may not have heard of these yet.
     for (const change of this.#changes.ownSince(this.moments.next() - recently)) this.tell(change);
-    const told = async () => {
-      if (this.#greeted.has(to) || this.isFrozen || this.isClosed) return;
-      this.#greeted.add(to);
-      this.#telling.tellAll(to, [...this.others]);
-    };
-    if (this.locks) this.locks.request(this.lockName(`greet ${to}`), {}, told).catch(() => {});
-    else void told();
-    this.after(aloneAfter, () => this.#greeted.delete(to)); // it may go away and come back
+    this.#greetings.give(to, () => this.#telling.tellAll(to, [...this.others]));
   }
 
   #takeWelcome(to: string, at: number, all: readonly News[]): void {
     if (to !== this.id) {
-      this.#greeted.add(to);
+      this.#greetings.note(to);
       return;
     }
     if (!this.#hasJoined) this.#shift(this.moments.join(at));
@@ -296,28 +248,15 @@ export class Member implements Hub {
       this.#takeNews(news, true);
       this.#confirmed?.add(news.key);
     }
-    this.#welcomed();
+    this.#welcome.end();
   }
 
   // ── What has happened here ─────────────────────────────────────────────────
 
-  #happened({ kind, key, source, from, cacheStatus, note }: JournalEvent): void {
-    if (key === undefined || source === undefined || from !== undefined) return;
-    this.#used.add(source);
-    if (kind === "evict") {
-      if (note !== "deleted") this.moments.forget(key);
-      this.#loads.forget(key);
-    } else if (kind === "restore") {
-      this.moments.hold(key, 0, "");
-    } else if (kind === "failure" || kind === "retry" || kind === "delete") {
-      this.#loads.finish(key);
-    } else if (kind === "abort") {
-      this.#loads.release(key);
-    } else if (this.isNamed(source)) {
-      const isPut = kind === "put";
-      const isStored = isPut || saysStored(cacheStatus);
-      this.#telling.learned(key, { isPut, isUnchanged: kind === "unchanged", isStored });
-    }
+  #happened(event: JournalEvent): void {
+    if (event.source === undefined || event.from !== undefined) return;
+    this.#used.add(event.source);
+    noteHappened(event, this, this.#loads, this.#telling);
   }
 
   #changed({ kind, selectors, keys }: Change): void {
@@ -325,18 +264,12 @@ export class Member implements Hub {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
     const at = this.moments.nextChange();
     const isFirst = this.#changes.add({ kind: "change", change: kind, at, selectors: plain, keys: [...keys] });
-    if (this.#isWelcome) this.#tellChanges();
+    if (this.#welcome.isOver) this.#tellChanges();
     else if (isFirst) void this.ready().then(() => this.#tellChanges()); // by then it knows by which clock the others go
   }
 
   #tellChanges(): void {
-    for (const change of this.#changes.takeUntold()) {
-      try {
-        this.tell(change);
-      } catch {
-        this.tell({ ...change, selectors: [] }); // params that cannot be cloned
-      }
-    }
+    this.#changes.tellUntold((change) => this.tell(change));
   }
 
   // ── What has happened elsewhere ────────────────────────────────────────────
@@ -360,9 +293,4 @@ export class Member implements Hub {
     this.moments.shift(this.id, length);
     this.#changes.shift(length);
   }
-}
-
-/** What the journal says of an answer (RFC 9211 §2.5). */
-function saysStored(cacheStatus: string | undefined): boolean {
-  return cacheStatus?.includes("; stored") ?? false;
 }

@@ -1,6 +1,6 @@
 /** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
-import type { FailureKind } from "../../core/index.js";
-import { omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
+import { type Answer, answer, type FailureKind, missing, unchanged } from "../../core/index.js";
+import { detailsOf, omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
 
 /** Of the messages' form. Tabs of another one are on another channel. */
 export const formVersion = 1;
@@ -157,4 +157,11 @@ function isSelector(selector: unknown): selector is PlainSelector {
   if (!isObject(selector)) return false;
   const { key, group, of } = selector as Record<string, unknown>;
   return [key, group, of].filter(isText).length === 1;
+}
+
+/** What another tab has learned, as a load's answer. @param now on this tab's clock */
+export function answerIn({ entry, takenAt, by, as }: News, now: number): Answer<unknown> {
+  const details = { ...detailsOf(entry), age: entry.age + Math.max(0, now - takenAt), from: by };
+  if (as) return unchanged(details);
+  return entry.kind === "value" ? answer(entry.value, details) : missing(details);
 }

@@ -1,7 +1,8 @@
 /** What one tab tells the others of what it holds. Rules B1, B4, B6. */
 import type { Cache } from "../../core/index.js";
 import { clockOf, keyText, type StoredEntry, snapshotWith } from "../../core/internal.js";
-import type { Hub, Loads } from "./loads.js";
+import type { Hub } from "./hub.js";
+import type { Loads } from "./loads.js";
 import { mostGreeted, type News } from "./messages.js";
 
 /** About how long one of those who know better waits for another of them to say so, in milliseconds. */

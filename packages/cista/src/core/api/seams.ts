@@ -1,4 +1,5 @@
-import type { RunOptions, Selector, Write } from "./contract.js";
+import type { Selector } from "./contract.js";
+import type { RunOptions, Write } from "./write-contract.js";
 
 /** Time and chance, as the core sees them. */
 export interface Clock {

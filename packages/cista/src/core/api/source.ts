@@ -1,8 +1,8 @@
 /** How a source is defined. */
 import type { OutputOf, StandardSchema } from "./check.js";
-import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./contract.js";
 import { CistaError, preview } from "./failure.js";
 import { settingsOf } from "./settings.js";
+import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./source-contract.js";
 
 /**
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.

@@ -1,7 +1,8 @@
 /** The seam between a page that is rendered on a server, or hydrated in a browser, and the bindings. Rules H1, H2, H6, H7. */
-import type { Cache, Source } from "../api/contract.js";
+import type { Cache } from "../api/contract.js";
 import type { Failure } from "../api/failure.js";
 import type { Reading, View } from "../api/reading.js";
+import type { Source } from "../api/source-contract.js";
 
 /**
  * A page on its way from a server to a browser, as bindings see it on either side: there while it is rendered, here while it

@@ -9,8 +9,9 @@ import { supersede } from "./asking.js";
 import { forget, invalidate } from "./changing.js";
 import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
+import { checkedNow } from "./restoring.js";
 import { areMeant, selected } from "./selector.js";
-import { checkedNow, detailsOf } from "./snapshot.js";
+import { detailsOf } from "./snapshot.js";
 import { outcomeOf } from "./waiting.js";
 
 /**

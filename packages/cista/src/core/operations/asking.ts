@@ -1,10 +1,10 @@
 /** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
 import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
-import type { LoadMode } from "../api/contract.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
 import { steadyEnvironment } from "../api/seams.js";
+import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
 import { Request } from "../lib/request.js";
 import { mayStandIn } from "../lib/showing.js";

@@ -1,6 +1,7 @@
 /** How long entries are kept, and when each next needs looking after. Rules F3, F8. */
-import type { Source } from "../api/contract.js";
+
 import type { IntervalOf } from "../api/settings.js";
+import type { Source } from "../api/source-contract.js";
 import { freezeDeep } from "../lib/freeze.js";
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";

@@ -1,7 +1,8 @@
 /** A write's layers without its sending: for what is sent later, or by another tab. Rules O2, O4. */
-import type { Cache, RunOptions, Write } from "../api/contract.js";
+import type { Cache } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
 import type { WriteKeeper } from "../api/seams.js";
+import type { RunOptions, Write } from "../api/write-contract.js";
 import { batch } from "../state/batches.js";
 import { type Core, coreOf, type RunWith, runKey } from "../state/core.js";
 import { markInvalidated, requestIfWatched } from "./changing.js";

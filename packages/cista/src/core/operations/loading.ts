@@ -1,10 +1,10 @@
 /** One call of a load: its context, the parts that it reads, cycles. Rules D1, D2, D3, D4, D5. */
 import { partsUnchanged } from "../api/answer.js";
 import { checkedAnswer } from "../api/check.js";
-import type { ArgumentsOf, LoadCall, LoadChanges, LoadContext, LoadMode, Source } from "../api/contract.js";
 import { CistaError, Failure } from "../api/failure.js";
 import { policyWith, standingOf } from "../api/freshness.js";
 import type { Cause } from "../api/journal.js";
+import type { ArgumentsOf, LoadCall, LoadChanges, LoadContext, LoadMode, Source } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
 import { batch } from "../state/batches.js";

@@ -1,7 +1,9 @@
 /** One value, once, by the cache mode that the reader wants. Rule F2. */
-import type { LoadMode, ReadOptions } from "../api/contract.js";
+
+import type { ReadOptions } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, Failure, ofEntry, preview } from "../api/failure.js";
+import type { LoadMode } from "../api/source-contract.js";
 import { keyText } from "../lib/key.js";
 import { batch } from "../state/batches.js";
 import { nowOf, record } from "../state/core.js";

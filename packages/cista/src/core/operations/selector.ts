@@ -1,6 +1,7 @@
 /** Which entries a selector means. */
-import type { PartOf, Selector, Source, SourceSelector } from "../api/contract.js";
+import type { PartOf, Selector, SourceSelector } from "../api/contract.js";
 import { CistaError, preview } from "../api/failure.js";
+import type { Source } from "../api/source-contract.js";
 import { keyText, sameParams } from "../lib/key.js";
 import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";

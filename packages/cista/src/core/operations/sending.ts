@@ -1,11 +1,12 @@
 /** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4. */
 import { answer } from "../api/answer.js";
-import type { FailedAction, RunOptions, Selector, SendContext, SendingPhase, Write } from "../api/contract.js";
+import type { FailedAction, Selector } from "../api/contract.js";
 import { type Duration, milliseconds } from "../api/duration.js";
 import { Failure } from "../api/failure.js";
 import type { EventDetails, JournalKind } from "../api/journal.js";
 import { sendLater } from "../api/seams.js";
 import { type Retry, retryPlan } from "../api/settings.js";
+import type { RunOptions, SendContext, SendingPhase, Write } from "../api/write-contract.js";
 import { onAbort } from "../lib/abort.js";
 import { guarded } from "../lib/guarded.js";
 import { Outbox, type Outgoing } from "../lib/outbox.js";

@@ -1,8 +1,10 @@
 /** Writes: how one is defined, and how a run of it begins. Rules W1, W4. */
-import type { LayerEditor, RunOptions, Selector, Write, WriteDefinition } from "../api/contract.js";
+
+import type { Selector } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
+import type { LayerEditor, RunOptions, Write, WriteDefinition } from "../api/write-contract.js";
 import { shareKeeping } from "../lib/share.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";

@@ -1,10 +1,11 @@
 /** What an entry needs only while it is watched, waited for or asked about. */
-import type { LoadMode } from "../api/contract.js";
+
 import type { Failure } from "../api/failure.js";
 import type { Standing } from "../api/freshness.js";
 import type { Cause } from "../api/journal.js";
 import type { AnyReading } from "../api/reading.js";
 import type { IntervalOf } from "../api/settings.js";
+import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
 import { Listeners } from "../lib/listeners.js";
 import type { Request } from "../lib/request.js";

@@ -1,9 +1,11 @@
 /** What all parts of one cache share, and what they are called back for. */
-import type { Cache, CacheOptions, FailedAction, Interceptor, RunOptions, Source, Write } from "../api/contract.js";
+import type { Cache, CacheOptions, FailedAction } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
 import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
 import { type Settings, settingsOf } from "../api/settings.js";
+import type { Interceptor, Source } from "../api/source-contract.js";
+import type { RunOptions, Write } from "../api/write-contract.js";
 import { CacheClock } from "../lib/cache-clock.js";
 import { Groups } from "../lib/groups.js";
 import { guarded } from "../lib/guarded.js";

@@ -238,11 +238,7 @@ export class Entry implements Scheduled {
   /** Drops all references: the entry has left the cache, but views may still refer to it. */
   releaseReferences(): void {
     this.held = "none";
-    this.value = undefined;
-    this.extra = undefined;
-    this.links = undefined;
-    this.activity = undefined;
-    this.reading = undefined;
+    this.value = this.extra = this.links = this.activity = this.reading = undefined;
     this.readingValidUntil = 0;
   }
 

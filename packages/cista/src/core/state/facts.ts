@@ -3,9 +3,9 @@
  * and is there only in programs that ask for one (operations/journaling.ts).
  */
 import type { Answer } from "../api/answer.js";
-import type { LoadMode } from "../api/contract.js";
 import type { Failure } from "../api/failure.js";
 import type { Cause, EventDetails, JournalKind } from "../api/journal.js";
+import type { LoadMode } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "./entry.js";
 

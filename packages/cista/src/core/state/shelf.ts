@@ -1,10 +1,11 @@
 /** Entries by source and params. One name, one source. */
-import type { Source } from "../api/contract.js";
+
 import { CistaError, preview } from "../api/failure.js";
 import { type Policy, samePolicy } from "../api/freshness.js";
 import type { Cause } from "../api/journal.js";
 import type { AnyReading } from "../api/reading.js";
 import { type Settings, settingsOf } from "../api/settings.js";
+import type { Source } from "../api/source-contract.js";
 import { Budget } from "../lib/budget.js";
 import { keyText, paramsHash, sameParams } from "../lib/key.js";
 import type { Core } from "./core.js";

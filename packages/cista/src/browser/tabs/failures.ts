@@ -1,0 +1,50 @@
+/** What other tabs have tried in vain. Rule B2. */
+import { Failure, type LoadCall } from "../../core/index.js";
+import { asFailure } from "../../core/internal.js";
+import type { Body } from "./messages.js";
+
+type Told = Extract<Body, { kind: "failed" }>;
+
+/** How long a failure counts in the other tabs: nobody's try follows another's at once. */
+const failureCounts = 2000;
+
+/** The failures of other tabs, by their keys. */
+export class Failures {
+  readonly #failures = new Map<string, { readonly at: number; readonly attempt: number; readonly failure: Failure }>();
+
+  /** @param now when it was heard of, in milliseconds */
+  note(told: Told, now: number): void {
+    this.#failures.set(told.key, { at: now, attempt: told.attempt, failure: failureIn(told) });
+  }
+
+  of(key: string): Failure | undefined {
+    return this.#failures.get(key)?.failure;
+  }
+
+  /** @throws the failure that another tab's try has just ended with, unless it is asked for anew */
+  refuseKnown({ key, context: { cause, attempt } }: LoadCall, now: number): void {
+    const known = this.#failures.get(key);
+    if (!known || cause === "asked" || cause === "invalidated") return;
+    if (attempt <= known.attempt && now - known.at < failureCounts) throw known.failure;
+  }
+
+  delete(key: string): void {
+    this.#failures.delete(key);
+  }
+
+  clear(): void {
+    this.#failures.clear();
+  }
+}
+
+/** A try's failure, for the others. @param at when the load began */
+export function toldFailure({ key, context: { attempt } }: LoadCall, thrown: unknown, at: number): Told {
+  const { kind, message, retryable, status, retryAfter } = asFailure(thrown);
+  const told = { kind, message, retryable, ...(status === undefined ? {} : { status }) };
+  const failure = retryAfter === undefined ? told : { ...told, retryAfter };
+  return { kind: "failed", key, at, attempt, failure };
+}
+
+export function failureIn({ failure: { kind, message, ...details } }: Told): Failure {
+  return new Failure(kind, message, details);
+}

@@ -1,0 +1,31 @@
+/** One tab, as those see it who share its loads and tell the others. */
+import type { LoadCall } from "../../core/index.js";
+import type { Body, News } from "./messages.js";
+import type { Moments } from "./moments.js";
+import type { TabLocks } from "./platform.js";
+
+/** What loads need of the tab that they run in. */
+export interface Hub {
+  /** This tab's name. */
+  readonly id: string;
+  readonly moments: Moments;
+  readonly locks: TabLocks | undefined;
+  /** The name of a lock of this group of tabs. */
+  lockName(about: string): string;
+  now(): number;
+  /** Calls back after so many milliseconds. Returns what cancels it. */
+  after(delay: number, callback: () => void): () => void;
+  tell(body: Body): void;
+  /** Nobody else has been heard of, and there was time for it. */
+  readonly isAlone: boolean;
+  readonly isClosed: boolean;
+  readonly isFrozen: boolean;
+  /** Resolves when the page goes on, and knows what there is by now. */
+  ready(): Promise<void>;
+  isShared(call: LoadCall): boolean;
+  /** Whether entries of a source are told at all; and whether this tab has used it. */
+  isNamed(source: string): boolean;
+  isUsed(source: string): boolean;
+  /** What the others were known to hold before anybody here asked for it. */
+  known(key: string): News | undefined;
+}

@@ -1,0 +1,62 @@
+/** How a load waits for another tab's: what comes next, and whether that tab is still there. Rules B2, B8. */
+import type { Hub } from "./hub.js";
+import type { Turn } from "./turn.js";
+import type { Heard, Wait } from "./wait.js";
+
+/** How long whoever waits is patient before it asks for a sign, and how long one may take, in milliseconds. */
+const patience = 5000;
+export const graceForSign = 1000;
+/** When whoever waits asks for what it may have missed, such as an open stream's last value. */
+const askAfter = 30;
+
+/** The next thing: our turn, or what another tab tells. Asks whether that is still there, and takes its place where it is not. */
+export async function nextHeard(
+  hub: Hub,
+  key: string,
+  wait: Wait,
+  turn: Turn,
+  signal: AbortSignal,
+): Promise<Exclude<Heard, { kind: "own" }> | "turn" | "own"> {
+  const endAsking = hub.after(askAfter, () => {
+    if (!turn.has && !turn.isOver) hub.tell({ kind: "wants", key, since: wait.since });
+  });
+  signal.addEventListener("abort", wait.wake, { once: true });
+  try {
+    for (;;) {
+      signal.throwIfAborted();
+      const heard = wait.next();
+      if (heard?.kind === "own") return "own";
+      // Called out of date since it was heard.
+      if (heard?.kind === "news" && heard.news.at <= hub.moments.of(key).invalidatedAt) continue;
+      if (heard) return heard;
+      if (turn.has) return "turn";
+      if (hub.isClosed || (turn.isOver && !hub.isFrozen)) return "own";
+      const patient = wait.askedAt > 0 ? graceForSign : wait.lastSign + patience - hub.now();
+      const endPatience = hub.after(Math.max(1, patient), wait.wake);
+      await wait.changed();
+      endPatience();
+      if (!turn.has && !wait.hasNext && !signal.aborted && !hub.isFrozen) await watchHolder(hub, key, wait, turn);
+    }
+  } finally {
+    endAsking();
+    signal.removeEventListener("abort", wait.wake);
+  }
+}
+
+async function watchHolder(hub: Hub, key: string, wait: Wait, turn: Turn): Promise<void> {
+  const now = hub.now();
+  const { askedAt } = wait;
+  if (askedAt === 0) {
+    if (now - wait.lastSign < patience) return;
+    wait.askedAt = now;
+    hub.tell({ kind: "asks", key });
+    hub.after(graceForSign, wait.wake);
+  } else if (now - askedAt >= graceForSign) {
+    // One after the other: timers of hidden pages go off in the same moment in all of them.
+    await hub.locks?.request(hub.lockName(`heir ${key}`), {}, async () => {
+      if (wait.hasNext || turn.has || turn.isOver || wait.askedAt !== askedAt || hub.isFrozen) return;
+      await turn.steal();
+      hub.tell({ kind: "alive", key });
+    });
+  }
+}

@@ -1,0 +1,24 @@
+/** Streams of one tab, which another may take over. Rule B8. */
+import { Failure } from "../../core/index.js";
+
+export function isIterable(came: unknown): came is AsyncIterable<unknown> {
+  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
+}
+
+/** What a stream yields, until another tab opens it in this one's place. @param whenLost calls back when that happens */
+export async function* untilLost(
+  stream: AsyncIterable<unknown>,
+  whenLost: (lose: () => void) => void,
+): AsyncGenerator<unknown> {
+  const iterator = stream[Symbol.asyncIterator]();
+  const step = () =>
+    new Promise<IteratorResult<unknown>>((resolve, reject) => {
+      whenLost(() => reject(new Failure("network", "The stream is opened by another tab.", { retryAfter: 0 })));
+      iterator.next().then(resolve, reject);
+    });
+  try {
+    for (let next = await step(); !next.done; next = await step()) yield next.value;
+  } finally {
+    Promise.resolve(iterator.return?.()).catch(() => {});
+  }
+}

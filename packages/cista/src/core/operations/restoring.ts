@@ -1,0 +1,215 @@
+/** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10. */
+import type { Cache } from "../api/contract.js";
+import { CistaError, preview } from "../api/failure.js";
+import { ageAt } from "../api/freshness.js";
+import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
+import { batch } from "../state/batches.js";
+import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { Shelf } from "../state/shelf.js";
+import { linkRestored, markDependentsOutdated } from "./dependencies.js";
+import { changeHeld, getOrCreateEntry } from "./keeping.js";
+import { detailsOf } from "./snapshot.js";
+
+/**
+ * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
+ * never the rest. Entries of a source that has not been used yet wait for it.
+ * @throws CistaError code "snapshot" for one of another form, version or partition
+ * @example
+ * const cache = createCache();
+ * restoreSnapshot(cache, JSON.parse(text));
+ */
+export function restoreSnapshot(cache: Cache, snapshot: Snapshot): void {
+  restoreWith(cache, snapshot, undefined);
+}
+
+/**
+ * The same for what came with a page.
+ * @param page whether it was made for this visit (rule H2)
+ * @internal
+ */
+export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly isLive: boolean } | undefined): void {
+  const core = coreOf(cache);
+  assertNotDisposed(core);
+  const { format, version, takenAt, entries } = (snapshot ?? {}) as Snapshot;
+  if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
+    throw new CistaError(
+      "snapshot",
+      DEVELOPMENT && `A snapshot has the format "cista-snapshot" and the version 1, but this is ${preview(snapshot)}.`,
+    );
+  }
+  if (snapshot.partition !== core.options.partition) {
+    throw new CistaError(
+      "snapshot",
+      DEVELOPMENT &&
+        `The snapshot is of the partition ${preview(snapshot.partition)}, and this cache of ${preview(core.options.partition)}: one user's entries are not another's.`,
+    );
+  }
+  // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
+  const at = nowOf(core);
+  const elapsed = core.epoch + at - takenAt;
+  // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
+  const trusted = elapsed >= -clockTolerance;
+  const since = Math.max(0, elapsed);
+  const pending = pendingOf(core);
+  const room = core.capacity - pending.size;
+  batch(core, () => {
+    for (const entry of entries.slice(0, room)) {
+      const stored = wellFormed(entry);
+      if (!stored) recordDropped(core, entry);
+      else restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
+    }
+  });
+  if (entries.length > room) recordDropped(core, `${entries.length - room} entries over the capacity`);
+  if (pending.size > 0) pending.forgetLater();
+}
+
+/** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
+const clockTolerance = 5000;
+
+function recordDropped(core: Core, what: unknown): void {
+  core.journal?.noteOther("warning", { note: `Dropped from a snapshot: ${preview(what)}.` });
+}
+
+/** Where its source is not known yet, kept for it. */
+function restoreOrKeep(pending: Pending, restored: Restored): void {
+  const shelf = pending.core.shelves.named(restored.stored.source);
+  if (shelf) restoreEntry(shelf, restored);
+  else pending.add(restored);
+}
+
+function pendingOf(core: Core): Pending {
+  core.pendingRestores ??= new Pending(core);
+  return core.pendingRestores as Pending;
+}
+
+/** Restored entries of sources that have not been used yet, kept for as long as an entry that nobody uses. */
+class Pending implements PendingRestores {
+  readonly core: Core;
+  /** Entries that are made of what has no source yet, by that source's name. */
+  readonly #unlinked = new Map<string, { readonly entry: Entry; readonly params: unknown }[]>();
+  /** How many there are. */
+  size = 0;
+  readonly #bySource = new Map<string, Restored[]>();
+  #timer: unknown;
+
+  constructor(core: Core) {
+    this.core = core;
+  }
+
+  add(restored: Restored): void {
+    const { source } = restored.stored;
+    const waiting = this.#bySource.get(source);
+    if (waiting) waiting.push(restored);
+    else this.#bySource.set(source, [restored]);
+    this.size++;
+  }
+
+  /** A whole is made of an entry whose source has not been used yet. */
+  linkLater(source: string, entry: Entry, params: unknown): void {
+    const known = this.#unlinked.get(source);
+    if (known) known.push({ entry, params });
+    else this.#unlinked.set(source, [{ entry, params }]);
+  }
+
+  adopt(shelf: Shelf): void {
+    this.#adoptEntries(shelf);
+    const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
+    this.#unlinked.delete(shelf.source.name);
+    batch(this.core, () => {
+      for (const { entry, params } of unlinked) {
+        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params));
+      }
+    });
+  }
+
+  #adoptEntries(shelf: Shelf): void {
+    const waiting = this.#bySource.get(shelf.source.name);
+    if (!waiting) return;
+    this.#bySource.delete(shelf.source.name);
+    this.size -= waiting.length;
+    batch(this.core, () => {
+      for (const restored of waiting) restoreEntry(shelf, restored);
+    });
+  }
+
+  forgetLater(): void {
+    const { clock, settings } = this.core;
+    if (this.#timer !== undefined) clock.clearTimer(this.#timer);
+    this.#timer = clock.setTimer(() => this.clear(), settings.retain);
+  }
+
+  clear(): void {
+    if (this.#timer !== undefined) this.core.clock.clearTimer(this.#timer);
+    this.#timer = undefined;
+    this.#bySource.clear();
+    this.#unlinked.clear();
+    this.size = 0;
+  }
+}
+
+function restoreEntry(shelf: Shelf, restored: Restored): void {
+  const { core } = shelf;
+  const { stored } = restored;
+  let entry: Entry;
+  try {
+    entry = getOrCreateEntry(core, shelf.source, stored.params);
+  } catch {
+    recordDropped(core, stored); // params that can make no key
+    return;
+  }
+  if (entry.held !== "none") return; // what is here is newer than what was put away
+  if (stored.noStore && !restored.page) {
+    recordDropped(core, stored); // only a page of its own may carry it (rule H5)
+    return;
+  }
+  const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
+  if (checked) holdRestored(entry, restored, checked.value);
+  else recordDropped(core, stored);
+}
+
+/** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
+export function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
+  const { check, accepts } = source.definition;
+  try {
+    if (accepts && !accepts(value)) return undefined;
+    if (!check) return { value };
+    const result = check["~standard"].validate(value) as { value?: unknown; issues?: readonly unknown[] };
+    return result instanceof Promise || result.issues || result.value === undefined
+      ? undefined
+      : { value: result.value };
+  } catch {
+    return undefined;
+  }
+}
+
+function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, value: unknown): void {
+  const { core } = entry.shelf;
+  const now = nowOf(core); // once: its moment must not move by what passes between two looks at the clock
+  const details = {
+    ...detailsOf(stored),
+    age: ageAt(now, at, stored.age),
+    ...(stored.noStore && page ? { noStore: true } : {}),
+  };
+  changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
+  if (!trusted) entry.invalidatedAt = ++core.version;
+  record("restore", entry);
+  markDependentsOutdated(entry);
+  linkParts(entry, stored.parts);
+  if (!page) return;
+  // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.
+  const activity = entry.active();
+  activity.isDisplayed = true;
+  activity.staleOnArrival = !entry.isFresh(now);
+  activity.isBrought = page.isLive;
+}
+
+/** Rule H10: what it was made of, so that a change of a part reaches it. */
+function linkParts(entry: Entry, parts: StoredEntry["parts"]): void {
+  const { core } = entry.shelf;
+  for (const [source, params] of parts ?? []) {
+    const shelf = core.shelves.named(source);
+    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params));
+    else pendingOf(core).linkLater(source, entry, params);
+  }
+}

@@ -1,0 +1,29 @@
+/** Rules H: pages that are rendered on a server. */
+export const pages = [
+  ["H1", "receive.ts", "if (!sent) return undefined;", "if (sent || !sent) return undefined;"],
+  ["H1 hydrated", "live.ts", "this.follower.isHydrating = true;", ""],
+  ["H3", "receive.ts", "Math.min(now - snapshot.takenAt, Math.round(performance.now()))", "now - snapshot.takenAt"],
+  [
+    "H3 shown early",
+    "page.ts",
+    "return since > 0 ? { ...entry, age: entry.age + since, shownAt } : entry;",
+    "return entry;",
+  ],
+  ["H4", "page.ts", 'if (state !== "ready" && state !== "missing") {', "if (!state) {"],
+  ["H5", "page.ts", "if (!entry || (entry.noStore && !this.#noStore)) {", "if (!entry) {"],
+  ["H6", "page-reading.ts", "rendering.of(view, source, when); // asked for by now", ""],
+  ["H7", "page.ts", "if (!asks) return emptyReadingOf(view); // rule H7", ""],
+  ["H8", "page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],
+  ["H8 values", "use-value.ts", "if (isWaiting(reading)) refuseLeft(cache, key);", ""],
+  ["H9", "receive.ts", 'console.warn("Cista: what came with the page cannot be read:", thrown);', "throw thrown;"],
+  ["H2", "operations/asking.ts", 'if (entry.activity?.isBrought && standing !== "invalidated") return false;', ""],
+  [
+    "H2 invalidated",
+    "operations/asking.ts",
+    'entry.activity?.isBrought && standing !== "invalidated"',
+    "entry.activity?.isBrought",
+  ],
+  ["H10 streams", "snapshot.ts", "maxAge: isOpen ? 0 : finite(policy.maxAge)", "maxAge: finite(policy.maxAge)"],
+  ["H10 wholes", "restoring.ts", "linkParts(entry, stored.parts);", ""],
+  ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
+];
