@@ -3,9 +3,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
-import { chromium } from "playwright";
 import { createServer } from "vite";
-import { browserArguments, chromiumPath } from "../scripts/chromium.mjs";
+import { launchChromium } from "../scripts/browser.mjs";
 
 /** A file of this folder. */
 export const here = (path) => fileURLToPath(new URL(path, import.meta.url));
@@ -29,7 +28,7 @@ export async function withOrigin(work) {
 
 /** @param work gets a new page in a Chromium of its own */
 export async function withPage(work) {
-  const browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  const browser = await launchChromium();
   try {
     return await work(await browser.newPage({ viewport: { width: 1280, height: 800 } }));
   } finally {

@@ -4,8 +4,7 @@ import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { join } from "node:path";
 import { build as bundle } from "esbuild";
-import { chromium } from "playwright";
-import { browserArguments, chromiumPath } from "./chromium.mjs";
+import { launchChromium } from "./browser.mjs";
 import { nginxPath } from "./nginx.mjs";
 import { build, root, run } from "./ready.mjs";
 import { redisPath } from "./redis.mjs";
@@ -15,7 +14,7 @@ const command = join(root, "packages/cista/bin/cista.mjs");
 const demo = spawn(process.execPath, [command, "demo", "--port", "0"]);
 const [text] = await once(demo.stdout, "data");
 const url = /http:\S+/.exec(String(text))[0];
-const browser = await chromium.launch({ executablePath: chromiumPath(), args: browserArguments });
+const browser = await launchChromium();
 
 await board("board", { hash: "#h-07" });
 await board("board-loading", { hash: "#h-07", fault: { path: "/", latency: 30_000 } });

@@ -2,8 +2,7 @@
 // on plain React state, in turns in one run.
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
-import { chromium } from "playwright";
-import { browserArguments, chromiumPath } from "../../scripts/chromium.mjs";
+import { launchChromium } from "../../scripts/browser.mjs";
 
 const { outputFiles } = await build({
   entryPoints: [fileURLToPath(new URL("page.tsx", import.meta.url))],
@@ -16,7 +15,7 @@ const { outputFiles } = await build({
   tsconfigRaw: {}, // the package as it is published, not its sources
   logLevel: "error",
 });
-const browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+const browser = await launchChromium();
 try {
   const page = await browser.newPage();
   await page.addScriptTag({ content: outputFiles[0].text, type: "module" });

@@ -4,8 +4,7 @@ import { createServer } from "node:http";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
-import { chromium } from "playwright";
-import { browserArguments, chromiumPath } from "../../scripts/chromium.mjs";
+import { launchChromium } from "../../scripts/browser.mjs";
 
 const root = fileURLToPath(new URL("../../packages/cista/", import.meta.url));
 const { outputFiles } = await build({
@@ -31,7 +30,7 @@ const server = createServer((request, response) => {
 });
 await new Promise((resolve) => server.listen(0, "127.0.0.1", resolve));
 const url = `http://localhost:${server.address().port}`;
-const browser = await chromium.launch({ executablePath: chromiumPath(), args: browserArguments });
+const browser = await launchChromium();
 const median = (list) => [...list].sort((one, other) => one - other);
 
 console.log("| Tabs | | Requests for 12 keys | Last tab has all | A put is in the last tab | 83 kB is |");

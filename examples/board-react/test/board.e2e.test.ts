@@ -157,7 +157,7 @@ test("by keyboard alone: a region, then a hut of it", async () => {
   await page.getByRole("radio", { name: "All" }).focus();
   await page.keyboard.press("ArrowRight");
   await visible(page.getByText("Ashdale", { exact: true }).first());
-  await page.waitForFunction(() => document.querySelectorAll(".huts li").length === 9);
+  await expect.poll(() => page.locator(".huts li").count()).toBe(9);
   await page.keyboard.press("Tab");
   const first = (await panel("Huts").locator("li .name").first().textContent()) ?? "";
   await page.keyboard.press("Enter");

@@ -1,8 +1,8 @@
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Browser, chromium, type Page } from "playwright";
+import type { Browser, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, beforeEach, expect } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // For each file that imports it: the built board, in a real browser, against the real origin.
 let browser: Browser;
@@ -16,7 +16,7 @@ const troubles: string[] = [];
 beforeAll(async () => {
   const files = fileURLToPath(new URL("../dist", import.meta.url));
   origin = await startOrigin({ now: () => Date.now() + clock.ahead, files });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(async () => {
   await browser?.close();

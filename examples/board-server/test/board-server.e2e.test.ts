@@ -1,8 +1,8 @@
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
-import { type Browser, chromium, type Page } from "playwright";
+import type { Browser, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // The board rendered on a server, as built and on Vite's own server, in a real browser.
 
@@ -16,7 +16,7 @@ let browser: Browser;
 beforeAll(async () => {
   const env = { ...process.env, NODE_ENV: "production" }; // what tests run in is no flavour of a build
   execFileSync("npm", ["run", "build"], { cwd: folder, env, stdio: "ignore" });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(() => browser?.close());
 

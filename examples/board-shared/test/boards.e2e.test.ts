@@ -1,9 +1,9 @@
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Browser, chromium, type Page } from "playwright";
+import type { Browser, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // One test for the small boards of all frameworks: as built, in a real browser, against the real origin.
 
@@ -13,7 +13,7 @@ let browser: Browser;
 beforeAll(async () => {
   const workspaces = frameworks.flatMap((name) => ["-w", `@cista/example-board-${name}`]);
   execFileSync("npm", ["run", "build", ...workspaces], { cwd: root, stdio: "ignore" });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(() => browser?.close());
 

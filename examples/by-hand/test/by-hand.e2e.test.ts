@@ -3,16 +3,15 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { startOrigin } from "@cista/example-origin";
-import { chromium } from "playwright";
 import { build } from "vite";
 import { expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 test("the page by hand is the same page", async () => {
   const outDir = await mkdtemp(join(tmpdir(), "cista-by-hand-"));
   await build({ root: fileURLToPath(new URL("..", import.meta.url)), build: { outDir }, logLevel: "error" });
   const origin = await startOrigin({ files: outDir });
-  const browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  const browser = await launchChromium();
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   const troubles: string[] = [];
   page.on("pageerror", ({ message }) => troubles.push(message));

@@ -14,9 +14,9 @@ import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { dirname, extname, join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { type Browser, chromium } from "playwright";
+import type { Browser } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // The quick start as a reader follows it: a Vite application with its template's strict settings, what the page says pasted into
 // it, built, and opened in a browser.
@@ -65,7 +65,7 @@ beforeAll(async () => {
     return createReadStream(file).pipe(response);
   });
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(async () => {
   await browser?.close();

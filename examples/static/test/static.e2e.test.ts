@@ -1,8 +1,8 @@
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
-import { type Browser, chromium } from "playwright";
+import type { Browser } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // A page built once, opened at once, a little later and hours later: by the browser's clock, which the test moves.
 
@@ -13,11 +13,13 @@ interface Sheet {
 }
 let browser: Browser;
 let sheet: Sheet;
+let builtAt: number;
 beforeAll(async () => {
   execFileSync("npm", ["run", "build"], { cwd: fileURLToPath(new URL("..", import.meta.url)), stdio: "ignore" });
+  builtAt = Date.now();
   const { startSheet } = await import(new URL("../start.mjs", import.meta.url).href);
   sheet = await startSheet();
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(async () => {
   await browser?.close();
@@ -46,7 +48,7 @@ test.each([
       const { date: _, ...headers } = response.headers(); // the server's own clock stays behind
       await route.fulfill({ response, headers });
     });
-    await page.clock.install({ time: Date.now() + later });
+    await page.clock.setFixedTime(builtAt + later); // however long the page takes to come
     await page.goto(sheet.url);
     await page.getByRole("heading", { name: "Harebell Hut" }).waitFor();
     await page.getByText(later > 0 ? "being checked" : "fresh", { exact: true }).waitFor(); // with what was built still shown

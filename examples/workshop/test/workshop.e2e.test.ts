@@ -1,8 +1,8 @@
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
-import { type Browser, chromium, type Page } from "playwright";
+import type { Browser, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 import { startWorkshop, type Workshop } from "../server/index.js";
 
 // The application as built, in a real browser, against its server.
@@ -15,7 +15,7 @@ const troubles: string[] = [];
 
 beforeAll(async () => {
   execFileSync("npm", ["run", "build"], { cwd: folder, stdio: "ignore" });
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(() => browser?.close());
 beforeEach(async () => {

@@ -1,9 +1,9 @@
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { build } from "esbuild";
-import { type Browser, chromium } from "playwright";
+import type { Browser } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // A page of one origin, the data of another, with a real browser between them.
 let browser: Browser;
@@ -12,7 +12,7 @@ let library: string;
 
 beforeAll(async () => {
   own = await startOrigin();
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
   const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
   const { outputFiles } = await build({
     stdin: {

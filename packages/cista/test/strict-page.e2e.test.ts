@@ -5,9 +5,9 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
-import { type Browser, chromium } from "playwright";
+import type { Browser } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../scripts/browser.mjs";
 
 // A page that allows nothing but its own files, and no text to be read as HTML or code, with all that Cista can do there.
 
@@ -75,7 +75,7 @@ beforeAll(async () => {
   });
   await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
   url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/`;
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(async () => {
   await browser?.close();

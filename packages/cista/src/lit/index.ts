@@ -22,15 +22,9 @@ export type { RunOutcome, RunWrite, WriteStatus };
 /** The protocol "context" of the W3C Web Components Community Group: an event that bubbles up to whoever has it. */
 const cacheContext = Symbol.for("cista.cache");
 
-class ContextRequest extends Event {
-  readonly context: unknown = cacheContext;
-  readonly subscribe = false;
+interface ContextRequest extends Event {
+  readonly context: unknown;
   readonly callback: (cache: Cache) => void;
-
-  constructor(callback: (cache: Cache) => void) {
-    super("context-request", { bubbles: true, composed: true });
-    this.callback = callback;
-  }
 }
 
 /**
@@ -51,10 +45,11 @@ export function provideCache(element: EventTarget, cache: Cache): () => void {
 /** The cache that an element above has been given. @throws CistaError code "no-provider" where there is none */
 export function cacheOf(element: EventTarget): Cache {
   let found: Cache | undefined;
-  const request = new ContextRequest((cache) => {
+  const callback = (cache: Cache) => {
     found = cache;
-  });
-  element.dispatchEvent(request);
+  };
+  const request = new Event("context-request", { bubbles: true, composed: true });
+  element.dispatchEvent(Object.assign(request, { context: cacheContext, callback }));
   return (
     found ??
     refuseNoProvider(

@@ -5,11 +5,11 @@ import { fileURLToPath } from "node:url";
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import react from "@vitejs/plugin-react";
 import vue from "@vitejs/plugin-vue";
-import { type Browser, chromium, type Page } from "playwright";
+import type { Browser, Page } from "playwright";
 import { createServer, type PluginOption, type ViteDevServer } from "vite";
 import solid from "vite-plugin-solid";
 import { afterAll, afterEach, beforeAll, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../../scripts/browser.mjs";
 
 // A real development server: a source and a component are edited while the page is open. The page goes on, with one watcher.
 
@@ -107,7 +107,7 @@ let browser: Browser;
 let server: ViteDevServer | undefined;
 let folder: string;
 beforeAll(async () => {
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(() => browser?.close());
 afterEach(async () => {

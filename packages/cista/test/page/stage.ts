@@ -7,9 +7,9 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import type { Page } from "cista/server";
 import { build } from "esbuild";
-import { type Browser, chromium, type Page as Tab } from "playwright";
+import type { Browser, Page as Tab } from "playwright";
 import { expect } from "vitest";
-import { browserArguments, chromiumPath } from "../../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../../scripts/browser.mjs";
 import type { Visit } from "./server.js";
 
 const here = fileURLToPath(new URL(".", import.meta.url));
@@ -79,7 +79,7 @@ export class PageStage {
     await new Promise<void>((resolve) => this.#server?.listen(0, "127.0.0.1", resolve));
     this.url = `http://127.0.0.1:${(this.#server.address() as AddressInfo).port}`;
     dataFrom(this.url);
-    this.#browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+    this.#browser = await launchChromium();
   }
 
   /** What the server knows of the page that was asked for last. */
@@ -191,7 +191,9 @@ export const recovered = (tab: Tab): Promise<string[]> =>
 export const idle = (tab: Tab): Promise<void> =>
   tab.evaluate(async () => void (await (await fetch("/client.js")).text()));
 export async function settled(tab: Tab): Promise<void> {
-  await tab.waitForFunction(() => "cache" in globalThis && document.readyState === "complete");
+  // Asked from here: a page that is never drawn, on a busy machine, has no frames to look in.
+  const state = () => tab.evaluate(() => `${document.readyState}, ${"cache" in globalThis ? "alive" : "dead"}`);
+  await expect.poll(state).toBe("complete, alive");
 }
 /** Hydrated, and given the time in which it would ask. */
 export async function hydrated(tab: Tab): Promise<void> {

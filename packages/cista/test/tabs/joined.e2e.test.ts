@@ -3,9 +3,9 @@ import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { build } from "esbuild";
-import { type Browser, type BrowserContext, chromium, type Page } from "playwright";
+import type { Browser, BrowserContext, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, beforeEach, expect, test } from "vitest";
-import { browserArguments, chromiumPath } from "../../../../scripts/chromium.mjs";
+import { launchChromium } from "../../../../scripts/browser.mjs";
 
 // Joined tabs and kept writes in real Chromium: what the server sees, and what each tab shows.
 
@@ -44,7 +44,7 @@ beforeAll(async () => {
   });
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   url = `http://localhost:${(server.address() as AddressInfo).port}`;
-  browser = await chromium.launch({ executablePath: chromiumPath() ?? "chromium", args: browserArguments });
+  browser = await launchChromium();
 });
 afterAll(async () => {
   await browser?.close();
