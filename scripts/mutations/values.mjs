@@ -12,6 +12,12 @@ export const values = [
     "age >= Math.min(most, entry.policy.maxAge) + pastIt",
     "age >= Math.min(most, entry.policy.maxAge)",
   ],
+  [
+    "F3 a view is one watcher",
+    "view.ts",
+    "if (this.#listening++ === 0) this.#attach(entry);",
+    "this.#listening++; this.#attach(entry);",
+  ],
   ["F3 intervals", "keeping.ts", "for (const interval of entry.activity?.intervals ?? []) consider(interval);", ""],
   [
     "F7 apparent age",

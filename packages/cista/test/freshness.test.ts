@@ -1,4 +1,4 @@
-import { answer, type Freshness, missing, source, unchanged } from "cista";
+import { answer, type Freshness, journalOf, missing, source, unchanged } from "cista";
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { ageAt, defaultPolicy, policyWith, standingOf } from "../src/core/api/freshness.js";
@@ -85,6 +85,29 @@ test("F4: what came stale is shown as it came, to all, and not asked for again b
   await clock.advance("1h");
   expect(inShort(view.get())).toBe('ready ["h-03","h-07"] stale');
   expect(loads).toHaveLength(2);
+});
+
+test("F3: a view is one watcher, however many listen to it: it comes with the first and goes with the last", async () => {
+  const { cache, clock } = stage();
+  const { source: basket, loads } = heldSource("basket", { maxAge: 0, staleWhileRevalidate: 0 });
+  const events: string[] = [];
+  journalOf(cache).subscribe(({ kind }) => events.push(kind), ["attach", "detach"]);
+  const { view, seen, leave } = watch(cache, basket);
+  loads[0]?.answer(["h-03"]);
+  await clock.advance(0);
+  const heard: string[] = [];
+  const stop = view.subscribe(() => heard.push("again"));
+  expect([...cache.entries()][0]?.watchers).toBe(1);
+  expect(loads).toHaveLength(1);
+  cache.put(basket, undefined, ["h-07"]);
+  leave();
+  cache.put(basket, undefined, []);
+  expect([seen.length, heard.length]).toEqual([2, 2]);
+  expect(events).toEqual(["attach"]);
+  stop();
+  stop();
+  expect([...cache.entries()][0]?.watchers).toBe(0);
+  expect(events).toEqual(["attach", "detach"]);
 });
 
 test("F3: a watched value turns stale by itself, and is asked for when it expires", async () => {

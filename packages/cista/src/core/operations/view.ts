@@ -15,7 +15,8 @@ export class EntryView implements View<any> {
   readonly #mayRequest: boolean;
   readonly #pick: ((value: any) => unknown) | undefined;
   readonly #interval: number | IntervalOf | undefined;
-  #attached = 0;
+  /** How many listen: it is attached while there are any. */
+  #listening = 0;
   /** With `pick`: the last part shown, and the whole reading that it is a part of. */
   #part: AnyReading | undefined;
   #whole: AnyReading | undefined;
@@ -33,27 +34,29 @@ export class EntryView implements View<any> {
 
   get(): Reading<any> {
     // Of an attached view's entry the reading is kept right: this is a field read.
-    const whole = this.#attached > 0 && this.#entry.reading ? this.#entry.reading : this.#unattached();
+    const whole = this.#listening > 0 && this.#entry.reading ? this.#entry.reading : this.#unattached();
     return (this.#pick ? this.#picked(whole) : whole) as Reading<any>;
   }
 
   subscribe(listener: () => void): () => void {
     const entry = this.#current();
     const heard = this.#pick ? this.#picking(listener) : listener;
-    const { core } = entry.shelf;
-    // One view is one watcher to be satisfied: who listens to it too is no newcomer, and asks for nothing (rule F3).
-    const asks = this.#mayRequest && this.#attached === 0;
-    if (!joinWatchers(entry, this.#mayRequest)) batch(core, () => attach(entry, this.#mayRequest, asks));
-    const order = ++core.subscriptions;
+    if (this.#listening++ === 0) this.#attach(entry);
+    const order = ++entry.shelf.core.subscriptions;
     const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
-    if (this.#attached++ === 0 && this.#interval) changeIntervals(entry, (all) => [...all, this.#interval as number]);
-    return this.#detach.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
+    return this.#leave.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
+  }
+
+  /** One view is one watcher, however many listen to it: who listens to it too is no newcomer (rule F3). */
+  #attach(entry: Entry): void {
+    if (!joinWatchers(entry, this.#mayRequest)) batch(entry.shelf.core, () => attach(entry, this.#mayRequest));
+    if (this.#interval) changeIntervals(entry, (all) => [...all, this.#interval as number]);
   }
 
   /** Harmless when called again. An attached view's entry stays the same. */
-  #detach(position: number, order: number): void {
-    if (!this.#entry.activity?.listeners.remove(position, order)) return;
-    if (--this.#attached === 0 && this.#interval) changeIntervals(this.#entry, (all) => without(all, this.#interval));
+  #leave(position: number, order: number): void {
+    if (!this.#entry.activity?.listeners.remove(position, order) || --this.#listening > 0) return;
+    if (this.#interval) changeIntervals(this.#entry, (all) => without(all, this.#interval));
     detach(this.#entry, this.#mayRequest);
   }
 

@@ -36,12 +36,8 @@ function isFreshNow(entry: Entry, core: Core): boolean {
   return true;
 }
 
-/**
- * A view attaches.
- * @param mayRequest false for one that starts nothing by itself
- * @param requestsNow false for one that has been satisfied already
- */
-export function attach(entry: Entry, mayRequest: boolean, requestsNow: boolean = mayRequest): void {
+/** A view attaches. @param mayRequest false for one that starts nothing by itself */
+export function attach(entry: Entry, mayRequest: boolean): void {
   const activity = entry.active();
   const { core } = entry.shelf;
   const now = nowOf(core);
@@ -57,7 +53,7 @@ export function attach(entry: Entry, mayRequest: boolean, requestsNow: boolean =
   }
   if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
   record("attach", entry, mayRequest, now);
-  if (requestsNow && !activity.request && wantsRequest(entry, now)) startRequest(entry, "attach");
+  if (mayRequest && !activity.request && wantsRequest(entry, now)) startRequest(entry, "attach");
 }
 
 export function detach(entry: Entry, couldRequest: boolean): void {
