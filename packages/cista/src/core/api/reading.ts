@@ -78,7 +78,7 @@ export interface View<T> {
   readonly key: string;
   /** The reading now. Never starts a request; the same object until something changes. */
   get(): Reading<T>;
-  /** Attaches. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
+  /** Attaches with its first listener, and detaches when the last has left. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
   subscribe(listener: () => void): () => void;
   /** Asks the source now, joining a request under way unless that one is already out of date. */
   revalidate(): Promise<Reading<T>>;
