@@ -165,7 +165,7 @@ function installed(program: string): string {
 }
 
 /** What the project's own check says of its two templates. */
-function check(project: Project): string {
+function check(project: Project): { readonly output: string; readonly status: number | null } {
   const here = at(project.framework);
   mkdirSync(join(here, "node_modules"), { recursive: true });
   renameSync(at("cista"), join(here, "node_modules/cista"));
@@ -190,21 +190,25 @@ function check(project: Project): string {
   writeFileSync(join(here, `good-${project.file}`), project.text.replace("MEMBER", "water"));
   writeFileSync(join(here, `bad-${project.file}`), project.text.replace("MEMBER", "watr"));
   const [program, ...words] = project.check;
-  const { stdout, stderr } = spawnSync(process.execPath, [installed(program), ...words], {
+  const { status, stdout, stderr } = spawnSync(process.execPath, [installed(program), ...words], {
     cwd: here,
     encoding: "utf8",
   });
   renameSync(join(here, "node_modules/cista"), at("cista"));
   rmSync(here, { recursive: true, force: true });
-  return `${stdout}${stderr}`;
+  return { status, output: stripVTControlCharacters(`${stdout}${stderr}`) };
 }
 
 test.each(projects.map((project) => [project.framework, project] as const))(
   "%s: in an empty project its own check takes a good template, and refuses a bad one",
   (_, project) => {
-    const output = stripVTControlCharacters(check(project));
-    const errors = output.split("\n").filter((line) => /\berror [A-Z]+-?\d+|\bERROR "/.test(line));
+    const { output, status } = check(project);
+    const errors = output
+      .split("\n")
+      .filter((line) => /\b(?:error|warning) [A-Z]+-?\d+|\b(?:ERROR|WARNING) "/.test(line));
     expect(errors).toEqual([expect.stringContaining(`bad-${project.file}`)]);
     expect(errors[0]).toContain("watr");
+    expect(output).not.toContain("good-");
+    expect(status).not.toBe(0);
   },
 );

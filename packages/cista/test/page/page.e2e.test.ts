@@ -11,6 +11,7 @@ const flavours = [
   { react: "19", mode: "development" },
   { react: "19", mode: "production" },
   { react: "18", mode: "development" },
+  { react: "18", mode: "production" },
 ] as const;
 
 describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React $react in $mode", (flavour) => {

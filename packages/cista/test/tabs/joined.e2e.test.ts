@@ -100,16 +100,18 @@ async function locks(page: Page): Promise<string[]> {
 test.each([2, 5, 20])(
   "B2: %i tabs open at once: each of twelve keys is asked for once, and all have it",
   async (count) => {
+    holds = /^item/; // answered once all are there, however long the machine takes to open them
     const pages = await Promise.all(Array.from({ length: count }, () => open("items=12")));
+    await expect.poll(() => new Set(asked).size).toBe(12);
+    holds = undefined;
+    for (const { answer } of held.splice(0)) answer();
     await expect
       .poll(() =>
         everywhere(pages, 'Array.from({ length: 12 }, (_, at) => valueAt("item-" + at)).filter(Boolean).length'),
       )
       .toEqual(pages.map(() => 12));
     expect(new Set(asked).size).toBe(12);
-    // Tabs that know nothing of each other ask twelve times each. On a busy machine one may not hear of the others in time and
-    // ask for itself: that each is asked for once, tabs.test.ts has in virtual time.
-    expect(asked.length).toBeLessThan(12 * Math.max(2, count / 2));
+    expect(asked.length).toBeLessThan(24); // two tabs that know nothing of each other make as many; a busy machine costs some
     await expect.poll(() => everywhere(pages, "tabs.others")).toEqual(pages.map(() => count - 1));
     const [first] = pages as [Page];
     await expect.poll(() => locks(first)).toEqual([]); // rule B8
