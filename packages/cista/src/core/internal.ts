@@ -16,6 +16,7 @@ export { keyText } from "./lib/key.js";
 export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
 export { emptyReadingOf, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
+export { isIterable } from "./lib/request.js";
 export { share } from "./lib/share.js";
 export { adoptChange, adoptEntry, meansStored, type PlainSelector, plainSelector } from "./operations/adopting.js";
 export { onChange } from "./operations/change-listeners.js";

@@ -1,6 +1,6 @@
 /** One request to the source, for all or for one, and what becomes of its answer. Rules T1, T4, T7, T10. */
 import { answer, type Failure, type LoadCall, type LoadChanges } from "../core/index.js";
-import { asFailure, isAnswer, mayBeCovered } from "../core/internal.js";
+import { asFailure, isAnswer, isIterable, mayBeCovered } from "../core/internal.js";
 import { type Audience, recordOfAnswer } from "./answers.js";
 import type { FleetFigures } from "./figures.js";
 import { Lease, type LeaseHost } from "./lease.js";
@@ -150,8 +150,4 @@ export class Asking {
       else if (said) figures.refused++;
     });
   }
-}
-
-function isIterable(came: unknown): came is AsyncIterable<unknown> {
-  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }

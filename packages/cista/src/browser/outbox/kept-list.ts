@@ -136,7 +136,7 @@ export class KeptList {
     this.changed();
   }
 
-  setElsewhere(id: string, isElsewhere: boolean): void {
+  #setElsewhere(id: string, isElsewhere: boolean): void {
     if (isElsewhere) this.#elsewhere.add(id);
     else this.#elsewhere.delete(id);
     this.optionsOf(id).onPhase?.(isElsewhere ? "sending" : "waiting");
@@ -149,7 +149,7 @@ export class KeptList {
   }
 
   /** It has had its end, before it was heard of here. */
-  noteEnded(id: string): void {
+  #noteEnded(id: string): void {
     this.#ended.add(id);
   }
 
@@ -157,8 +157,8 @@ export class KeptList {
   hear(id: string, kind: unknown, result: unknown, failure: unknown): void {
     const record = this.#records.get(id);
     if (!record) {
-      if (kind === "done" || kind === "dropped") this.noteEnded(id); // it was read before, and is taken in after
-    } else if (kind === "sending" || kind === "waiting") this.setElsewhere(id, kind === "sending");
+      if (kind === "done" || kind === "dropped") this.#noteEnded(id); // it was read before, and is taken in after
+    } else if (kind === "sending" || kind === "waiting") this.#setElsewhere(id, kind === "sending");
     else if (kind === "done") {
       this.end(
         id,

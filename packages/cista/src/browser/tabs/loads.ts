@@ -1,11 +1,12 @@
 /** How the loads of joined tabs share one request: by a lock for each key while it is asked for. Rules B1, B2, B4, B6, B8. */
 import type { LoadCall } from "../../core/index.js";
+import { isIterable } from "../../core/internal.js";
 import { Failures, failureIn, toldFailure } from "./failures.js";
 import type { Hub } from "./hub.js";
 import { answerIn, type Body, type News } from "./messages.js";
 import { graceForSign, nextHeard } from "./patience.js";
 import type { TabLocks } from "./platform.js";
-import { isIterable, untilLost } from "./streams.js";
+import { untilLost } from "./streams.js";
 import type { Turn } from "./turn.js";
 import { Turns } from "./turns.js";
 import { Wait } from "./wait.js";

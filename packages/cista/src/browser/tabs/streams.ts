@@ -1,10 +1,6 @@
 /** Streams of one tab, which another may take over. Rule B8. */
 import { Failure } from "../../core/index.js";
 
-export function isIterable(came: unknown): came is AsyncIterable<unknown> {
-  return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
-}
-
 /** What a stream yields, until another tab opens it in this one's place. @param whenLost calls back when that happens */
 export async function* untilLost(
   stream: AsyncIterable<unknown>,

@@ -285,7 +285,8 @@ export class Request {
   }
 }
 
-function isIterable(came: unknown): came is AsyncIterable<unknown> {
+/** Whether a load has brought a stream of answers. */
+export function isIterable(came: unknown): came is AsyncIterable<unknown> {
   return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }
 
