@@ -24,6 +24,6 @@ export const pages = [
     "entry.activity?.isBrought",
   ],
   ["H10 streams", "snapshot.ts", "maxAge: isOpen ? 0 : finite(policy.maxAge)", "maxAge: finite(policy.maxAge)"],
-  ["H10 wholes", "restoring.ts", "linkParts(entry, stored.parts);", ""],
+  ["H10 wholes", "restoring.ts", "linkParts(entry, stored);", ""],
   ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
 ];

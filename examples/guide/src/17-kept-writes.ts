@@ -9,7 +9,7 @@ import { Greyfell } from "./greyfell.js";
 const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
-const greyfell = origin({ base: "https://huts.example" });
+const greyfell = origin();
 const book = greyfell.write<Night>({ name: "book", kept: true, method: "POST", url: "/api/basket" });
 
 const inWords = (outbox: Awaited<ReturnType<typeof openOutbox>>) =>
@@ -33,7 +33,7 @@ const outbox = await openOutbox(cache, { name: "guide", writes: [book] });
 console.log(inWords(outbox));
 environment.set({ online: true });
 while (outbox.list().length > 0) await new Promise<void>((resolve) => outbox.subscribe(resolve));
-console.log(network.requests);
+console.log(network.requests, `${new Set(network.keys).size} keys`);
 // #region harness
 outbox.close();
 cache.dispose();

@@ -23,6 +23,8 @@ export class Greyfell {
   basket: Night[] = [];
   /** What was asked for, in order. */
   readonly requests: string[] = [];
+  /** The Idempotency-Key of each write, or null. */
+  readonly keys: (string | null)[] = [];
   /** A status that every answer has from now on. */
   failing: number | undefined;
 
@@ -41,6 +43,7 @@ export class Greyfell {
     const request = new Request(input, init);
     const { pathname, search } = new URL(request.url);
     this.requests.push(`${request.method} ${pathname}${search}`);
+    if (request.method !== "GET") this.keys.push(request.headers.get("idempotency-key"));
     await this.#answers;
     if (this.failing) return problem(this.failing, "The network is down", "The mast on Long Shelf has iced over.");
     const [, , kind, id] = pathname.split("/");

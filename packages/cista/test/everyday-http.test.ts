@@ -160,7 +160,7 @@ test("F7: ages are told by the cache's clock", async () => {
   expect(cache.peek(hut).storedAt).toBe(clock.now() - 20_000);
 });
 
-test("an Idempotency-Key goes where retries are on or it is asked for, and to another origin only then", async () => {
+test("O3: an Idempotency-Key goes where retries are on or it is asked for, and to another origin only then", async () => {
   vi.stubGlobal("location", { origin: "https://page.example", href: "https://page.example/" });
   vi.stubGlobal("document", { baseURI: "https://page.example/" });
   const sent = async (base: string, more: object) => {
@@ -174,6 +174,14 @@ test("an Idempotency-Key goes where retries are on or it is asked for, and to an
   expect(await sent(own, { retry: {}, idempotencyKey: false })).toBe(false);
   expect(await sent(other, { retry: {} })).toBe(false);
   expect(await sent(other, { idempotencyKey: true })).toBe(true);
+  // O3: a kept write always bears one, and is refused where it is defined if it could not.
+  expect(await sent(own, { kept: true })).toBe(true);
+  expect(await sent(other, { kept: true, idempotencyKey: true })).toBe(true);
+  const refused = expect.objectContaining({ code: "write" });
+  await expect(sent(other, { kept: true })).rejects.toThrow(refused);
+  await expect(sent(own, { kept: true, url: "https://api.example/w" })).rejects.toThrow(refused);
+  await expect(sent(own, { kept: true, idempotencyKey: false })).rejects.toThrow(refused);
+  expect(await sent(own, { kept: true, url: () => "/w" })).toBe(true);
   vi.unstubAllGlobals();
 });
 

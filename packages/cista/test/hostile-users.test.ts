@@ -124,6 +124,7 @@ describe("whose answer it is", () => {
     cache.put(whose, id, "ada's");
     const { view } = watch(cache, whose, id);
     const read = cache.read(whose, { id: 2 });
+    await clock.advance(0);
     environment.set({ online: false });
     const runs = [cache.run(book), cache.run(book)];
     for (const each of [read, ...runs]) each.catch(() => {});

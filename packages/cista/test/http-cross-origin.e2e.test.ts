@@ -1,3 +1,5 @@
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { build } from "esbuild";
@@ -66,6 +68,51 @@ test("F9: across origins there is no preflight, and the browser's cache asks con
   const asked = { requests: 2, preflights: 0, notModified: 1, same: true };
   expect(await readTwice([])).toEqual({ ...asked, parsed: 2, last: "answer", groups: 1 });
   expect(await readTwice(["ETag", "Cache-Groups"])).toEqual({ ...asked, parsed: 1, last: "unchanged", groups: 3 });
+});
+
+test("S6: the browser's cache hands no user's answer to the next one", async () => {
+  const requests: string[] = [];
+  const api = createServer(({ method, headers }, response) => {
+    response.setHeader("access-control-allow-origin", "*");
+    response.setHeader("access-control-allow-headers", "authorization");
+    response.setHeader("access-control-max-age", "600");
+    if (method === "OPTIONS") return response.end();
+    const etag = `"${headers.authorization}"`;
+    const isSame = headers["if-none-match"] === etag;
+    requests.push(`${headers.authorization}${isSame ? " not modified" : ""}`);
+    response.writeHead(isSame ? 304 : 200, {
+      "content-type": "application/json",
+      "cache-control": "private, max-age=60",
+      etag,
+    });
+    return response.end(isSame ? undefined : JSON.stringify(headers.authorization));
+  });
+  await new Promise<void>((resolve) => api.listen(0, "127.0.0.1", resolve));
+  const page = await browser.newPage();
+  await page.goto(`${own.url}/api/routes`);
+  await page.addScriptTag({ content: library });
+  const seen = await page.evaluate(
+    async (base) => {
+      const { createCache, origin } = (globalThis as any).cista;
+      let token = "A";
+      const me = origin({ base, headers: () => ({ authorization: token }) }).source({ name: "me", url: "/me" });
+      const cache = createCache();
+      const read: string[] = [await cache.read(me)];
+      token = "B"; // without signOut
+      read.push(await cache.read(me));
+      await cache.signOut();
+      token = "C";
+      read.push(await cache.read(me));
+      token = "A"; // as after a reload of the page
+      read.push(await createCache().read(me));
+      return read;
+    },
+    `http://127.0.0.1:${(api.address() as AddressInfo).port}`,
+  );
+  await page.close();
+  api.close();
+  expect(seen).toEqual(["A", "B", "C", "A"]);
+  expect(requests.map((each) => each[0])).toEqual(["A", "B", "C", "A"]);
 });
 
 test("a server that does not allow the page: kind network, and a word on CORS", async () => {

@@ -1,5 +1,5 @@
 import { createCache, source } from "cista";
-import { openStore, type StoreOptions } from "cista/browser";
+import { openStore, pageEnvironment, type StoreOptions } from "cista/browser";
 import { expect, test, vi } from "vitest";
 import { watch } from "./stage.js";
 
@@ -89,6 +89,43 @@ test.each(orders(["answer", "sign out", "reload", "other tab"]))(
     }
   },
 );
+
+test("S4: a page does not hear its own sign-out: what it puts and reads afterwards stays", async () => {
+  const page = createCache();
+  const other = createCache(); // in the same page: a channel of its own
+  const environment = pageEnvironment();
+  const sharing = [createCache({ environment }), createCache({ environment })];
+  for (const cache of [page, other, ...sharing]) cache.put(hut, 1, "ada's");
+  const heard = vi.fn();
+  page.onSignOut(heard);
+  sharing[0]?.onSignOut(heard);
+  await page.signOut();
+  page.put(hut, 1, "bob's");
+  const read = page.read(hut, 2);
+  await vi.waitFor(() => expect(other.peek(hut, 1).state).toBe("empty"));
+  await answerAll();
+  expect([await read, page.peek(hut, 1).value, heard.mock.calls.length]).toEqual([`${user}'s secret 2`, "bob's", 2]);
+  heard.mockClear();
+  await sharing[0]?.signOut(); // two caches of one environment are others to each other
+  sharing[0]?.put(hut, 1, "cleo's");
+  sharing[1]?.put(hut, 1, "ada's");
+  await vi.waitFor(() => expect(sharing[1]?.peek(hut, 1).state).toBe("empty"));
+  expect([sharing[0]?.peek(hut, 1).value, heard.mock.calls.length]).toEqual(["cleo's", 2]);
+  for (const cache of [page, other, ...sharing]) cache.dispose();
+});
+
+test("S4: what is watched is empty after a sign-out, with nothing under way, until somebody asks anew", async () => {
+  const cache = createCache();
+  const { view } = watch(cache, hut, 3);
+  expect(view.get()).toMatchObject({ state: "loading", request: "running" });
+  await cache.signOut();
+  expect(view.get()).toMatchObject({ state: "empty", request: "none" });
+  const { view: next } = watch(cache, hut, 3);
+  expect(next.get()).toMatchObject({ state: "loading", request: "running" });
+  await answerAll();
+  await vi.waitFor(() => expect(view.get().state).toBe("ready"));
+  cache.dispose();
+});
 
 test("S4: a page that ends in the middle of a sign-out has signed out all the same", async () => {
   const database = name();

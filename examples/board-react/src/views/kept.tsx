@@ -6,7 +6,7 @@ interface Kept {
   readonly id: string;
   readonly write: string;
   readonly input: unknown;
-  readonly state: "waiting" | "sending" | "refused" | "unknown";
+  readonly state: "waiting" | "sending" | "refused" | "unknown" | "other-user";
   readonly failure?: Told;
 }
 
@@ -47,6 +47,7 @@ export function KeptList({ list, again, putAway }: KeptProps) {
 const titles: Record<string, string> = {
   waiting: "Waits to be sent",
   unknown: "Of another version of this page: not sent",
+  "other-user": "Of another walker: sent when that one is signed in",
   refused: "This could not be sent",
 };
 

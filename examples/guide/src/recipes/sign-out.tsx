@@ -1,7 +1,7 @@
 import { createCache } from "cista";
 import { useCache } from "cista/react";
 
-export const cache = createCache({ partition: "walkers" });
+export const cache = createCache();
 
 // In every tab, also where the button was pressed in another one.
 cache.onSignOut(() => sessionStorage.removeItem("token"));

@@ -2,16 +2,21 @@ import { createCache, Failure } from "cista";
 import { origin } from "cista/http";
 
 let token = sessionStorage.getItem("token") ?? "";
+let walker = sessionStorage.getItem("walker") ?? undefined;
 
 export const api = origin({
   base: "https://huts.example",
-  headers: () => ({ authorization: `Bearer ${token}` }), // asked before each request
+  headers: () => ({ authorization: `Bearer ${token}` }), // called before each request
+  user: () => walker, // the same for every token of one walker
   // At 401: once for all requests that are refused meanwhile, and each of them is made once more.
   renew: async () => {
     const response = await fetch("https://huts.example/api/token", { method: "POST", credentials: "include" });
     if (!response.ok) throw new Failure("http", "Sign in again.", { status: response.status });
-    token = ((await response.json()) as { token: string }).token;
+    const renewed = (await response.json()) as { token: string; walker: string };
+    token = renewed.token;
+    walker = renewed.walker;
     sessionStorage.setItem("token", token);
+    sessionStorage.setItem("walker", walker);
   },
 });
 

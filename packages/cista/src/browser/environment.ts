@@ -34,17 +34,16 @@ export function pageEnvironment(): Environment {
 }
 
 const others: NonNullable<Environment["others"]> = {
-  tellSignOut(partition) {
-    const channel = new BroadcastChannel(channelName);
-    channel.postMessage({ partition });
-    channel.close();
-  },
-  onSignOut(listener) {
+  join(onSignOut) {
+    // A channel does not hear what was posted on itself: one and the same tells and hears.
     const channel = new BroadcastChannel(channelName);
     channel.onmessage = ({ data }) => {
       const { partition } = (data ?? {}) as { partition?: unknown };
-      if (partition === undefined || typeof partition === "string") listener(partition);
+      if (partition === undefined || typeof partition === "string") onSignOut(partition);
     };
-    return () => channel.close();
+    return {
+      tellSignOut: (partition) => channel.postMessage({ partition }),
+      leave: () => channel.close(),
+    };
   },
 };

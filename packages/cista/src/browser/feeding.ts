@@ -8,7 +8,7 @@ import {
   type Snapshot,
   takeSnapshot,
 } from "../core/index.js";
-import { keyText, milliseconds } from "../core/internal.js";
+import { keyText, milliseconds, type StoredEntry, staysHere } from "../core/internal.js";
 import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 import { Database } from "./database.js";
 import { pageEnvironment } from "./environment.js";
@@ -154,7 +154,13 @@ export class Feeding {
   #gathered(): StoreChanges {
     const changes = new Map<string, StoredRecord | undefined>();
     for (const key of this.#changed) {
-      const { takenAt, entries } = takeSnapshot(this.#cache, { key });
+      const { takenAt, entries: all } = takeSnapshot(this.#cache, { key });
+      const entries = (all as StoredEntry[]).filter((entry) => !staysHere(entry));
+      if (DEVELOPMENT && entries.length < all.length) {
+        this.#warnOnce(
+          `${key} was answered to an Authorization, and nobody has said whose that is: it is not stored. Say createCache({ partition }), or origin({ user })`,
+        );
+      }
       const bytes = entries.length > 0 ? roughSize(entries[0], this.#maxBytes / 10) : 0;
       const stored = entries.length > 0 && bytes <= this.#maxBytes / 10;
       if (entries.length > 0 && !stored) {

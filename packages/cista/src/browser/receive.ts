@@ -81,6 +81,11 @@ class ReceivedPage implements Rendering {
     this.#takeIn();
     const sent = this.#sent.get(view.key);
     if (!sent) return undefined;
+    // What the source's own check refuses, or this program would not be answered, is not shown while it hydrates either.
+    if (!sent.reading && this.#cache.peek<any, any>(source, sent.entry.params).state === "empty") {
+      this.#sent.delete(view.key);
+      return undefined;
+    }
     sent.reading ??= readingOf(sent, view);
     if (!this.#held.has(view.key)) {
       const watched = this.#cache.view<any, any>(source, sent.entry.params, { when: false });

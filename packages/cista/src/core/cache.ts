@@ -47,20 +47,17 @@ type JustParams = [params?: any];
 export class CoreCache implements Cache {
   readonly #core: Core;
   readonly #leaveEnvironment: () => void;
+  /** The other pages of the site, where there are any. */
+  readonly #others: ReturnType<NonNullable<Environment["others"]>["join"]> | undefined;
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }) {
     const core = new Core(options, this, callbacks);
     this.#core = core;
     Object.defineProperty(this, coreKey, { value: core });
-    const ends = [followEnvironment(core)];
-    const { others } = core.environment;
-    const heard = (partition: string | undefined) => {
+    this.#leaveEnvironment = followEnvironment(core);
+    this.#others = core.environment.others?.join((partition) => {
       if (partition === options.partition && !core.disposed) void signOut(core).catch(report);
-    };
-    if (others) ends.push(others.onSignOut(heard));
-    this.#leaveEnvironment = () => {
-      for (const end of ends) end();
-    };
+    });
   }
 
   read(source: AnySource, params?: unknown, options: ReadOptions = usual): Promise<any> {
@@ -145,8 +142,7 @@ export class CoreCache implements Cache {
 
   async signOut(): Promise<void> {
     this.#assertUsable();
-    const { environment, options } = this.#core;
-    environment.others?.tellSignOut(options.partition);
+    this.#others?.tellSignOut(this.#core.options.partition);
     await signOut(this.#core);
   }
 
@@ -170,6 +166,7 @@ export class CoreCache implements Cache {
     core.disposed = true;
     core.clock.stop(); // first: what is called while it ends can set no timer any more
     this.#leaveEnvironment();
+    this.#others?.leave();
     batch(core, () => this.#end());
     core.journal?.close();
     for (const callback of core.disposals) callback();

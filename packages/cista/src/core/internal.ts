@@ -18,10 +18,25 @@ export { picked } from "./lib/picking.js";
 export { emptyReadingOf, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
 export { isIterable } from "./lib/request.js";
 export { share } from "./lib/share.js";
-export { adoptChange, adoptEntry, meansStored, type PlainSelector, plainSelector } from "./operations/adopting.js";
+export {
+  adoptChange,
+  adoptEntry,
+  isForHere,
+  meansStored,
+  type PlainSelector,
+  plainSelector,
+} from "./operations/adopting.js";
 export { onChange } from "./operations/change-listeners.js";
 export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
 export { restoreWith } from "./operations/restoring.js";
-export { detailsOf, snapshotWith } from "./operations/snapshot.js";
-export { writeBy } from "./operations/write.js";
-export { clockOf, definedElsewhere, environmentOf, onDispose, partitionOf, tellWithin } from "./state/core.js";
+export { detailsOf, snapshotWith, staysHere } from "./operations/snapshot.js";
+export { onUserChanged } from "./operations/users.js";
+export {
+  clockOf,
+  contextOf,
+  definedElsewhere,
+  environmentOf,
+  onDispose,
+  partitionOf,
+  tellWithin,
+} from "./state/core.js";

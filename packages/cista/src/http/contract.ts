@@ -22,6 +22,14 @@ export interface OriginOptions {
   headers?:
     | HeadersInit
     | ((request: { url: URL; method: string; context: unknown }) => HeadersInit | Promise<HeadersInit>);
+  /**
+   * Who asks: an id that stays the same over all tokens of one user; undefined for nobody. What one user was answered is not
+   * held for another; stores and tabs keep it for that user. Asked whenever something is looked at: it has to be at hand.
+   * Needless for a cache with a `partition`. Default: each `Authorization` is somebody else's, but for the one that `renew`
+   * brings; what was answered to it stays in this page's memory.
+   * @example origin({ user: () => session?.userId, headers: () => ({ authorization: `Bearer ${session?.token}` }) })
+   */
+  user?(request: { context: unknown }): string | undefined;
   credentials?: RequestCredentials;
   /**
    * Called when a request that carried `headers` is answered by 401 (RFC 9110 §15.5.2): gets a new token, for `headers` to

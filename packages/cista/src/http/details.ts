@@ -26,7 +26,7 @@ export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
   const groups = landed.origin === url.origin ? parseStringList(headers.get("cache-groups")) : undefined;
   if (groups || status !== 304) details.groups = groups ?? [];
   if (varies) details.varies = varies;
-  const shared = sharedUseOf(response, exchange.sent);
+  const shared = sharedUseOf(response, exchange, details.maxAge ?? policy.maxAge);
   if (shared && policy.maxAge !== undefined) delete shared.maxAge;
   if (shared) details.shared = shared;
   return details;

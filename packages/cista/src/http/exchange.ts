@@ -1,17 +1,17 @@
 import { Failure, type LoadContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, withoutQuery } from "./address.js";
+import type { Askers, Said } from "./asker.js";
 import type { OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
 import type { Renewals } from "./renewal.js";
 import type { Times } from "./response-freshness.js";
-import { type CommonFields, variesOf } from "./varies.js";
 
 /** An origin's options, its base as a URL. */
 export type Server = Omit<OriginOptions, "base"> & {
   readonly base: URL | undefined;
-  readonly common: CommonFields;
+  readonly askers: Askers;
   readonly renewals: Renewals | undefined;
 };
 
@@ -27,8 +27,10 @@ export interface Exchange extends Times {
   readonly held: Validator | undefined;
   /** By which of the request's fields the answer varies (RFC 9111 §4.1). */
   readonly varies: Record<string, string> | undefined;
-  /** What the request said. */
+  /** The fields of the request. */
   readonly sent: Headers;
+  /** Whether the answer may be for one user only (see `Askers.isOneUsers`). */
+  readonly isOneUsers: boolean;
   /** Bodies longer than this many bytes are refused. */
   readonly maxBody: number;
 }
@@ -55,7 +57,8 @@ export interface Ask {
 /** Redirections are followed so often (WHATWG Fetch, HTTP-redirect fetch). */
 const mostRedirections = 20;
 
-type Context = Pick<LoadContext, "signal" | "context" | "now"> & { readonly mode?: LoadContext["mode"] };
+type Context = Pick<LoadContext, "signal" | "context" | "now"> &
+  Partial<Pick<LoadContext, "held" | "mode" | "partition" | "userChanged">>;
 
 /**
  * One request; where its token is refused and can be renewed, once more with the new one.
@@ -66,11 +69,16 @@ export async function exchange(server: Server, ask: Ask, context: Context): Prom
   const before = renewals?.count(context.context) ?? 0;
   const first = await exchangeOnce(server, ask, context);
   if (!renewals || first.response.status !== 401 || !isTrusted(server, ask.url, ask.named)) return first;
+  const target = { url: ask.url, method: ask.method ?? "GET", context: context.context };
+  const refused = first.sent.get("authorization");
+  const isCurrent = (await server.askers.tokenNow(target)) === refused; // else somebody has signed in meanwhile, or another request renewed it
   try {
     await renewals.renewed(context.context, before);
   } catch (cause) {
     throw Object.assign(await httpFailure(first), { cause });
   }
+  context.signal.throwIfAborted(); // after a sign-out the new token is not the same user's
+  if (isCurrent) server.askers.renewed(context.context, refused, await server.askers.tokenNow(target));
   await first.response.body?.cancel();
   return exchangeOnce(server, ask, context);
 }
@@ -81,13 +89,18 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   if (!trusted && method !== "GET") refuseForeignWrite(ask.name, url);
   const own = isOwnOrigin(url);
   const condition = own ? conditionOf(held) : undefined;
-  const said = trusted ? await server.common.ask(url, method, context.context) : new Headers();
+  const nobody: Said = { fields: new Headers(), id: undefined, isNewUser: false };
+  const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody;
+  if (who.isNewUser) context.userChanged?.();
+  const said = who.fields;
   const headers = new Headers(said);
   addAll(headers, new Headers(ask.fields));
   if (trusted) {
     addAll(headers, new Headers(ask.headers));
     addAll(said, new Headers(ask.headers));
   }
+  const isOneUsers = trusted && server.askers.isOneUsers(who);
+  const { mode = "no-store" } = context;
   if (condition === "etag") headers.set("if-none-match", held?.etag ?? "");
   else if (condition === "last-modified") headers.set("if-modified-since", held?.lastModified ?? "");
   const init: RequestInit = {
@@ -98,14 +111,27 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     ...(trusted ? (server.credentials ? { credentials: server.credentials } : {}) : { credentials: "omit" }),
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
-    cache: own ? "no-store" : (context.mode ?? "no-store"),
+    // Rule S6: the browser's cache tells no user from another, so the first answer of a key is checked with the server.
+    cache: own ? "no-store" : isOneUsers && mode === "default" && !context.held ? "no-cache" : mode,
   };
   const requestedAt = context.now();
   const { response, landed } = await new Redirections(server, ask, init).follow(url);
   const receivedAt = context.now();
-  const varies = variesOf(said, response.headers.get("vary"));
+  const varies = server.askers.variesOf(who, response, context);
   const maxBody = maxBodyOf(server);
-  return { url, landed, response, condition, held, varies, sent: headers, requestedAt, receivedAt, maxBody };
+  return {
+    url,
+    landed,
+    response,
+    condition,
+    held,
+    varies,
+    sent: headers,
+    isOneUsers,
+    requestedAt,
+    receivedAt,
+    maxBody,
+  };
 }
 
 export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {
@@ -178,6 +204,7 @@ class Redirections {
   }
 
   async #send(url: URL, init: RequestInit): Promise<Response> {
+    init.signal?.throwIfAborted(); // while the fields were made, perhaps
     try {
       return await (this.#server.fetch ?? globalThis.fetch)(url, init);
     } catch (cause) {

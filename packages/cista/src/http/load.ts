@@ -77,6 +77,7 @@ export async function answerOf<T = unknown>(response: Response, options: AnswerO
     held: validator,
     varies: undefined,
     sent: new Headers(), // what the program's own request said is not known
+    isOneUsers: false,
     requestedAt: at,
     receivedAt: at,
     maxBody: maxBodyOf(options),

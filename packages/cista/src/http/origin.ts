@@ -1,14 +1,14 @@
-import { CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
-import { writeBy } from "../core/internal.js";
-import { absolute, urlLabel } from "./address.js";
-import type { HttpSourceDefinition, Origin, OriginOptions, Policy, Url } from "./contract.js";
+import { CistaError, type Source, type SourceDefinition, source, write } from "../core/index.js";
+import { absolute, isOwnOrigin, resolved, urlLabel } from "./address.js";
+import { Askers } from "./asker.js";
+import type { HttpSourceDefinition, HttpWriteDefinition, Origin, OriginOptions, Policy, Url } from "./contract.js";
 import { documentText } from "./document.js";
 import type { Server } from "./exchange.js";
 import { load, urlFor } from "./load.js";
 import { pagesSource } from "./pages.js";
 import { isTrusted } from "./reach.js";
 import { Renewals } from "./renewal.js";
-import { CommonFields, saysTheSame } from "./varies.js";
+import { send } from "./send.js";
 
 /** One server, described once. Sends nothing. @throws CistaError code "base" for a base that is no absolute URL */
 export function origin(options: OriginOptions = {}): Origin {
@@ -16,8 +16,8 @@ export function origin(options: OriginOptions = {}): Origin {
     ...options,
     base: options.base === undefined ? undefined : absolute(options.base),
     renewals: options.renew && new Renewals(options.renew),
-  } as Server & { common: CommonFields };
-  server.common = new CommonFields(server);
+  } as Server & { askers: Askers };
+  server.askers = new Askers(server);
   const policyOf = (definition: Policy & { url?: Url<any> }) => ({
     ...hooksOf(server, definition as HttpSourceDefinition<any, any>),
     ...ownPolicyOf(definition),
@@ -48,27 +48,31 @@ export function origin(options: OriginOptions = {}): Origin {
     },
     write: (definition: any) => {
       refuseNoUrl(definition);
+      refuseNoKey(server, definition);
       const { method, url, body, headers, unwrap, followRedirects, idempotencyKey, ...rest } = definition;
-      void sender(); // a program that defines one will run it
-      return writeBy<any, any>(sender, {
+      const { user } = server;
+      return write<any, any>({
+        ...(user ? { user: (context: unknown) => user({ context }) } : {}),
         ...rest,
-        send: async (input, context) => (await import("./send.js")).send(server, definition, input, context),
+        send: (input, context) => send(server, definition, input, context),
       });
     },
   };
 }
 
-type Sender = typeof import("../core/sender.js").runWrite;
-let runWrite: Sender | undefined;
-
-async function loadSender(): Promise<Sender> {
-  ({ runWrite } = await import("../core/sender.js"));
-  return runWrite;
-}
-
-/** At once where it is there already. */
-function sender(): Sender | Promise<Sender> {
-  return runWrite ?? loadSender();
+/**
+ * Rule O3: a kept write is tried by several pages, and the server has to be able to tell that it is one.
+ * @throws CistaError code "write" for one that could not bear an Idempotency-Key
+ */
+function refuseNoKey(server: Server, { name, url, kept, idempotencyKey }: HttpWriteDefinition<any, any>): void {
+  if (!kept || idempotencyKey === true) return;
+  const fixed = typeof url === "function" ? server.base : resolved(url, server.base, name);
+  if (idempotencyKey === undefined && (!fixed || isOwnOrigin(fixed))) return;
+  throw new CistaError(
+    "write",
+    DEVELOPMENT &&
+      `The write "${name}" is kept, so it may be sent several times, and needs an Idempotency-Key. ${idempotencyKey === false ? "Leave idempotencyKey out, or write idempotencyKey: true." : `Its server is ${fixed?.origin}: where that allows the field Idempotency-Key (CORS, Access-Control-Allow-Headers), write idempotencyKey: true.`}`,
+  );
 }
 
 /** @throws CistaError code "url" for a definition without one */
@@ -92,12 +96,14 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
         return []; // no URL can be made: nothing can have been asked there
       }
     },
-    fits(this: void, varies: Readonly<Record<string, string>>, params: unknown, context: unknown): boolean {
-      const url = urlFor(server, definition, params);
-      if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
-      const now = server.common.now(url, method, context);
-      for (const [name, value] of new Headers(headers)) now?.set(name, value);
-      return saysTheSame(varies, now);
+    fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean {
+      try {
+        const url = urlFor(server, definition, params);
+        if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
+        return server.askers.fits(varies, { url, method, context }, headers);
+      } catch {
+        return false; // who asks is not known; whoever asks is told what was thrown
+      }
     },
   };
 }

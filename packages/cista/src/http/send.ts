@@ -40,7 +40,7 @@ export async function send(
   return definition.unwrap ? unwrapped(definition.unwrap, result, received) : result;
 }
 
-/** Another origin has to allow the field, so there it goes only where it is asked for. */
-function sendsKey({ idempotencyKey, retry = false }: HttpWriteDefinition<any, unknown>, url: URL): boolean {
-  return idempotencyKey ?? (retry !== false && isOwnOrigin(url));
+/** Another origin has to allow the field, so there it goes only where it is asked for; with a kept write always (rule O3). */
+function sendsKey({ idempotencyKey, retry = false, kept }: HttpWriteDefinition<any, unknown>, url: URL): boolean {
+  return kept || (idempotencyKey ?? (retry !== false && isOwnOrigin(url)));
 }

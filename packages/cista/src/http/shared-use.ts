@@ -1,13 +1,17 @@
-import type { SharedUse } from "../core/index.js";
+import type { Duration, SharedUse } from "../core/index.js";
 import { deltaSeconds, parseCacheControl } from "./cache-control.js";
 
 /**
  * What a cache may do with a response that several users share (RFC 9111 §3, §3.5); undefined where it may do what any cache
  * may. Where two things contradict each other, the stricter one counts. A cookie, of the request or of the response, counts
  * as a user's own: that is prudence, and not the standard's word.
- * @param sent the request's fields
+ * @param stated undefined where nobody has said how long it lasts
  */
-export function sharedUseOf({ headers }: Pick<Response, "headers">, sent: Headers): SharedUse | undefined {
+export function sharedUseOf(
+  { headers }: Pick<Response, "headers">,
+  { isOneUsers }: { readonly isOneUsers: boolean },
+  stated: Duration | undefined,
+): SharedUse | undefined {
   const directives = parseCacheControl(headers.get("cache-control"));
   // §4.1: what another request says in the fields that it varies by is not known. What is compressed, `fetch` undoes.
   const vary = (headers.get("vary") ?? "").split(",").map((name) => name.trim().toLowerCase());
@@ -15,11 +19,17 @@ export function sharedUseOf({ headers }: Pick<Response, "headers">, sent: Header
   if (directives.has("private")) return { for: "user" }; // §5.2.2.7; the form with field names may be read as the plain one
   const lifetime = directives.has("s-maxage") ? deltaSeconds(directives.get("s-maxage")) : undefined;
   const isOpen = directives.has("public") || lifetime !== undefined;
-  const isUsers = sent.has("authorization") || sent.has("cookie");
-  if (isUsers && !isOpen && !directives.has("must-revalidate")) return { for: "user" }; // §3.5
-  if (headers.has("set-cookie") && !isOpen) return { for: "user" };
+  if (isOneUsers && !isOpen && !directives.has("must-revalidate")) return { for: "user" }; // §3.5
+  if ((headers.has("set-cookie") || stated === undefined) && !isOpen) return { for: "user" };
   // §5.2.2.10: one that cannot be read makes it stale; it implies proxy-revalidate (§5.2.2.8). §5.2.2.4: no-cache is stricter.
   const maxAge = directives.has("no-cache") ? 0 : (lifetime ?? 0) * 1000;
   if (directives.has("s-maxage")) return { for: "all", maxAge, mustRevalidate: true };
   return directives.has("proxy-revalidate") ? { for: "all", mustRevalidate: true } : undefined;
+}
+
+/** RFC 9111 §3.5, §5.2.2.7: whether a response says that any user may have it, or only the one who has asked. */
+export function statedUse(headers: Headers): "all" | "user" | undefined {
+  const directives = parseCacheControl(headers.get("cache-control"));
+  if (directives.has("private") || directives.has("no-store")) return "user";
+  return directives.has("public") || deltaSeconds(directives.get("s-maxage")) !== undefined ? "all" : undefined;
 }

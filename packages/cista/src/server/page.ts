@@ -187,7 +187,7 @@ class ServerPage implements Rendering {
     this.#holdsNoStore ||= entry.noStore ?? false;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
     this.#freshUntil = Math.min(this.#freshUntil, takenAt + lifetime);
-    this.#unsent.push({ entry, shownAt: takenAt });
+    this.#unsent.push({ entry: forItsVisitor(entry), shownAt: takenAt });
   }
 
   #leave(view: View<any>, why: Failure): Reading<any> {
@@ -242,6 +242,20 @@ class ServerPage implements Rendering {
     this.#over ??= why;
     for (const wait of [...this.#waits.values()]) wait.end();
   }
+}
+
+/** Of the server's own requests a page tells nothing but that the answers are for whoever opens it (rules F9, H5). */
+function forItsVisitor(entry: StoredEntry): StoredEntry {
+  const { varies, madeFor } = entry;
+  return {
+    ...entry,
+    ...(varies ? { varies: forVisitor(varies) } : {}),
+    ...(madeFor ? { madeFor: madeFor.map((part) => ({ ...part, varies: forVisitor(part.varies) })) } : {}),
+  };
+}
+
+function forVisitor(varies: Readonly<Record<string, string>>): Record<string, string> {
+  return Object.fromEntries(Object.entries(varies).map(([field, text]) => [field, text && "*"]));
 }
 
 /** It was shown before what is shown with it. */

@@ -1,5 +1,8 @@
-import { write } from "cista";
+import { type Cache, write } from "cista";
+import type { KeptRecord } from "cista/browser";
 import { expect, test, vi } from "vitest";
+import { requestForNewUser } from "../../src/core/operations/users.js";
+import { coreOf } from "../../src/core/state/core.js";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";
 
@@ -20,6 +23,8 @@ const of = (tabs: Tab[], at: number): Tab => tabs[at] as Tab;
 const shown = (tab: Tab): unknown => tab.cache.view(tab.list).get().value;
 const states = (tab: Tab): string[] => tab.outbox?.list().map(({ state }) => state) ?? [];
 const huts = (world: World): unknown[] => [...world.booked.values()];
+/** As the first request of another user does. */
+const onUserChangedIn = (cache: Cache): void => requestForNewUser(coreOf(cache));
 const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);
 
 test("O1: stored before it is sent; answered, it is kept no longer, and whoever ran it has the answer", async () => {
@@ -263,7 +268,14 @@ test("O8: where it cannot be stored it is sent like any other, with a warning", 
   const full = new DOMException("The disk is full.", "QuotaExceededError");
   const nothing = async () => {};
   await tab.keep({
-    backend: { readAll: async () => [], put: () => Promise.reject(full), delete: nothing, clear: nothing, close() {} },
+    backend: {
+      readAll: async () => [],
+      get: async () => undefined,
+      put: () => Promise.reject(full),
+      delete: nothing,
+      clear: nothing,
+      close() {},
+    },
   });
   const run = tab.cache.run(tab.book, { hut: 7 });
   await world.clock.advance("1s");
@@ -287,4 +299,85 @@ test("the network goes away in mid-send: no lock is held meanwhile, and it is se
   await advance("1s");
   expect(await run).toBe("booked 7");
   once(world);
+});
+
+test("O6: what was kept survives where the count of sign-outs was lost", async () => {
+  const { world, tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  one.environment.set({ online: false });
+  void one.cache.run(one.book, { hut: 3 }).catch(() => {});
+  await advance("10ms");
+  one.kill();
+  const [record] = world.records.values();
+  const stored = (era: number, id: string, hut: number) => ({ ...(record as KeptRecord), era, id, input: { hut } });
+  world.records.clear();
+  for (const each of [stored(2, "left by a sign-out", 4), stored(3, "kept since", 5)]) world.records.set(each.id, each);
+  const next = await world.open();
+  await next.keep();
+  await advance("3s");
+  expect(huts(world)).toEqual([5]);
+  expect(world.records.size).toBe(0);
+});
+
+test("O6: what the next user has run in another tab is not given up by the sign-out that is heard behind it", async () => {
+  const eras = new Map<string, string>();
+  vi.stubGlobal("localStorage", {
+    getItem: (name: string) => eras.get(name) ?? null,
+    setItem: (name: string, value: string) => eras.set(name, value),
+  });
+  const { world, tabs, advance } = await kept(2);
+  for (const tab of tabs) tab.environment.set({ online: false });
+  void of(tabs, 0)
+    .cache.run(of(tabs, 0).book, { hut: 1 })
+    .catch(() => {});
+  await advance("10ms");
+  void of(tabs, 0).cache.signOut();
+  await advance("10ms");
+  void of(tabs, 0)
+    .cache.run(of(tabs, 0).book, { hut: 2 })
+    .catch(() => {});
+  await advance("10ms");
+  void of(tabs, 1).cache.signOut(); // as its environment has it do
+  await advance("10ms");
+  for (const tab of tabs) tab.environment.set({ online: true });
+  await advance("3s");
+  vi.unstubAllGlobals();
+  expect(huts(world)).toEqual([2]);
+});
+
+test("O9: a kept write is shown and sent only while the user who ran it asks", async () => {
+  const { world, tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  let user: string | undefined = "ada";
+  const book = write<{ hut: number }, string>({ ...one.book.definition, user: () => user });
+  one.outbox?.close();
+  await one.keep({ writes: [book] });
+  one.environment.set({ online: false });
+  void one.cache.run(book, { hut: 1 }).catch(() => {});
+  await advance("10ms");
+  user = "bob";
+  void one.cache.run(book, { hut: 2 }).catch(() => {});
+  onUserChangedIn(one.cache);
+  await advance("10ms");
+  expect([states(one), shown(one)]).toEqual([["other-user", "waiting"], [2]]);
+  one.environment.set({ online: true });
+  await advance("3s");
+  expect([huts(world), states(one)]).toEqual([[2], ["other-user"]]);
+  user = "ada";
+  onUserChangedIn(one.cache);
+  await advance("3s");
+  expect([huts(world), states(one), world.records.size]).toEqual([[2, 1], [], 0]);
+});
+
+test("O2: a hundred writes that waited are sent without reading the database a hundred times", async () => {
+  const { world, tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  one.environment.set({ online: false });
+  for (let hut = 0; hut < 100; hut++) void one.cache.run(one.book, { hut }).catch(() => {});
+  await advance("1s");
+  const before = world.readRecords;
+  one.environment.set({ online: true });
+  await advance("30s");
+  expect(huts(world)).toHaveLength(100);
+  expect(world.readRecords - before).toBeLessThan(400);
 });

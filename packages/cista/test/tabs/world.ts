@@ -50,6 +50,8 @@ export class World {
   readonly locks = new Map<string, Lock>();
   /** What the browser's database has, and what the origin has booked: by Idempotency-Key, in order. */
   readonly records = new Map<string, KeptRecord>();
+  /** How many records were read from it. */
+  readRecords = 0;
   readonly booked = new Map<string, unknown>();
   /** Each try that reached the origin. */
   readonly tries: string[] = [];
@@ -164,6 +166,11 @@ export class World {
         }),
       this.random(this.delay + 1),
     );
+  }
+
+  read<T>(records: T[]): T[] {
+    this.readRecords += records.length;
+    return structuredClone(records);
   }
 
   get heldLocks(): string[] {
@@ -285,7 +292,8 @@ export class Tab {
         clock.setTimer(() => this.run(() => resolve(work())), 1);
       });
     return {
-      readAll: () => later(() => structuredClone([...records.values()])),
+      readAll: () => later(() => this.world.read([...records.values()])),
+      get: (id) => later(() => this.world.read([records.get(id)])[0]),
       put: (record) => later(() => void records.set(record.id, structuredClone(record))),
       delete: (id) => later(() => void records.delete(id)),
       clear: () => later(() => records.clear()),

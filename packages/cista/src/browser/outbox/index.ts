@@ -1,5 +1,5 @@
 import { type Cache, CistaError, type Failure, type Write } from "../../core/index.js";
-import { environmentOf, snapshotWith } from "../../core/internal.js";
+import { environmentOf, partitionOf } from "../../core/internal.js";
 import { browserTabs, type TabPlatform } from "../tabs/platform.js";
 import { KeptWrites } from "./kept-writes.js";
 import { type OutboxBackend, openRecords } from "./records.js";
@@ -24,8 +24,11 @@ export interface KeptWrite {
   readonly input: unknown;
   /** When it was run: milliseconds since the Unix epoch. */
   readonly at: number;
-  /** "unknown": this version of the program has no such write, or none that takes this input. It is not sent. */
-  readonly state: "waiting" | "sending" | "refused" | "unknown";
+  /**
+   * "unknown": this version of the program has no such write, or none that takes this input. It is not sent.
+   * "other-user": another user ran it (see `user` of the write). It is neither shown nor sent until that user asks again.
+   */
+  readonly state: "waiting" | "sending" | "refused" | "unknown" | "other-user";
   /** Why it was refused. */
   readonly failure?: Failure;
 }
@@ -66,13 +69,13 @@ export async function openOutbox(cache: Cache, { writes, name = "cista", ...opti
         "openOutbox keeps writes in a page's own database, and there is no page here: call it in the browser only.",
     );
   }
-  const { partition } = snapshotWith(cache, { where: () => false }, false);
+  const partition = partitionOf(cache);
   const own = encodeURIComponent(name);
-  // Neither part has a space in it, so no two outboxes share a name.
+  // Neither part contains a space or a slash: no two outboxes share a database, nor do an outbox and a store.
   const scope = partition === undefined ? own : `${own} ${encodeURIComponent(partition)}`;
   let backend: OutboxBackend;
   try {
-    backend = options.backend ?? (await openRecords(`${scope} outbox`));
+    backend = options.backend ?? (await openRecords(`${scope}/outbox`));
   } catch (thrown) {
     console.warn("Cista: no database can be had here: kept writes are sent like any other.", thrown);
     return {

@@ -1,6 +1,6 @@
 /** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5. */
 import type { Cache, RunOptions, Write } from "../../core/index.js";
-import { checked, type LaidWrite, layWrite } from "../../core/internal.js";
+import { checked, contextOf, type LaidWrite, layWrite } from "../../core/internal.js";
 import type { KeptWrite } from "./index.js";
 import { failureOf, type KeptRecord, type StoredFailure, wellFormedFailure } from "./records.js";
 
@@ -16,6 +16,8 @@ export class KeptList {
   /** By their names. */
   readonly writes: Map<string, Write<any, any>>;
   readonly #records = new Map<string, KeptRecord>();
+  /** The records in the order in which their writes were run; undefined once that has to be found out anew. */
+  #ordered: KeptRecord[] | undefined = [];
   readonly #laid = new Map<string, LaidWrite>();
   readonly #waiting = new Map<string, Waiting>();
   /** What this version of the program does not know, or cannot read. */
@@ -45,14 +47,41 @@ export class KeptList {
     return this.#list;
   };
 
-  #stateOf({ id, failure }: KeptRecord): KeptWrite["state"] {
+  #stateOf(record: KeptRecord): KeptWrite["state"] {
+    const { id, failure } = record;
     if (failure) return "refused";
     if (this.#unknown.has(id)) return "unknown";
+    if (!this.isOwn(record)) return "other-user";
     return this.#sending === id || this.#elsewhere.has(id) ? "sending" : "waiting";
   }
 
-  #inOrder(): KeptRecord[] {
-    return [...this.#records.values()].sort((one, other) => one.order - other.order);
+  #inOrder(): readonly KeptRecord[] {
+    this.#ordered ??= [...this.#records.values()].sort((one, other) => one.order - other.order);
+    return this.#ordered;
+  }
+
+  #set(record: KeptRecord): void {
+    const isLast = this.#ordered && (this.#ordered.at(-1)?.order ?? 0) < record.order && !this.#records.has(record.id);
+    this.#records.set(record.id, record);
+    if (isLast) this.#ordered?.push(record);
+    else this.#ordered = undefined;
+  }
+
+  #delete(id: string): void {
+    if (this.#inOrder()[0]?.id === id) this.#ordered?.shift();
+    else this.#ordered = undefined;
+    this.#records.delete(id);
+  }
+
+  /** Rule O9: whether the user who ran it is the one who asks now. */
+  isOwn({ write, user }: KeptRecord): boolean {
+    return user === undefined || user === this.userOf(this.writes.get(write));
+  }
+
+  /** Who runs a write now: null for nobody; undefined where the write has no `user`. */
+  userOf(write: Write<any, any> | undefined): string | null | undefined {
+    const { user } = write?.definition ?? {};
+    return user && (user(contextOf(this.#cache)) ?? null);
   }
 
   readonly subscribe = (listener: () => void): (() => void) => {
@@ -88,7 +117,7 @@ export class KeptList {
 
   /** The one that is to be sent next. */
   next(): KeptRecord | undefined {
-    return this.#inOrder().find(({ id, failure }) => !failure && !this.#unknown.has(id));
+    return this.#inOrder().find((record) => !record.failure && !this.#unknown.has(record.id) && this.isOwn(record));
   }
 
   /** Greater than that of all that is known. */
@@ -103,7 +132,7 @@ export class KeptList {
   add(record: KeptRecord, write: Write<any, any>, options: RunOptions): Promise<unknown> {
     const { id, input } = record;
     this.writes.set(write.name, write); // after hot reloading another one of that name
-    this.#records.set(id, record);
+    this.#set(record);
     this.#laid.set(id, layWrite(this.#cache, write, input));
     this.changed();
     const ended = new Promise<unknown>((resolve, reject) => this.#waiting.set(id, { resolve, reject, options }));
@@ -116,12 +145,31 @@ export class KeptList {
     const { id, failure } = record;
     this.#lastOrder = Math.max(this.#lastOrder, record.order);
     if (this.#ended.has(id) || this.#records.has(id)) return;
-    this.#records.set(id, record);
+    this.#set(record);
     const write = this.writes.get(record.write);
     const input = write && (await inputOf(write, record));
     if (!this.#records.has(id) || this.#laid.has(id)) return; // dropped, or taken in twice
     if (!write || !input) this.#unknown.add(id);
-    else if (!failure) this.#lay(record, write, input.value);
+    else if (!failure && this.isOwn(record)) this.#lay(record, write, input.value);
+  }
+
+  /** Rule O9: another user asks now. Only that one's writes are shown. */
+  async showOwn(): Promise<void> {
+    for (const record of this.#inOrder()) {
+      const { id } = record;
+      if (record.failure || this.#unknown.has(id)) continue;
+      const isOwn = this.isOwn(record);
+      const laid = this.#laid.get(id);
+      if (laid && !isOwn) {
+        this.#laid.delete(id);
+        laid.refused(false);
+      } else if (!laid && isOwn) {
+        const write = this.writes.get(record.write);
+        const input = write && (await inputOf(write, record));
+        if (write && input && this.#records.has(id) && !this.#laid.has(id)) this.#lay(record, write, input.value);
+      }
+    }
+    this.changed();
   }
 
   /** In the order in which they were run, also where another tab's is heard of late. */
@@ -178,7 +226,7 @@ export class KeptList {
   refuse(id: string, failure: StoredFailure): Waiting | undefined {
     const record = this.#records.get(id);
     const waiting = this.#waiting.get(id);
-    if (record) this.#records.set(id, { ...record, failure });
+    if (record) this.#set({ ...record, failure });
     this.#elsewhere.delete(id);
     this.#laid.delete(id);
     this.#waiting.delete(id);
@@ -191,7 +239,8 @@ export class KeptList {
     const laid = this.#laid.get(id);
     const waiting = this.#waiting.get(id);
     this.#ended.add(id);
-    for (const kept of [this.#laid, this.#waiting, this.#records, this.#elsewhere, this.#unknown]) kept.delete(id);
+    this.#delete(id);
+    for (const kept of [this.#laid, this.#waiting, this.#elsewhere, this.#unknown]) kept.delete(id);
     if (laid) settle?.(laid);
     if (waiting) tell?.(waiting);
     this.changed();

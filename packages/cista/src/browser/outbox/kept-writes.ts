@@ -1,6 +1,6 @@
 /** The writes that are kept until they have been sent: stored, shown, sent by one tab, in order. Rules O1 to O8. */
 import { type Cache, CistaError, Failure, type RunOptions, type SendingPhase, type Write } from "../../core/index.js";
-import { asFailure, clockOf, sendLater, setKeeper, type WriteKeeper } from "../../core/internal.js";
+import { asFailure, clockOf, onUserChanged, sendLater, setKeeper, type WriteKeeper } from "../../core/internal.js";
 import { Era } from "../era.js";
 import type { LifeEvent, TabPlatform } from "../tabs/platform.js";
 import { KeptList } from "./kept-list.js";
@@ -53,29 +53,39 @@ export class KeptWrites implements WriteKeeper, Sendable {
       environment.subscribe(() => this.#networkChanged()),
       platform.onLife((event) => this.#live(event)),
       cache.onSignOut(() => this.#signedOut()),
+      onUserChanged(cache, () => this.#userChanged()),
     );
     this.#channel = new OutboxChannel(platform, scope, (heard) => this.#hear(heard));
   }
 
   async begin(): Promise<void> {
-    await this.#takeIn();
+    await this.takeIn();
     this.#sender.begin();
   }
 
   // ── What is kept ───────────────────────────────────────────────────────────
 
   /** What is stored, and what is no longer: another tab may have sent it meanwhile. */
-  async #takeIn(): Promise<void> {
+  async takeIn(): Promise<void> {
     const before = this.kept.ids.filter((id) => !this.#beingStored.has(id));
     const stored = (await this.#backend.readAll()).flatMap((each) => wellFormedRecord(each) ?? []);
-    const own = stored.filter(({ era }) => era === this.#era.now);
-    // Of somebody who has signed out since: a page that ended in the middle of that has left it there.
-    for (const { id, era } of stored) if (era !== this.#era.now) await this.#backend.delete(id);
+    const own = await this.#ofThisEra(stored);
     const there = new Set(own.map(({ id }) => id));
     for (const id of before) if (!there.has(id)) this.#hearOf(id, "done");
     for (const { id, failure } of own) this.#hearOf(id, "refused", undefined, failure); // while this page stood still
     for (const record of own) await this.kept.take(record);
     this.kept.changed();
+  }
+
+  /** Those that were run since somebody last signed out. What a page that ended in the middle of a sign-out has left is deleted. */
+  async #ofThisEra(stored: readonly KeptRecord[]): Promise<KeptRecord[]> {
+    const { now } = this.#era;
+    const newest = stored.reduce((most, { era }) => Math.max(most, era), now);
+    for (const { id, era } of stored) if (era < newest) await this.#backend.delete(id);
+    const own = stored.filter(({ era }) => era === newest).map((record) => ({ ...record, era: now }));
+    // The count of sign-outs was lost, as where the program has emptied localStorage: it begins anew, with these.
+    if (newest > now) for (const record of own) await this.#backend.put(record);
+    return own;
   }
 
   // ── Runs ───────────────────────────────────────────────────────────────────
@@ -92,7 +102,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     options.signal?.throwIfAborted();
     const input = cloned(name, given);
     const id = options.idempotencyKey ?? clockOf(this.#cache).uniqueText?.() ?? "";
-    const record = this.#recordOf(id, name, input);
+    const record = this.#recordOf(id, write, input);
     const ended = this.kept.add(record, write, options);
     options.signal?.addEventListener("abort", () => void this.drop(id, options.signal?.reason), { once: true });
     this.#beingStored.add(id);
@@ -110,10 +120,12 @@ export class KeptWrites implements WriteKeeper, Sendable {
     return ended;
   }
 
-  #recordOf(id: string, write: string, input: unknown): KeptRecord {
+  #recordOf(id: string, write: Write<any, any>, input: unknown): KeptRecord {
     const at = clockOf(this.#cache).now();
     const order = this.kept.nextOrder(this.#platform.now());
-    return { v: recordVersion, id, write, input, at, order, era: this.#era.now };
+    const user = this.kept.userOf(write);
+    const own = user === undefined ? {} : { user };
+    return { v: recordVersion, id, write: write.name, input, at, order, era: this.#era.now, ...own };
   }
 
   /** Rule O8: where it cannot be stored it is sent like any other. */
@@ -128,13 +140,17 @@ export class KeptWrites implements WriteKeeper, Sendable {
   // ── Sending: by one tab, the oldest first ──────────────────────────────────
 
   hasWork(): boolean {
-    return !this.#isClosed && !this.#isFrozen && this.#online() && this.kept.next() !== undefined;
+    if (this.#isClosed || this.#isFrozen || !this.#online()) return false;
+    const next = this.kept.next();
+    return next !== undefined && !this.#beingStored.has(next.id); // rule O1
   }
 
   async sendNext(isOurs: () => boolean): Promise<boolean> {
-    await this.#takeIn(); // what another tab has sent meanwhile is no longer there
     const record = this.kept.next();
-    return record !== undefined && this.hasWork() && isOurs() && this.#send(record);
+    if (!record || !this.hasWork() || !isOurs()) return false;
+    if ((await this.#backend.get(record.id)) !== undefined) return this.hasWork() && isOurs() && this.#send(record);
+    this.#hearOf(record.id, "dropped"); // by another tab, which is still telling
+    return true;
   }
 
   giveUp(): void {
@@ -162,7 +178,9 @@ export class KeptWrites implements WriteKeeper, Sendable {
       return true;
     } catch (thrown) {
       this.#endSending();
-      if (thrown === sendLater) this.#tell({ kind: "waiting", id });
+      const isOthers = !this.kept.isOwn(record); // its user asks no longer (rule O9): what failed is tried again for that one
+      if (isOthers) this.kept.forgetLaid(id);
+      if (thrown === sendLater || isOthers) this.#tell({ kind: "waiting", id });
       else if (this.kept.get(id)) await this.#refuse(record, asFailure(thrown)); // else it was dropped
       return thrown !== sendLater;
     }
@@ -214,16 +232,21 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#tell({ kind: "cleared" });
   }
 
-  #giveAll(): void {
-    for (const id of this.kept.ids) this.#give(id, givenUp());
+  #giveAll(ids = this.kept.ids): void {
+    for (const id of ids) this.#give(id, givenUp());
   }
 
-  /** Rule O6. The first tab that hears of it begins a new era: what is found of an older one is sent by nobody. */
+  /**
+   * Rule O6. The first tab that hears of it begins a new era: what is found of an older one is sent by nobody. A write of the
+   * new era was run by whoever has signed in since, in a tab that this one has heard of the sign-out from.
+   */
   async #signedOut(): Promise<void> {
-    if (this.#era.now === this.#ownEra) this.#era.begin();
+    const before = this.#ownEra;
+    if (this.#era.now === before) this.#era.begin();
     this.#ownEra = this.#era.now;
-    const old = this.kept.ids;
-    this.#giveAll();
+    const isOld = (id: string) => this.#ownEra === before || (this.kept.get(id)?.era ?? 0) < this.#ownEra;
+    const old = this.kept.ids.filter(isOld);
+    this.#giveAll(old);
     for (const id of old) await this.#backend.delete(id);
   }
 
@@ -273,6 +296,13 @@ export class KeptWrites implements WriteKeeper, Sendable {
     else this.kept.hear(id, kind, result, failure);
   }
 
+  /** Rule O9: what is being sent was perhaps run by the user before. It goes on when that one asks again. */
+  #userChanged(): void {
+    const sending = this.#sending && this.kept.get(this.#sending.id);
+    if (sending && !this.kept.isOwn(sending)) this.giveUp();
+    void this.kept.showOwn().then(() => this.#sender.begin());
+  }
+
   #networkChanged(): void {
     if (this.#online()) this.#sender.begin();
     else this.giveUp(); // no lock is held for what cannot be sent
@@ -287,7 +317,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     } else if (this.#isFrozen) {
       this.#isFrozen = false;
       if (event === "return") this.#channel.open();
-      void this.#takeIn().then(() => this.#sender.begin());
+      void this.takeIn().then(() => this.#sender.begin());
     }
   }
 }

@@ -27,6 +27,8 @@ export interface KeptRecord {
   readonly order: number;
   /** How often somebody had signed out when it was run. */
   readonly era: number;
+  /** Who ran it, where the write has a `user`; null: nobody was signed in. */
+  readonly user?: string | null;
   /** It was refused. */
   readonly failure?: StoredFailure;
 }
@@ -34,6 +36,8 @@ export interface KeptRecord {
 /** Where kept writes are stored. Default: IndexedDB. Whatever is read is checked. */
 export interface OutboxBackend {
   readAll(): Promise<readonly unknown[]>;
+  /** One record, or undefined where it is not there any more. */
+  get(id: string): Promise<unknown>;
   /** Resolves when it is stored for good. */
   put(record: KeptRecord): Promise<void>;
   delete(id: string): Promise<void>;
@@ -53,6 +57,7 @@ export async function openRecords(name: string): Promise<OutboxBackend> {
   });
   return {
     readAll: () => database.getAll("writes"),
+    get: (id) => database.get("writes", id),
     async put(record) {
       // Stored before it is sent: "strict" comes back when it is on the disk.
       const transaction = database.transaction("writes", "readwrite", { durability: "strict" });
@@ -89,12 +94,12 @@ export function wellFormedFailure(value: unknown): StoredFailure | undefined {
 /** The record's own members, if they are what they have to be. */
 export function wellFormedRecord(value: unknown): KeptRecord | undefined {
   if (typeof value !== "object" || value === null || Array.isArray(value)) return undefined;
-  const { v, id, write, input, at, order, era, failure } = value as Record<string, any>;
+  const { v, id, write, input, at, order, era, user, failure } = value as Record<string, any>;
   const isGood = v === recordVersion && isText(id) && id !== "" && isText(write) && [at, order, era].every(isNumber);
-  if (!isGood) return undefined;
+  if (!isGood || (user !== undefined && user !== null && !isText(user))) return undefined;
   const told = failure === undefined ? undefined : wellFormedFailure(failure);
   if (failure !== undefined && !told) return undefined;
-  return { v, id, write, input, at, order, era, ...(told ? { failure: told } : {}) };
+  return omitUndefined({ v, id, write, input, at, order, era, user, failure: told }) as KeptRecord;
 }
 
 export function storedFailure({ kind, message, status, problem }: Failure): StoredFailure {

@@ -8,7 +8,9 @@ import { Turn } from "../tabs/turn.js";
 export interface Sendable {
   /** The page runs, there is a network, and something waits. */
   hasWork(): boolean;
-  /** Sends the oldest, as it stands in the database. @returns false where nothing is left, or it is to be sent later */
+  /** Takes in what the database has now. */
+  takeIn(): Promise<void>;
+  /** Sends the oldest that is still in the database. @returns false where nothing is left, or it is to be sent later */
   sendNext(isOurs: () => boolean): Promise<boolean>;
   /** What is being sent is another tab's now. */
   giveUp(): void;
@@ -64,8 +66,11 @@ export class Sender {
     this.#isSending = true;
     try {
       this.#writes.tell("alive");
-      let isMore = true;
-      while (isMore && isOurs()) isMore = await this.#writes.sendNext(isOurs);
+      await this.#writes.takeIn();
+      while (isOurs() && this.#writes.hasWork()) {
+        while (isOurs() && (await this.#writes.sendNext(isOurs)));
+        await this.#writes.takeIn(); // a tab that has ended may have told nobody of its last one
+      }
     } catch (thrown) {
       console.warn("Cista: what is kept could not be read:", thrown);
     } finally {

@@ -1,6 +1,6 @@
 /** What one tab does with what the others tell of what they hold. Rules B1, B3. */
 import type { Cache } from "../../core/index.js";
-import { adoptChange, adoptEntry, type StoredEntry, snapshotWith } from "../../core/internal.js";
+import { adoptChange, adoptEntry, isForHere, type StoredEntry, snapshotWith } from "../../core/internal.js";
 import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
@@ -37,6 +37,11 @@ export class Hearing {
     if (as && !(known.at === as.at && known.by === as.by)) return;
     const isKnown = known.at === at && known.by === by;
     if (!isNews && !isKnown) return;
+    // Rule F9: it is for somebody else, and this tab asks for itself.
+    if (!isForHere(this.#cache, entry)) {
+      this.#loads.hear({ kind: "own", key });
+      return;
+    }
     const isAwaited = this.#loads.take(news, isNews);
     if (!isNews) return;
     const whole = as ? this.#withValue(key, entry) : entry;
@@ -63,7 +68,13 @@ export class Hearing {
   known(key: string): News | undefined {
     const news = this.#kept.get(key);
     this.#kept.delete(key);
-    if (!news || !this.#hub.moments.isNews(news) || this.#changes.outOfDateSince(news) > 0) return undefined;
+    if (
+      !news ||
+      !isForHere(this.#cache, news.entry) ||
+      !this.#hub.moments.isNews(news) ||
+      this.#changes.outOfDateSince(news) > 0
+    )
+      return undefined;
     this.#hub.moments.hold(key, news.at, news.by);
     return news;
   }

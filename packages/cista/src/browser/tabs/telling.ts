@@ -1,6 +1,6 @@
 /** What one tab tells the others of what it holds. Rules B1, B4, B6. */
 import type { Cache } from "../../core/index.js";
-import { clockOf, keyText, type StoredEntry, snapshotWith } from "../../core/internal.js";
+import { clockOf, keyText, type StoredEntry, snapshotWith, staysHere } from "../../core/internal.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
 import { mostGreeted, type News } from "./messages.js";
@@ -63,6 +63,10 @@ export class Telling {
     const { entries, takenAt } = snapshotWith(this.#cache, { key }, false);
     const [entry] = entries as StoredEntry[];
     if (!entry) return undefined;
+    if (staysHere(entry)) {
+      this.#loads.setOwn(key, true);
+      return undefined;
+    }
     const { value, ...rest } = entry;
     const told = as ? ({ ...rest, kind: "missing" } as StoredEntry) : entry;
     return {
@@ -103,7 +107,7 @@ export class Telling {
       reading.fresh === true && !this.#loads.isOwn(key) && moments.knows(key);
     const { entries, takenAt } = snapshotWith(this.#cache, { where: isTold as never }, false);
     return (entries as StoredEntry[])
-      .filter(({ source, parts }) => !parts && this.#hub.isNamed(source))
+      .filter((entry) => !entry.parts && this.#hub.isNamed(entry.source) && !staysHere(entry))
       .slice(0, mostGreeted)
       .map((entry) => {
         const key = keyText(entry.source, entry.params);

@@ -83,6 +83,7 @@ export type CistaErrorCode =
   | "outbox"
   | "pages"
   | "params"
+  | "partition"
   | "selector"
   | "snapshot"
   | "source"

@@ -7,6 +7,8 @@ export type Cause =
   | "read"
   | "prefetch"
   | "visible"
+  /** What is held is not for whoever asks now (rule F9). */
+  | "user"
   | "online"
   | "interval"
   | "expired"

@@ -23,11 +23,17 @@ export interface Environment {
   readonly online: boolean;
   /** Calls after every change; returns its own end. */
   subscribe(listener: () => void): () => void;
-  /** Other pages of the same site, and what they do when somebody signs out. Left out where there are none. */
+  /** Other pages of the same site. Left out where there are none. */
   readonly others?: {
-    /** @param partition of the cache in which it was done */
-    tellSignOut(partition: string | undefined): void;
-    onSignOut(listener: (partition: string | undefined) => void): () => void;
+    /**
+     * Joins them for one cache.
+     * @param onSignOut called when another cache of the site has signed out, with its partition; never for this one's own
+     */
+    join(onSignOut: (partition: string | undefined) => void): {
+      /** Tells all others that this cache has signed out. */
+      tellSignOut(partition: string | undefined): void;
+      leave(): void;
+    };
   };
 }
 

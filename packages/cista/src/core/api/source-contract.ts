@@ -25,7 +25,7 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   /** Labels that every entry bears, made of its params: an answer need not name them, and snapshots leave them out. */
   labels?(params: P): readonly string[];
   /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
-  fits?(varies: Readonly<Record<string, string>>, params: P, context: unknown): boolean;
+  fits?(varies: Record<string, string>, params: P, context: unknown): boolean;
   /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */
@@ -55,6 +55,8 @@ export interface LoadContext {
   readonly signal: AbortSignal;
   /** What `createCache` was given as `context`: on a server, whose request this cache is for. */
   readonly context: unknown;
+  /** The cache's `partition`: whose entries these are. */
+  readonly partition: string | undefined;
   readonly cause: Cause;
   /** 1 for the first try. */
   readonly attempt: number;
@@ -66,6 +68,11 @@ export interface LoadContext {
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
   /** The cache's clock: milliseconds since the Unix epoch. */
   now(): number;
+  /**
+   * The request is made for another user than the one before: shown values that do not fit are asked for anew (rule F9).
+   * @internal
+   */
+  userChanged?(): void;
 }
 
 /** One load, as an interceptor sees it. */

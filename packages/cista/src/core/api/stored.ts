@@ -37,6 +37,14 @@ export interface StoredEntry {
   readonly shownAt?: number;
   /** What it was made of: the source's name and the params of each. */
   readonly parts?: readonly (readonly [source: string, params?: unknown])[];
+  /** For whom it is, by the answers that it was made of (rule F9). */
+  readonly madeFor?: readonly StoredMadeFor[];
+}
+
+export interface StoredMadeFor {
+  readonly source: string;
+  readonly params?: unknown;
+  readonly varies: Readonly<Record<string, string>>;
 }
 
 /** Taken in: when, on the cache's clock, and its age then. It may have to wait for its source to be used. */
@@ -72,6 +80,10 @@ const orNothing =
 /** So many parts of one entry are taken in. */
 const mostParts = 10_000;
 const isPart: Check = (value) => Array.isArray(value) && isText(value[0]) && value.length <= 2;
+const isMadeFor: Check = (value) => {
+  const { source, varies } = (value ?? {}) as Record<string, unknown>;
+  return isText(source) && isTexts(varies);
+};
 
 /** What each member has to be; `params` are looked at where their key is made. */
 const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" | "value">]-?: Check } = {
@@ -90,6 +102,7 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   noStore: orNothing(isFlag),
   shownAt: orNothing(isLength),
   parts: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isPart)),
+  madeFor: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isMadeFor)),
 };
 
 const checks = Object.entries(members);

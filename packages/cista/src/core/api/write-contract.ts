@@ -19,6 +19,11 @@ export interface SendContext {
   readonly idempotencyKey: string;
   /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
   invalidate(selector: Selector): void;
+  /**
+   * As in the context of a load.
+   * @internal
+   */
+  userChanged?(): void;
 }
 
 /** One entry, for a layer to be laid over. */
@@ -66,6 +71,12 @@ export interface WriteDefinition<I, R> {
    * by a later page or another tab. Its name has to stay the same, and its input has to be data that can be stored. Default false.
    */
   kept?: boolean;
+  /**
+   * Who runs it, by an id: a try is made only while that user asks. undefined: nobody is signed in. What `api.write` makes
+   * has the `user` of its origin. Default: not asked.
+   * @param context what `createCache` was given
+   */
+  user?(context: unknown): string | undefined;
   /** A Standard Schema of the input: what was stored, perhaps by another version of the program, is checked by it. */
   check?: StandardSchema<unknown, I>;
 }

@@ -11,7 +11,7 @@ import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
 import { checkedNow } from "./restoring.js";
 import { areMeant, selected } from "./selector.js";
-import { detailsOf } from "./snapshot.js";
+import { detailsOf, staysHere } from "./snapshot.js";
 import { outcomeOf } from "./waiting.js";
 
 /**
@@ -45,6 +45,18 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
     reschedule(entry);
   });
   return true;
+}
+
+/**
+ * Whether a value that another tab has told is for whoever asks here (rule F9).
+ * @internal
+ */
+export function isForHere(cache: Cache, stored: StoredEntry): boolean {
+  const { shelves, options } = coreOf(cache);
+  const { varies, params } = stored;
+  if (!varies) return true;
+  const { fits } = shelves.named(stored.source)?.source.definition ?? {};
+  return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true);
 }
 
 /** A selector as it can be told to another tab: without functions, and with a source by its name. */

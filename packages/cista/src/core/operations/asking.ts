@@ -60,7 +60,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   core.underWay.add(entry);
   if (DEVELOPMENT && entry.held !== "none" && !entry.fits) noticeOtherUser(core);
   activity.cause = cause;
-  activity.mode = mode;
+  activity.mode = entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
   activity.forward = forwardReason(entry, nowOf(core));
   activity.askedVersion = askedVersion;
   activity.requestedAt = nowOf(core);
@@ -71,10 +71,13 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   });
 }
 
+/** Of which caches the warning was given. */
+const noticed: WeakSet<Core> = /* @__PURE__ */ new WeakSet();
+
 /** What is held was asked for otherwise. In a page a token was renewed; on a server somebody else uses the cache. */
 function noticeOtherUser(core: Core): void {
-  if (core.environment !== steadyEnvironment || core.otherUserNoticed) return;
-  core.otherUserNoticed = true;
+  if (core.environment !== steadyEnvironment || noticed.has(core)) return;
+  noticed.add(core);
   const note =
     "one cache is used with different request headers (Authorization, or what Vary names). On a server make a cache for each request, and hand the request over as createCache({ context }).";
   console.warn(`Cista: ${note}`);
@@ -189,7 +192,10 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   noteArrival(entry);
   markDependentsOutdated(entry, entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  finishRequest(entry, request, outcomeOf(entry));
+  // Rule F9: who asks is somebody else by now. Not twice in a row: `headers` may say something else each time.
+  if (!open && !entry.fits && activity.cause !== "user" && (activity.isAwaited || activity.requestingWatchers > 0))
+    startRequest(entry, "user");
+  else finishRequest(entry, request, outcomeOf(entry));
 }
 
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */

@@ -1,7 +1,7 @@
 /** What an entry is made of, and what follows for the whole when a part changes. Rule D1. */
 import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
-import { isStaleThroughParts, linksOf, notRead, type Part } from "../state/links.js";
+import { distinct, isStaleThroughParts, linksOf, noteValueRead, notRead, type Part } from "../state/links.js";
 import { releasePart } from "./keeping.js";
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
@@ -13,10 +13,9 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   if (!entry.links && parts.length + read.length === 0) return;
   const links = linksOf(entry);
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
-  links.parts = parts.map((part) => ({
-    ...part,
-    ...(part.version === notRead ? { version: part.entry.changedAt, readAt: part.entry.shelf.core.version } : {}),
-  }));
+  links.parts = parts.map((part) => ({ ...part }));
+  for (const part of links.parts) if (part.version === notRead) noteRead(part);
+  links.madeFor = distinct(links.parts.flatMap((part) => part.madeFor));
   for (const part of parts) {
     linksOf(part.entry).dependents.add(entry);
     before.delete(part.entry);
@@ -27,11 +26,16 @@ export function setParts(entry: Entry, parts: readonly Part[]): void {
   recheckParts(entry);
 }
 
+function noteRead(part: Part): void {
+  noteValueRead(part);
+  part.readAt = part.entry.shelf.core.version;
+}
+
 /** An entry that was restored is made of another: a change of that one reaches it. */
 export function linkRestored(entry: Entry, part: Entry): void {
   const links = linksOf(entry);
   const { core } = part.shelf;
-  links.parts.push({ entry: part, version: part.changedAt, readAt: core.version });
+  links.parts.push({ entry: part, version: part.changedAt, readAt: core.version, madeFor: [] });
   linksOf(part).dependents.add(entry);
   links.outdated = true;
   markDirty(entry);

@@ -22,8 +22,6 @@ export class WriteLayers {
   readonly name: string;
   /** The version at which the write ended; 0: it has not. */
   settledAt = 0;
-  /** It is on its way, or waits for its turn: what becomes of it decides over its layers. */
-  isSent = false;
   /** Its layers, by what they lie on. */
   readonly byEntry: Map<Entry, Layer[]> = new Map();
 

@@ -10,9 +10,10 @@ import type { Waiters } from "../lib/waiters.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { linksOf, notRead, type Part } from "../state/links.js";
+import { linksOf, noteValueRead, notRead, type Part } from "../state/links.js";
 import { forgetReads } from "./dependencies.js";
 import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { requestForNewUser } from "./users.js";
 import { heldValue, untilAborted } from "./waiting.js";
 
 /** How a load asks for what it is made of. */
@@ -46,17 +47,19 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
   activity.partsRead = reader.parts;
   // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
   const own = standingOf(entry.policy, entry.age(nowOf(core)));
-  const throughParts = entry.held !== "none" && entry.version >= entry.invalidatedAt && own === "fresh";
+  const throughParts = entry.isHeld && entry.version >= entry.invalidatedAt && own === "fresh";
   if (throughParts && entry.links?.parts.length && mode === "default" && (await arePartsUnchanged(reader)))
     return partsUnchanged;
   signal.throwIfAborted();
   const context: LoadContext = {
     signal,
     context: core.options.context,
+    partition: core.options.partition,
     cause,
     attempt: request.attempt,
     mode,
     now: () => core.clock.now(),
+    userChanged: () => requestForNewUser(core),
     // When it is looked at: another tab may have brought it while the load waited.
     get held() {
       return entry.held === "value" && !ignoresHeld(mode) && entry.fits ? heldOf(entry) : undefined;
@@ -138,7 +141,7 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   }
   const settled = () => {
     // The whole is made of the oldest value that it has seen; a stream's next value begins anew.
-    if (read.version === notRead || read.readAt < request.startVersion) read.version = part.changedAt;
+    if (read.version === notRead || read.readAt < request.startVersion) noteValueRead(read);
     read.readAt = part.shelf.core.version;
   };
   try {
@@ -153,7 +156,7 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
 function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
   const known = partOf.get(part);
   if (known) return known;
-  const read: Part = { entry: part, version: notRead, readAt: notRead };
+  const read: Part = { entry: part, version: notRead, readAt: notRead, madeFor: [] };
   partOf.set(part, read);
   parts.push(read);
   if (parts === entry.active().partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read

@@ -6,7 +6,7 @@ import { mayShow } from "../lib/showing.js";
 import { isOnline, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { wantsRequest } from "./asking.js";
+import { abortRequest, startRequest, wantsRequest } from "./asking.js";
 import { reschedule } from "./keeping.js";
 import { requestNow } from "./on-demand.js";
 
@@ -19,11 +19,21 @@ export function refresh(entry: Entry): void {
 }
 
 function refreshReading(entry: Entry): void {
+  const before = entry.reading?.state;
+  if (before === "ready" || before === "missing") endForeignStream(entry);
   const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
   entry.reading = reading;
   const activity = entry.active();
   activity.upcomingReading = undefined;
   activity.isDisplayed = reading.state === "ready" || reading.state === "missing";
+  // Rule F9: what is held is not for whoever asks now. Not after a request that has brought nothing better: `headers` may differ each time.
+  if (before !== "loading" && !entry.fits && !entry.request && activity.requestingWatchers && !activity.signedOut)
+    startRequest(entry, "user");
+}
+
+/** An open stream whose values are not for whoever asks now has come to its end. */
+function endForeignStream(entry: Entry): void {
+  if (entry.activity?.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */
@@ -73,7 +83,7 @@ function reusePrevious(entry: Entry, reading: AnyReading): AnyReading {
 function computeReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
   const { activity, shelf, reading } = entry;
   const failure = activity?.failure;
-  const shows = whatever ? entry.held !== "none" && entry.fits : showsHeld(entry, now, asking);
+  const shows = whatever ? entry.isHeld : showsHeld(entry, now, asking);
   const standIn = !shows && asking ? standInOf(entry) : undefined;
   const state = shows
     ? entry.held === "value"
@@ -100,7 +110,7 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
 
 /** @param asking as if a request were under way, or not */
 function showsHeld(entry: Entry, now: number, asking: boolean): boolean {
-  if (entry.held === "none" || !entry.fits) return false;
+  if (!entry.isHeld) return false;
   const { activity } = entry;
   const failure = activity?.failureCameWithValue ? undefined : activity?.failure;
   return mayShow({

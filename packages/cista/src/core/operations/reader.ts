@@ -35,16 +35,14 @@ export function read(shelf: Shelf, params: unknown, options: ReadOptions): Promi
 
 function heldOrNothing(shelf: Shelf, params: unknown): Promise<unknown> {
   const entry = shelf.core.shelves.find(shelf.source, params);
-  return entry && entry.held !== "none" && entry.fits
-    ? hit(entry)
-    : rejectNotCached(keyText(shelf.source.name, params));
+  return entry?.isHeld ? hit(entry) : rejectNotCached(keyText(shelf.source.name, params));
 }
 
 function heldOrAsked(entry: Entry, cache: "default" | "force-cache", options: ReadOptions): Promise<unknown> {
   const { signal } = options;
   const joined = joinWaiters(entry, cache, signal);
   if (joined) return joined;
-  if (cache === "force-cache" && entry.held !== "none" && entry.fits) return hit(entry);
+  if (cache === "force-cache" && entry.isHeld) return hit(entry);
   const now = nowOf(entry.shelf.core);
   if (options.maxAge !== undefined || options.maxStale !== undefined) return heldAsWanted(entry, options, now);
   if (!entry.isUsable(now)) return waitFor(entry, "default", signal);

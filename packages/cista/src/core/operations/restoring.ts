@@ -6,10 +6,11 @@ import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } 
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { linksOf } from "../state/links.js";
 import type { Shelf } from "../state/shelf.js";
 import { linkRestored, markDependentsOutdated } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry } from "./keeping.js";
-import { detailsOf } from "./snapshot.js";
+import { detailsOf, notedUsers } from "./snapshot.js";
 
 /**
  * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
@@ -159,8 +160,9 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
     return;
   }
   if (entry.held !== "none") return; // what is here is newer than what was put away
-  if (stored.noStore && !restored.page) {
-    recordDropped(core, stored); // only a page of its own may carry it (rule H5)
+  // Only a page of its own may carry it (rule H5), or be for whoever opens it (F9).
+  if (!restored.page && (stored.noStore || notedUsers(stored).includes("*"))) {
+    recordDropped(core, stored);
     return;
   }
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
@@ -195,7 +197,7 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   if (!trusted) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   markDependentsOutdated(entry);
-  linkParts(entry, stored.parts);
+  linkParts(entry, stored);
   if (!page) return;
   // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.
   const activity = entry.active();
@@ -205,9 +207,11 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
 }
 
 /** Rule H10: what it was made of, so that a change of a part reaches it. */
-function linkParts(entry: Entry, parts: StoredEntry["parts"]): void {
+function linkParts(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
   const { core } = entry.shelf;
-  for (const [source, params] of parts ?? []) {
+  if (madeFor)
+    linksOf(entry).madeFor = madeFor.map((part) => ({ params: undefined, ...part, varies: { ...part.varies } }));
+  for (const [source, params] of parts) {
     const shelf = core.shelves.named(source);
     if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params));
     else pendingOf(core).linkLater(source, entry, params);

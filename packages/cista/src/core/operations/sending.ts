@@ -18,6 +18,7 @@ import { markInvalidated, requestIfWatched } from "./changing.js";
 import { runCallback, tellFailure } from "./failing.js";
 import type { WriteLayers } from "./layers.js";
 import { selected } from "./selector.js";
+import { requestForNewUser } from "./users.js";
 import { resumeAfterWrites } from "./watching.js";
 
 /** For one try of a write that says nothing of it. */
@@ -38,7 +39,6 @@ export function runWrite(
 ): Promise<unknown> {
   core.outbox ??= new Outbox(core.environment);
   const run = new Run(core, core.outbox, write, input, options, layers);
-  layers.isSent = true;
   batch(core, () => run.begin());
   return run.promise;
 }
@@ -56,6 +56,8 @@ class Run implements Outgoing {
   readonly #options: RunOptions;
   readonly #idempotencyKey: string;
   readonly #layers: WriteLayers;
+  /** Who runs it. */
+  readonly #user: string | undefined;
   /** What the answer said is no longer to be trusted. */
   readonly #invalidatedByAnswer: Selector[] = [];
   #request: Request | undefined;
@@ -79,6 +81,7 @@ class Run implements Outgoing {
     this.#input = input;
     this.#options = options;
     this.#layers = layers;
+    this.#user = this.#userNow();
     this.#idempotencyKey = options.idempotencyKey ?? core.clock.uniqueText();
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
@@ -144,7 +147,10 @@ class Run implements Outgoing {
         },
         nextVersion: () => ++core.version,
         holds: () => false,
-        load: async (request) => answer({ result: await definition.send(this.#input, this.#contextFor(request)) }),
+        load: async (request) => {
+          this.#refuseOtherUser();
+          return answer({ result: await definition.send(this.#input, this.#contextFor(request)) });
+        },
         answerFor: () => undefined,
         check: (boxed) => boxed,
         retries: (failure, delay) => plan.when(failure) && delay <= longestWait,
@@ -164,11 +170,22 @@ class Run implements Outgoing {
     this.#request.start();
   }
 
+  /** Rule O9, also of a write that is not kept: another user's credentials are not for it. */
+  #refuseOtherUser(): void {
+    if (this.#userNow() === this.#user) return;
+    throw new Failure("aborted", "The write was run by another user than the one who asks now.");
+  }
+
+  #userNow(): string | undefined {
+    return this.#write.definition.user?.(this.#core.options.context);
+  }
+
   #contextFor({ signal, attempt }: Request): SendContext {
     const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
     const { context } = this.#core.options;
     const now = () => this.#core.clock.now();
-    return { signal, attempt, context, now, idempotencyKey: this.#idempotencyKey, invalidate };
+    const userChanged = () => requestForNewUser(this.#core);
+    return { signal, attempt, context, now, idempotencyKey: this.#idempotencyKey, invalidate, userChanged };
   }
 
   #moved(): void {

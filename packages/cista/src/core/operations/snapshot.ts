@@ -65,7 +65,21 @@ function stored(entry: Entry, now: number): StoredEntry {
     ...extra?.validator,
     groups: groups.length > 0 ? groups : undefined,
     varies: extra?.varies,
+    madeFor: links && links.madeFor.length > 0 ? links.madeFor : undefined,
   });
+}
+
+/**
+ * Whether it is for a user whose name was made up in this memory: then it means nothing to another tab, or to a later page (rule F9).
+ * @internal
+ */
+export function staysHere(stored: StoredEntry): boolean {
+  return notedUsers(stored).some((noted) => noted[0] === "~" || noted === "*");
+}
+
+/** What is noted of those for whom an entry is. */
+export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[] {
+  return [varies, ...madeFor.map((part) => part.varies)].flatMap((each) => Object.values(each));
 }
 
 /** Deeper values than this cannot be made text of, or be stored, everywhere. */
@@ -95,7 +109,7 @@ export function detailsOf(stored: StoredEntry): AnswerDetails {
     mustRevalidate,
     immutable,
     groups: stored.groups ?? [],
-    ...(varies ? { varies } : {}),
+    ...(varies ? { varies: { ...varies } } : {}),
     ...(validated ? { validator: omitUndefined({ etag, lastModified, lastEventId }) } : {}),
   };
 }

@@ -16,7 +16,8 @@ type Intervals = NonNullable<Activity["intervals"]>;
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
   const { activity } = entry;
-  if (!activity || activity.requestingWatchers === 0 || activity.signedOut || !entry.reading?.fresh) return false;
+  if (!activity || activity.requestingWatchers === 0 || activity.signedOut) return false;
+  if (!entry.reading?.fresh || !entry.fits) return false;
   const { core } = entry.shelf;
   if (core.journal?.hears("attach") || (core.lastFoundFresh !== entry && !isFreshNow(entry, core))) return false;
   activity.watchers++;

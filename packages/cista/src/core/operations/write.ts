@@ -4,7 +4,7 @@ import type { Selector } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
-import type { LayerEditor, RunOptions, Write, WriteDefinition } from "../api/write-contract.js";
+import type { LayerEditor, Write, WriteDefinition } from "../api/write-contract.js";
 import { shareKeeping } from "../lib/share.js";
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
@@ -14,8 +14,6 @@ import { getOrCreateEntry } from "./keeping.js";
 import { addLayer, WriteLayers } from "./layers.js";
 import { selected } from "./selector.js";
 import { runWrite } from "./sending.js";
-
-type Sender = typeof runWrite;
 
 /**
  * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
@@ -28,14 +26,6 @@ type Sender = typeof runWrite;
  * @throws CistaError code "write": a name or `send` that cannot be
  */
 export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>): Write<I, R> {
-  return writeBy(() => runWrite, definition);
-}
-
-/**
- * The same, with what sends it loaded only where a write is defined.
- * @internal
- */
-export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition: WriteDefinition<I, R>): Write<I, R> {
   const { name, send } = definition;
   if (typeof name !== "string" || name === "") {
     throw new CistaError("write", DEVELOPMENT && `A write's name is text, such as "book", but it is ${preview(name)}.`);
@@ -48,9 +38,7 @@ export function writeBy<I, R>(sender: () => Sender | Promise<Sender>, definition
   }
   retryPlan(definition.retry ?? false); // refuses what cannot be where it was written
   milliseconds(definition.timeout ?? 0, "timeout");
-  const runWith: RunWith = (core, own, input, options, layers) =>
-    runBy(sender, core, own, input, options, layers as WriteLayers | undefined);
-  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [runKey]: runWith });
+  return Object.freeze({ name, definition: Object.freeze({ ...definition }), [runKey]: beginRun });
 }
 
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
@@ -80,36 +68,20 @@ function addLayerWhereNeeded(entry: Entry, layers: WriteLayers, change: (value: 
   if (held === "value" && isConcerned()) addLayer(entry, layers, apply);
 }
 
-/** Begins one run: lays what the write shows at once, then sends. Sending may have to be loaded first. */
-function runBy(
-  sender: () => Sender | Promise<Sender>,
-  core: Core,
-  write: Write<any, any>,
-  input: unknown,
-  options: RunOptions,
-  laid: WriteLayers | undefined,
-): Promise<unknown> {
+/** Begins one run: lays what the write shows at once, then sends. */
+const beginRun: RunWith = (core, write, input, options, laid): Promise<unknown> => {
   if (options.signal?.aborted) return Promise.reject(options.signal.reason);
-  const layers = laid ?? addLayers(core, write, input);
-  /** Only once all of it is known to be in order is it sent. */
-  const sendNow = (send: Sender) => {
-    assertNotDisposed(core); // by what `optimistic` has done, or while what sends it was loaded
+  const layers = (laid as WriteLayers | undefined) ?? addLayers(core, write, input);
+  try {
+    assertNotDisposed(core); // by `optimistic`, perhaps
     options.signal?.throwIfAborted();
-    return send(core, write, input, options, layers);
-  };
-  const takeBack = (thrown: unknown): never => {
+    return runWrite(core, write, input, options, layers);
+  } catch (thrown) {
     if (!core.disposed) {
       batch(core, () => {
         for (const entry of layers.entries) layers.removeFrom(entry, "lifted: it could not be sent");
       });
     }
     throw thrown;
-  };
-  try {
-    const send = sender();
-    if (typeof send === "function") return sendNow(send);
-    return send.then(sendNow).catch((thrown) => (layers.isSent ? Promise.reject(thrown) : takeBack(thrown)));
-  } catch (thrown) {
-    return takeBack(thrown);
   }
-}
+};

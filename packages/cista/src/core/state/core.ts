@@ -111,12 +111,12 @@ export class Core {
   changeListeners: readonly ((change: Change) => void)[] = [];
   /** Who keeps writes until they have been sent, where somebody does. */
   keeper: WriteKeeper | undefined;
+  /** Called when another user asks than before (rule F9). */
+  readonly userListeners: Set<() => void> = new Set();
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
   lastFoundFresh: Entry | undefined;
-  /** Whether the warning has been given that two users seem to share this cache. */
-  otherUserNoticed = false;
   disposed = false;
   /** What else ends with it. */
   readonly disposals: Set<() => void> = new Set();
@@ -130,6 +130,9 @@ export class Core {
         DEVELOPMENT && `capacity is a number of entries, 0 or more, but it is ${preview(capacity)}.`,
       );
     }
+    const { partition } = options;
+    // One name for several users would show one's values to the others.
+    if (partition !== undefined && !(typeof partition === "string" && partition)) throw notAPartition(partition);
     this.options = options;
     this.cache = cache;
     this.callbacks = duties;
@@ -187,6 +190,22 @@ export function onDispose(cache: Cache, callback: () => void): () => void {
  */
 export function partitionOf(cache: Cache): string | undefined {
   return coreOf(cache).options.partition;
+}
+
+/**
+ * What a cache hands to loads and writes.
+ * @internal
+ */
+export function contextOf(cache: Cache): unknown {
+  return coreOf(cache).options.context;
+}
+
+function notAPartition(partition: unknown): CistaError {
+  return new CistaError(
+    "partition",
+    DEVELOPMENT &&
+      `A partition is a text of at least one character that names a user, but it is ${preview(partition)}. Leave it out where nobody is signed in.`,
+  );
 }
 
 /**

@@ -96,12 +96,18 @@ export class Entry implements Scheduled {
     return labels.length > 0 ? this.groups.filter((group) => !labels.includes(group)) : this.groups;
   }
 
-  /** Rule F9, RFC 9111 §4.1: whether what is held was answered to a request like the one that would be made now. */
+  /** Rule F9: whether what is held was answered to a request like the one that would be made now. */
   get fits(): boolean {
-    const varies = this.extra?.varies;
-    if (varies === undefined) return true;
-    const { source, core } = this.shelf;
-    return source.definition.fits?.(varies, this.params, core.options.context) ?? true;
+    const { extra, links, shelf } = this;
+    if (extra?.varies && !isFor(shelf, this.params, extra.varies)) return false;
+    return (
+      links?.madeFor.every((part) => isFor(shelf.core.shelves.named(part.source), part.params, part.varies)) ?? true
+    );
+  }
+
+  /** Something is held for whoever asks now. */
+  get isHeld(): boolean {
+    return this.held !== "none" && this.fits;
   }
 
   /** The held value as it is shown: with the changes of writes that lie over it. */
@@ -293,6 +299,11 @@ export class Entry implements Scheduled {
     const shown = this.activity?.layers?.lastMade;
     return shown && held !== this.value ? keep(shown.value, held) : held;
   }
+}
+
+/** A source that nobody has used yet cannot tell: then it is asked for. */
+function isFor(shelf: Shelf | undefined, params: unknown, varies: Record<string, string>): boolean {
+  return shelf !== undefined && (shelf.source.definition.fits?.(varies, params, shelf.core.options.context) ?? true);
 }
 
 const none: readonly string[] = [];

@@ -1,5 +1,13 @@
-/** Which entries an entry was made of, and what follows for its lifetime. Rule D2. */
+/** Which entries an entry was made of, and what follows for its lifetime. Rules D2, F9. */
 import type { Entry } from "./entry.js";
+
+/** An answer that a whole was made of, and for whom it was: what was noted of the request (rule F9). */
+export interface MadeFor {
+  /** The source's name. */
+  readonly source: string;
+  readonly params: unknown;
+  readonly varies: Record<string, string>;
+}
 
 /** One entry that was read while loading another. */
 export interface Part {
@@ -8,15 +16,39 @@ export interface Part {
   version: number;
   /** The cache's version when it was read last. */
   readAt: number;
+  /** For whom the value was that was read. */
+  madeFor: readonly MadeFor[];
 }
 
 export const notRead: number = -1;
+
+const forAll: readonly MadeFor[] = [];
+
+/** Notes that a load has read a part's value as it is now. */
+export function noteValueRead(part: Part): void {
+  part.version = part.entry.changedAt;
+  part.madeFor = madeForOf(part.entry);
+}
+
+/** For whom an entry's value is: its own answer, and those that it was made of. */
+export function madeForOf({ shelf, params, extra, links }: Entry): readonly MadeFor[] {
+  const below = links?.madeFor ?? forAll;
+  return extra?.varies ? [{ source: shelf.source.name, params, varies: extra.varies }, ...below] : below;
+}
+
+/** Of several answers of one source that were for the same user, one is enough to be compared. */
+export function distinct(all: readonly MadeFor[]): readonly MadeFor[] {
+  if (all.length < 2) return all;
+  return [...new Map(all.map((one) => [JSON.stringify([one.source, one.varies]), one])).values()];
+}
 
 /** Which entries an entry was made of, and which were made of it. */
 export class Links {
   /** In the order in which they were first read. */
   parts: Part[] = [];
   readonly dependents: Set<Entry> = new Set();
+  /** For whom the value is, by what it was made of (rule F9). */
+  madeFor: readonly MadeFor[] = forAll;
   /** Whether a part has changed since the members below were computed; `currentLinks` computes them before they are used. */
   outdated = false;
   /** Whether a part changed while this entry's own request was under way: its dependents are checked when that request ends. */

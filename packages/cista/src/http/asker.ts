@@ -1,0 +1,217 @@
+/**
+ * Who asks, and whether a held value is for whoever asks now. Rule F9; RFC 9111 §4.1, §3.5.
+ * This is the one place that decides it: stores, tabs, pages and fleets go by what is noted here (`varies`).
+ */
+import type { Server } from "./exchange.js";
+import { statedUse } from "./shared-use.js";
+
+/** Fields that hold a secret. They are noted under a made-up name, which means nothing outside this memory. */
+const secretField = /^(?:proxy-)?authorization$|^cookie$/;
+/** Fields that do not say who asks. */
+const impersonalField = /^(?:accept|content)(?:-|$)|^(?:user-agent|trace(?:parent|state)|x-request-id|baggage)$/;
+
+/** How many tokens of one asker keep their name. */
+const mostNames = 100;
+
+/** The one for whom caches of one `context` ask. */
+interface Asker {
+  /** The made-up names of secrets, by the secrets' digests. */
+  readonly names: Map<string, string>;
+  /** Where `headers` is asynchronous: the newest text of each field. */
+  lastFields: Headers | undefined;
+  isAsynchronous: boolean;
+  /** What is noted of the user that asked last. */
+  lastUser: string | undefined;
+}
+
+/** What a request says on behalf of the one who asks. */
+export interface Said {
+  readonly fields: Headers;
+  /** The result of `user`. */
+  readonly id: string | undefined;
+  /** Another user than at the request before. */
+  readonly isNewUser: boolean;
+}
+
+/** What is asked for, without a request. */
+interface Target {
+  readonly url: URL;
+  readonly method: string;
+  readonly context: unknown;
+}
+
+/** What is noted with an answer for whoever opens the server's page: it becomes theirs who first say who they are. */
+const visitor = "*";
+
+/** The askers of one server: one for each `context` that a cache was given. */
+export class Askers {
+  readonly #server: Server;
+  readonly #byContext = new WeakMap<object, Asker>();
+  /** For caches without a context, or with one that is no object. */
+  readonly #byText = new Map<unknown, Asker>();
+
+  constructor(server: Server) {
+    this.#server = server;
+  }
+
+  /** The fields of a request that is made now, and who makes it. */
+  async ask(target: Target): Promise<Said> {
+    const { fields, id } = await this.#fieldsFor(target);
+    return { fields, id, isNewUser: this.#notesNewUser(fields, target.context, id) };
+  }
+
+  /** The token that a request would bear. It is given no name: see `renewed`. */
+  async tokenNow(target: Target): Promise<string | null> {
+    return (await this.#fieldsFor(target)).fields.get("authorization");
+  }
+
+  async #fieldsFor(target: Target): Promise<{ fields: Headers; id: string | undefined }> {
+    const asker = this.#of(target.context);
+    const { headers, user } = this.#server;
+    const id = user?.(target);
+    const said = typeof headers === "function" ? headers(target) : headers;
+    asker.isAsynchronous = said instanceof Promise;
+    const fields = headersOf(await said);
+    if (id !== user?.(target)) return this.#fieldsFor(target); // somebody else signed in while the fields were made
+    if (asker.isAsynchronous) remember(asker, fields);
+    return { fields, id };
+  }
+
+  /** A token was renewed: the new token has the name of the old one, unless it has a name already: then it is somebody else's. */
+  renewed(context: unknown, before: string | null, now: string | null): void {
+    const asker = this.#of(context);
+    if (before && now) nameOf(asker, now, nameOf(asker, before));
+  }
+
+  /**
+   * What is noted with an answer: the user, and the fields that `Vary` names.
+   * An answer that every user may have (`public`, `s-maxage`) has no user. Nor has one in a partition: all there is one user's.
+   */
+  variesOf(
+    { fields, id }: Said,
+    { headers }: Response,
+    { context, partition }: { readonly context: unknown; readonly partition?: string | undefined },
+  ): Record<string, string> | undefined {
+    const names = new Set((headers.get("vary") ?? "").split(",").map((each) => each.trim().toLowerCase()));
+    const use = statedUse(headers);
+    const { user, headers: ours } = this.#server;
+    // A `private` answer to nobody counts too: somebody who has signed in would get another.
+    const hasUser = user || fields.has("authorization") || (use === "user" && typeof ours === "function");
+    if (hasUser && use !== "all") names.add("authorization");
+    if (partition !== undefined) names.delete("authorization");
+    names.delete("");
+    names.delete("*"); // fits no request: see response-freshness.ts
+    if (names.size === 0) return undefined;
+    return Object.fromEntries([...names].sort().map((each) => [each, this.#noted(each, fields, context, id)]));
+  }
+
+  /** Whether a request that is made now would say the same. @param own the definition's own fields */
+  fits(varies: Record<string, string>, target: Target, own: HeadersInit | undefined): boolean {
+    const { user } = this.#server;
+    const isUser = (field: string) => user !== undefined && field === "authorization";
+    const asker = this.#of(target.context);
+    const fields = Object.keys(varies).every(isUser) ? new Headers() : this.#fieldsNow(asker, target);
+    if (!fields) return false;
+    for (const [each, value] of new Headers(own)) fields.set(each, value);
+    const id = user?.(target);
+    for (const [field, noted] of Object.entries(varies)) {
+      const now = this.#noted(field, fields, target.context, id);
+      if (noted === visitor) {
+        if (now) varies[field] = now;
+      } else if (now !== noted && !(asker.isAsynchronous && noted === "" && !isUser(field))) return false;
+    }
+    return true;
+  }
+
+  /** Whether the answer may be for one user only, as far as a cache that several users share is concerned: a fleet's, or a browser's (rules T1, S6). */
+  isOneUsers({ fields, id }: Said): boolean {
+    const { user, headers, credentials } = this.#server;
+    if (fields.has("authorization") || fields.has("cookie") || credentials === "include") return true;
+    if (user) return id !== undefined;
+    return typeof headers === "function" && [...fields.keys()].some((field) => !impersonalField.test(field));
+  }
+
+  /** Where no `user` is said, a request without a token (a public URL, perhaps) does not mean that the user has gone. */
+  #notesNewUser(fields: Headers, context: unknown, id: string | undefined): boolean {
+    const asker = this.#of(context);
+    const now = this.#noted("authorization", fields, context, id);
+    if (now === "" && !this.#server.user) return false;
+    const before = asker.lastUser;
+    asker.lastUser = now;
+    return before !== undefined && before !== now;
+  }
+
+  /** Without a request. @returns undefined where the fields are not known */
+  #fieldsNow(asker: Asker, target: Target): Headers | undefined {
+    const { headers } = this.#server;
+    if (typeof headers !== "function") return headersOf(headers);
+    if (!asker.isAsynchronous) {
+      const said = headers(target);
+      if (!(said instanceof Promise)) return headersOf(said);
+      asker.isAsynchronous = true; // from now on a look does not call it
+      said.then(
+        (later) => remember(asker, headersOf(later)),
+        () => {},
+      );
+    }
+    return asker.lastFields && new Headers(asker.lastFields);
+  }
+
+  /** What is noted of one field: "" where it was not sent. */
+  #noted(field: string, fields: Headers, context: unknown, id: string | undefined): string {
+    if (this.#server.user && field === "authorization") return id === undefined ? "" : `@${id}`;
+    const text = fields.get(field) ?? "";
+    if (text === "") return "";
+    return secretField.test(field) ? nameOf(this.#of(context), text) : digest(text);
+  }
+
+  #of(context: unknown): Asker {
+    const all = typeof context === "object" && context !== null ? this.#byContext : this.#byText;
+    const known = all.get(context as object);
+    if (known) return known;
+    const asker: Asker = { names: new Map(), lastFields: undefined, isAsynchronous: false, lastUser: undefined };
+    all.set(context as object, asker);
+    forgetOldest(this.#byText);
+    return asker;
+  }
+}
+
+/** Fields whose text is `undefined` are left out: `{ authorization: token && … }` says nothing where there is no token. */
+export function headersOf(given: HeadersInit | Readonly<Record<string, string | undefined>> | undefined): Headers {
+  if (!given || Symbol.iterator in given) return new Headers(given as HeadersInit);
+  const said = Object.entries(given as Record<string, string | undefined>).filter(([, text]) => text !== undefined);
+  return new Headers(said as [string, string][]);
+}
+
+function remember(asker: Asker, fields: Headers): void {
+  asker.lastFields ??= new Headers();
+  for (const [each, value] of fields) asker.lastFields.set(each, value);
+}
+
+/** The name of a secret. The secret itself is not kept. @param given the name to take where it has none */
+function nameOf({ names }: Asker, secret: string, given?: string): string {
+  const key = digest(secret);
+  const name = names.get(key) ?? given ?? `~${Math.random()}`;
+  names.delete(key);
+  names.set(key, name);
+  forgetOldest(names);
+  return name;
+}
+
+function forgetOldest(map: Map<unknown, unknown>): void {
+  for (const [oldest] of map) if (map.size > mostNames) map.delete(oldest);
+}
+
+/** 53 bits by which two texts are told apart. It never leaves the memory for a secret: a short one could be guessed. */
+function digest(text: string): string {
+  let high = 0xdeadbeef;
+  let low = 0x41c6ce57;
+  for (let at = 0; at < text.length; at++) {
+    const code = text.charCodeAt(at);
+    high = Math.imul(high ^ code, 2654435761);
+    low = Math.imul(low ^ code, 1597334677);
+  }
+  high = Math.imul(high ^ (high >>> 16), 2246822507) ^ Math.imul(low ^ (low >>> 13), 3266489909);
+  low = Math.imul(low ^ (low >>> 16), 2246822507) ^ Math.imul(high ^ (high >>> 13), 3266489909);
+  return (4294967296 * (2097151 & low) + (high >>> 0)).toString(36);
+}
