@@ -99,9 +99,13 @@ async function manyMoments(work) {
   const items = Array.from({ length: count }, (_, n) => new Entry(shelf, n, ""));
   const clock = { now: () => 0, setTimer: () => 1, clearTimer: () => {} };
   const fresh = () => {
-    for (const item of items) item.due = item.slotTime = never;
-    const schedule = new Schedule(clock, clock.now, () => {});
-    if (work === "refresh") for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5]);
+    for (const item of items) (item.due = item.filedUnder = never), (item.place = -1);
+    const schedule = new Schedule(clock, clock.now, {
+      onDue() {},
+      onPutBack() {},
+      longestDelay: () => Number.POSITIVE_INFINITY,
+    });
+    if (work === "refresh") for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5], 0);
     return schedule;
   };
   const later = work === "refresh" ? 1000 : 0;
@@ -117,7 +121,7 @@ async function manyMoments(work) {
     subject: {
       prepare: fresh,
       work: (schedule) => {
-        for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5] + later);
+        for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5] + later, 0);
         return items.length;
       },
     },

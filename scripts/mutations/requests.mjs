@@ -30,7 +30,7 @@ export const requests = [
   [
     "R2 follow-up",
     "operations/asking.ts",
-    "if (outdated && (activity.isAwaited || activity.requestingWatchers > 0))",
+    "if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || isWantedAbove(entry)))",
     "if (false)",
   ],
   ["R2 late joiners", "operations/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],

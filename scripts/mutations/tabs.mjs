@@ -38,7 +38,12 @@ export const tabs = [
   ],
   ["O3", "kept-writes.ts", "idempotencyKey: id, signal: abort.signal", "signal: abort.signal"],
   ["O4", "kept-list.ts", "else if (!failure && this.isOwn(record)) this.#lay(record, write, input.value);", ""],
-  ["O4 in order", "kept-list.ts", "if (later.order > order)", "if (later.order < order)"],
+  [
+    "O4 in order",
+    "kept-list.ts",
+    "for (const later of all.slice(first))",
+    "for (const later of all.slice(all.length))",
+  ],
   ["O4 worked", "laying.ts", "if (core.changeListeners.length === 0) markInvalidated(entry, layers.name);", ""],
   ["O5", "kept-list.ts", "if (!write || !input) this.#unknown.add(id);", "if (!write) this.#unknown.add(id);"],
   ["O6", "kept-writes.ts", "for (const id of old) await this.#backend.delete(id);", ""],

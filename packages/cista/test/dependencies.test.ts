@@ -318,3 +318,54 @@ test("D2: where a part must be revalidated once stale, the whole must be too", a
   await clock.advance("20s");
   expect(inShort(cache.view(whole).get())).toBe("loading running"); // no stale value, though the whole would allow it
 });
+
+test("D1: a part that is invalidated while it is loaded for a watched whole is asked for anew, and the whole follows", async () => {
+  const { cache, clock } = stage();
+  const { source: part, loads } = heldSource("part", { maxAge: "1h" });
+  const whole = source({
+    name: "whole",
+    maxAge: "1h",
+    load: async (_: void, { read }) => `of ${await read(part)}`,
+  });
+  const above = source({
+    name: "above",
+    maxAge: "1h",
+    load: async (_: void, { read }) => `above ${await read(whole)}`,
+  });
+  const { view } = watch(cache, above);
+  await clock.advance(0);
+  cache.invalidate(part);
+  loads[0]?.answer("old");
+  await clock.advance(0);
+  loads[1]?.answer("new");
+  await clock.advance(0);
+  expect([inShort(view.get()), loads.length]).toEqual(['ready "above of new"', 2]);
+});
+
+test("F8: a stream that reads another part with each event lets go of those in between", async () => {
+  const { cache, clock } = stage({ capacity: 100, retain: "1m" });
+  const part = source({ name: "part", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
+  let next = () => {};
+  const feed = source({
+    name: "feed",
+    load: async function* (_: void, { read }) {
+      const first = await read(part, -1);
+      for (let id = 0; ; id++) {
+        yield first + (await read(part, id));
+        await new Promise<void>((resolve) => {
+          next = resolve;
+        });
+      }
+    },
+  });
+  watch(cache, feed);
+  for (let event = 0; event < 600; event++) {
+    next();
+    await clock.advance(0);
+  }
+  await clock.advance("2m");
+  const kept = [...cache.entries()].filter(({ source: name }) => name === "part").map(({ params }) => params);
+  expect(kept.length).toBeLessThanOrEqual(200);
+  expect(kept).toContain(-1); // what it read first
+  expect(kept).toContain(599);
+});

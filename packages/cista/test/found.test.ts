@@ -36,7 +36,7 @@ const found: [string, Partial<Rules>, Step[]][] = [
   ],
   [
     "a clock put back makes a stale value fresh again for a peek",
-    { maxAge: 2 },
+    { maxAge: 2, retain: 1000 },
     [on("put"), jump(4), pass(6), read(), jump(1), read()],
   ],
   [

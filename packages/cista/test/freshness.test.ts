@@ -1,6 +1,6 @@
 import { answer, type Freshness, journalOf, missing, source, unchanged } from "cista";
 import fc from "fast-check";
-import { expect, test } from "vitest";
+import { describe, expect, test, vi } from "vitest";
 import { ageAt, defaultPolicy, policyWith, standingOf } from "../src/core/api/freshness.js";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -299,4 +299,137 @@ test("F7: a put value counts from now, a patched one stays as old and as trusted
   const bad: Freshness = { maxAge: "soon" as any };
   expect(() => cache.put(hut, undefined, 1, bad)).toThrow("maxAge must be");
   expect(cache.peek(hut).value).toBe(7); // a refused call changes nothing
+});
+
+describe("a clock that jumps", () => {
+  /** Polls each three seconds; `short` is due sooner than anything else. */
+  const program = async (retain: string) => {
+    const it = stage({ retain: retain as never });
+    let loads = 0;
+    const poll = source({ name: "poll", maxAge: "1s", staleWhileRevalidate: 0, load: async () => ++loads });
+    const short = source({ name: "short", maxAge: 500, load: async () => 1 });
+    const idle = source({ name: "idle", load: async (id: number) => id });
+    const polled = async (by: string) => {
+      const before = loads;
+      await it.clock.advance(by as never);
+      return loads - before;
+    };
+    return { ...it, poll, short, idle, polled };
+  };
+  const days = 86_400_000;
+
+  test.each(["5m", "1d"])(
+    "F3: forward past the timer: what is attached then polls, and turns stale (retain %s)",
+    async (retain) => {
+      const { cache, clock, poll, idle, polled } = await program(retain);
+      cache.put(idle, 1, 1);
+      clock.jump(2 * days);
+      const { view } = watch(cache, poll, undefined, { revalidateEvery: "3s" });
+      expect(await polled("10m")).toBeGreaterThan(190);
+      expect(view.get().fresh).toBe(true);
+    },
+  );
+
+  test("F10: while the machine slept: what is watched turns stale within a minute of its waking, without an event", async () => {
+    const { cache, clock, idle } = await program("1d");
+    const long = source({ name: "long", maxAge: "1h", staleWhileRevalidate: 0, load: async () => 1 });
+    cache.put(idle, 1, 1);
+    const { view } = watch(cache, long);
+    await clock.advance("1s");
+    clock.jump(2 * days);
+    await clock.advance("61s");
+    expect(view.get().fresh).toBe(true); // asked for anew
+    expect(clock.now() - (view.get().storedAt ?? 0)).toBeLessThan(120_000);
+  });
+
+  test("F10: back, with something due sooner before the timer rings: polling goes on", async () => {
+    const { cache, clock, poll, short, polled } = await program("5m");
+    watch(cache, poll, undefined, { revalidateEvery: "3s" });
+    await clock.advance("10s");
+    clock.jump(-3_600_000);
+    watch(cache, short);
+    expect(await polled("1m")).toBeGreaterThan(15);
+  });
+
+  test("F10: back: what is idle is kept no longer than from when that was noticed", async () => {
+    const { cache, clock, idle } = await program("1m");
+    for (let id = 0; id < 5; id++) cache.put(idle, id, id);
+    clock.jump(-3_600_000);
+    await clock.advance("2m");
+    expect([...cache.entries()]).toEqual([]);
+  });
+});
+
+test("F3: a view that may not ask makes nobody poll", async () => {
+  const { cache, clock } = stage();
+  const load = vi.fn(async () => 1);
+  const poll = source({ name: "poll", maxAge: "1h", load });
+  watch(cache, poll);
+  watch(cache, poll, undefined, { when: false, revalidateEvery: 1000 });
+  await clock.advance("10s");
+  expect(load).toHaveBeenCalledTimes(1);
+});
+
+test("F3: of the intervals of many views the shortest counts, also when it comes later and when it has left", async () => {
+  const { cache, clock } = stage();
+  const load = vi.fn(async () => ({ every: 4 }));
+  const poll = source({ name: "poll", maxAge: "1h", load });
+  const called = vi.fn((value: { every: number }) => value.every * 1000);
+  const views = Array.from({ length: 300 }, () =>
+    watch(cache, poll, undefined, { revalidateEvery: (value: any) => called(value) }),
+  );
+  await clock.advance("4s");
+  expect(load).toHaveBeenCalledTimes(2);
+  expect(called.mock.calls.length).toBeLessThan(5000); // n, not n squared
+  const quick = watch(cache, poll, undefined, { revalidateEvery: "1s" });
+  await clock.advance("3s");
+  expect(load).toHaveBeenCalledTimes(5);
+  quick.leave();
+  await clock.advance("3s");
+  expect(load.mock.calls.length).toBeLessThanOrEqual(6);
+  for (const { leave } of views) leave();
+  await clock.advance("1m");
+  expect(load.mock.calls.length).toBeLessThanOrEqual(7);
+});
+
+test("F3: a stream that was given up is opened again by whoever attaches, whatever its lifetime", async () => {
+  const { cache, clock } = stage();
+  let opened = 0;
+  const live = source({
+    name: "live",
+    maxAge: "1m",
+    load: async function* () {
+      yield ++opened;
+      await new Promise(() => {});
+    },
+  });
+  const first = watch(cache, live);
+  await clock.advance("5s");
+  first.leave();
+  await clock.advance("2s");
+  const { view } = watch(cache, live);
+  expect(inShort(view.get())).toBe("ready 1 stale running");
+  await clock.advance("10m");
+  expect([inShort(view.get()), opened]).toEqual(["ready 2", 2]);
+});
+
+test("N1: a change that causes itself without end does not hang the page", async () => {
+  const { cache, clock } = stage();
+  const reported = vi.spyOn(console, "error").mockReturnValue(undefined);
+  const loads = vi.fn(async () => 1);
+  const poll = source({
+    name: "poll",
+    maxAge: "1h",
+    load: loads,
+    revalidateEvery: () => {
+      cache.invalidate({ key: "poll" });
+      return "1s";
+    },
+  });
+  const { view } = watch(cache, poll);
+  await clock.advance("5s");
+  expect(view.get().value).toBe(1);
+  expect(String(reported.mock.calls[0]?.[0])).toContain("causes itself");
+  reported.mockRestore();
+  cache.dispose();
 });

@@ -104,3 +104,54 @@ test("keys: params that share a hash cost no more than others, in the program's 
   for (let n = 0; n < 20_000; n++) cache.put(hutSource, { [`k${n}`]: true }, 1);
   expect(cache.peek(hutSource, { k777: true }).value).toBe(1);
 });
+
+test("S1: a value that contains itself, or whose parts are shared many times over, takes no time to leave out or to store", () => {
+  const { cache } = stage();
+  const s = source<string, any>({ name: "s", load: async () => 0 });
+  const tree: any = { parent: null, children: [] };
+  for (let n = 0; n < 2; n++) tree.children.push({ parent: tree, children: [] });
+  cache.put(s, "tree", tree);
+  let shared: any = { leaf: 1 };
+  for (let n = 0; n < 40; n++) shared = { left: shared, right: shared };
+  cache.put(s, "shared", shared);
+  let deep: any = 1;
+  for (let n = 0; n < 1001; n++) deep = [deep];
+  cache.put(s, "deep", deep);
+  cache.put(s, "just", deep[0]);
+  expect(takeSnapshot(cache).entries.map(({ params }: any) => params)).toEqual(["shared", "just"]);
+});
+
+test("S1: an entry that throws when it is looked at takes nothing else with it", () => {
+  const revoked = Proxy.revocable({}, {});
+  revoked.revoke();
+  const good = { source: "s", kind: "value", value: 1, age: 0, maxAge: 1000, staleWhileRevalidate: 0, staleIfError: 0 };
+  const bad = (member: object) =>
+    Object.defineProperties(
+      { ...good },
+      Object.fromEntries(
+        Object.keys(member).map((name) => [
+          name,
+          {
+            get: () => {
+              throw new Error("no");
+            },
+            enumerable: true,
+          },
+        ]),
+      ),
+    );
+  const { cache } = stage({ retain: "1h" });
+  const entries = [
+    revoked.proxy,
+    bad({ age: 0 }),
+    bad({ value: 0 }),
+    { ...good, parts: revoked.proxy },
+    { ...good, params: "b", groups: [revoked.proxy] },
+    { ...good, value: revoked.proxy, params: "c" },
+    { ...good, params: "d", varies: revoked.proxy },
+    good,
+  ];
+  restoreSnapshot(cache, { format: "cista-snapshot", version: 1, takenAt: Date.now(), entries });
+  const s = source<any, any>({ name: "s", load: async () => 0 });
+  expect(cache.peek(s).value).toBe(1);
+});

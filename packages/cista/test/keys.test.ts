@@ -149,3 +149,20 @@ test("two sources of one name: a warning in development, a CistaError in product
     vi.unstubAllEnvs();
   }
 });
+
+test("keys: a Date or URL in params is the cache's own: a later change of it reaches no load", async () => {
+  const { cache, clock } = stage();
+  const asked: unknown[] = [];
+  const s = source({
+    name: "s",
+    load: async ({ day, at }: { day: Date; at: URL }) => asked.push([day.toJSON(), at.href]),
+  });
+  const day = new Date(0);
+  const at = new URL("https://huts.example/a");
+  const view = cache.view(s, { day, at });
+  day.setTime(86_400_000);
+  at.pathname = "/b";
+  view.subscribe(() => {});
+  await clock.advance(0);
+  expect(asked).toEqual([["1970-01-01T00:00:00.000Z", "https://huts.example/a"]]);
+});

@@ -223,3 +223,23 @@ test("intercept stands around every load, the last one added outermost, until it
   inner();
   expect(await cache.read(hut, 2)).toBe("(hut 2)");
 });
+
+test.each([10, 600, 5000])(
+  "N2: a member beside the %i items of a list, or under a symbol, is not taken for the same",
+  (count) => {
+    const rows = () => Array.from({ length: count }, (_, id) => ({ id }));
+    const beside = (total: number) => Object.assign(rows(), { total });
+    const { cache } = stage();
+    const s = source<void, Promise<any>>({ name: "s", load: async () => 0 });
+    for (const make of [
+      beside,
+      (total: number) => ({ list: rows(), [Symbol.for("total")]: total }),
+      (total: number) => ({ list: beside(total) }),
+    ]) {
+      cache.put(s, undefined, make(1));
+      cache.put(s, undefined, make(2));
+      const { value } = cache.peek(s) as { value?: any };
+      expect(value.total ?? value[Symbol.for("total")] ?? value.list.total).toBe(2);
+    }
+  },
+);

@@ -313,3 +313,41 @@ test("what is not a write is refused with what was expected", async () => {
   expect(() => write({ name: "x" } as any)).toThrow('The write "x" needs a send function, but send is undefined.');
   expect(() => write({ name: "", send: async () => 1 })).toThrow(expect.objectContaining({ code: "write" }));
 });
+
+test("W1: an `optimistic` that is asynchronous can lay no layer once it has returned", async () => {
+  const { cache, clock } = stage();
+  const s = source({ name: "s", maxAge: "1h", load: async () => "held" });
+  const { view } = watch(cache, s);
+  await clock.advance(0);
+  const failures = vi.fn();
+  cache.onFailure(failures);
+  const reported = vi.spyOn(console, "error").mockReturnValue(undefined);
+  const late = write<void, void>({
+    name: "late",
+    send: async () => {},
+    optimistic: async (_, edit) => {
+      await null;
+      edit.at(s).patch(() => "late");
+    },
+  });
+  await cache.run(late);
+  await clock.advance("1s");
+  expect(view.get()).toMatchObject({ value: "held", pendingWrites: 0 });
+  expect(String(reported.mock.calls[0]?.[0])).toContain("cannot be async");
+  expect(failures.mock.calls[0]?.[1]).toMatchObject({ write: "late" });
+  reported.mockRestore();
+});
+
+test("N1: a patch whose change patches the same entry is refused, and nothing is lost", () => {
+  const { cache } = stage();
+  const s = source({ name: "s", load: async () => ({ n: 0 }) });
+  cache.put(s, undefined, { n: 0 });
+  const entry = cache.at(s);
+  expect(() =>
+    entry.patch((value) => {
+      entry.patch((inner) => ({ n: inner.n + 10 }));
+      return { n: value.n + 1 };
+    }),
+  ).toThrow(expect.objectContaining({ code: "value" }));
+  expect(entry.peek().value).toEqual({ n: 10 });
+});

@@ -12,7 +12,7 @@ import { tellChange } from "./operations/change-listeners.js";
 import { forget, invalidate, put, replaceDefinition } from "./operations/changing.js";
 import { Handle } from "./operations/handle.js";
 import { infoOf } from "./operations/info.js";
-import { getOrCreateEntry, reschedule } from "./operations/keeping.js";
+import { getOrCreateEntry, onClockPutBack } from "./operations/keeping.js";
 import { heldReading, readingWithoutEntry, refresh } from "./operations/looking.js";
 import { prefetch, requestNow } from "./operations/on-demand.js";
 import { read } from "./operations/reader.js";
@@ -31,7 +31,7 @@ const callbacks: Callbacks = {
   refresh,
   revalidateIfPartsChanged,
   releaseIfUnused,
-  reschedule,
+  onClockPutBack,
   onDue,
   onShelfOpened: (shelf, old) =>
     DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),

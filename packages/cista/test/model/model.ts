@@ -265,7 +265,23 @@ export class Model {
   }
 
   used(r: Record): void {
-    if (r.idleSince !== undefined) r.idleSince = this.now;
+    if (r.idleSince === undefined) return;
+    r.idleSince = this.now;
+    r.putBackAt = undefined;
+  }
+
+  putBack(seconds: number): void {
+    this.now -= seconds;
+    for (const r of this.records) if (r.idleSince !== undefined) r.putBackAt ??= this.elapsed;
+  }
+
+  /** F8: what was idle when the clock was put back is let go by the clock as it was set, or by when that was noticed. */
+  mayBeGone({ putBackAt }: Record): boolean {
+    return putBackAt !== undefined && this.elapsed >= putBackAt + this.rules.retain;
+  }
+
+  letGo(r: Record): void {
+    Object.assign(r, new Record(r.key), { idleSince: undefined, putBackAt: undefined });
   }
 
   prefetch(key: number): void {
@@ -398,10 +414,9 @@ export class Model {
         });
       const shows = this.shows(r);
       if (!alone) r.shown = shows;
-      if (!alone || r.asked) r.idleSince = undefined;
+      if (!alone || r.asked) r.idleSince = r.putBackAt = undefined;
       else r.idleSince ??= this.now;
-      if (r.idleSince !== undefined && this.now >= r.idleSince + this.rules.retain)
-        Object.assign(r, new Record(r.key), { idleSince: undefined });
+      if (r.idleSince !== undefined && this.now >= r.idleSince + this.rules.retain) this.letGo(r);
     }
   }
 }

@@ -70,6 +70,8 @@ export class Record {
   waiting: Waiter[] = [];
   waitingForNext: Waiter[] = [];
   idleSince: number | undefined;
+  /** While it was idle the clock was put back: in time that no jump touches. */
+  putBackAt: number | undefined;
 }
 
 export function words(

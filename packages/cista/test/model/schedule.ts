@@ -206,11 +206,12 @@ class Both {
     const told = model.records.some((r) => r.watchers > 0 && r.held !== "none" && model.ageing(r) !== "fresh");
     if (told) return;
     this.clock.jump(-seconds * 1000);
-    model.now -= seconds;
+    model.putBack(seconds);
   }
 
   difference(): string | undefined {
     const { model, cache, hut } = this;
+    for (const r of model.records) if (model.mayBeGone(r) && cache.peek(hut, r.key).state === "empty") model.letGo(r);
     const actual: string[] = [];
     const expected: string[] = [];
     const compare = (what: string, here: unknown, there: unknown) => {

@@ -175,7 +175,9 @@ export class KeptList {
   /** In the order in which they were run, also where another tab's is heard of late. */
   #lay({ id, order }: KeptRecord, write: Write<any, any>, input: unknown): void {
     this.#laid.set(id, layWrite(this.#cache, write, input));
-    for (const later of this.#inOrder()) if (later.order > order) this.#laid.get(later.id)?.raise();
+    const all = this.#inOrder();
+    const first = all.findLastIndex((other) => other.order <= order) + 1;
+    for (const later of all.slice(first)) this.#laid.get(later.id)?.raise();
   }
 
   /** @param id undefined: nothing is being sent any more */

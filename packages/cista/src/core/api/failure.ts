@@ -35,8 +35,23 @@ export interface FailureDetails {
 /** Rule R5: statuses after which the same request may well succeed (408, 425, 429 and the 5xx of RFC 5861 §4). */
 const passingStatuses = new Set([408, 425, 429, 500, 502, 503, 504]);
 
+/** Registered by name, so that failures and mistakes are known also where two copies of the library meet. */
+const failureMark: unique symbol = Symbol.for("cista.failure") as never;
+const mistakeMark: unique symbol = Symbol.for("cista.error") as never;
+
+/** `instanceof` for a class that several copies of the library have: by its mark; for what a program derives from it, by the prototype. */
+function isInstance(made: unknown, by: { readonly prototype: unknown }, base: unknown, mark: symbol): boolean {
+  if (by === base) return typeof made === "object" && made !== null && mark in made;
+  return Function.prototype[Symbol.hasInstance].call(by, made);
+}
+
 /** Why a value could not be had. May be thrown by a load, to say more than a plain error does. */
 export class Failure extends Error {
+  static override [Symbol.hasInstance](made: unknown): boolean {
+    // biome-ignore lint/complexity/noThisInStatic: a class that a program derives has this method too
+    return isInstance(made, this, Failure, failureMark);
+  }
+
   readonly kind: FailureKind;
   /** What was thrown, unchanged. */
   declare readonly cause?: unknown;
@@ -55,6 +70,7 @@ export class Failure extends Error {
 
   constructor(kind: FailureKind, message: string, details: FailureDetails = {}) {
     super(message, "cause" in details ? { cause: details.cause } : undefined);
+    Object.defineProperty(this, failureMark, { value: true });
     this.name = "Failure";
     this.kind = kind;
     if (details.status !== undefined) this.status = details.status;
@@ -76,6 +92,7 @@ export type CistaErrorCode =
   | "document"
   | "duration"
   | "fleet"
+  | "loop"
   | "name"
   | "no-provider"
   | "not-a-cache"
@@ -98,9 +115,15 @@ export type CistaErrorCode =
  * development; in production it names the code and the page that says the same.
  */
 export class CistaError extends Error {
+  static override [Symbol.hasInstance](made: unknown): boolean {
+    // biome-ignore lint/complexity/noThisInStatic: a class that a program derives has this method too
+    return isInstance(made, this, CistaError, mistakeMark);
+  }
+
   readonly code: CistaErrorCode;
   constructor(code: CistaErrorCode, message: string | false) {
     super(message || `Cista: ${code} (see docs/errors.md, or use the development build)`);
+    Object.defineProperty(this, mistakeMark, { value: true });
     this.name = "CistaError";
     this.code = code;
   }
@@ -178,6 +201,14 @@ function copyOf(failure: Failure): Failure {
 
 /** A value in a few words, for messages: never a whole body. */
 export function preview(value: unknown): string {
+  try {
+    return inWords(value);
+  } catch {
+    return "something that cannot be looked at"; // a proxy that throws
+  }
+}
+
+function inWords(value: unknown): string {
   if (typeof value === "string") return JSON.stringify(value.length > 60 ? `${value.slice(0, 57)}...` : value);
   if (typeof value === "function") return `a function${value.name ? ` (${value.name})` : ""}`;
   if (typeof value === "bigint") return `${value}n, a BigInt`;

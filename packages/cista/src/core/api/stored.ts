@@ -113,13 +113,12 @@ function hasControls(text: string): boolean {
 
 /** The entry's own members, if they are what they have to be: no prototype comes with them, and none is ever set. */
 export function wellFormed(entry: unknown): StoredEntry | undefined {
-  if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
-  let own: Record<string, unknown>;
   try {
-    own = { ...entry };
+    if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;
+    const own: Record<string, unknown> = { ...entry };
+    const held = own.kind === (own.value === undefined ? "missing" : "value");
+    return held && checks.every(([name, check]) => check(own[name])) ? (own as unknown as StoredEntry) : undefined;
   } catch {
-    return undefined; // a member whose getter throws
+    return undefined; // a getter or a proxy that throws
   }
-  const held = own.kind === (own.value === undefined ? "missing" : "value");
-  return held && checks.every(([name, check]) => check(own[name])) ? (own as unknown as StoredEntry) : undefined;
 }

@@ -1,4 +1,4 @@
-/** One timer for the moments of all entries. Rules F8, N5. */
+/** One timer for the moments of all entries, and the one place that notices a clock that jumps. Rules F3, F8, N5. */
 import type { Clock } from "../api/seams.js";
 
 /** Stands for no moment. (Not Infinity: small integers take no space of their own. Not -1: clocks can be put back.) */
@@ -8,140 +8,171 @@ export const never: number = -(2 ** 31);
 export interface Scheduled {
   /** When something is next to be done about it, on the cache's clock, or `never`. Write it through `Schedule.set`. */
   due: number;
-  /** The moment of the slot that it stands in, never later than `due`; `never`: in no slot. */
-  slotTime: number;
-}
-
-/** The items whose slot is one moment. */
-interface Slot<T> {
-  moment: number;
-  items: T[];
-  /** How many of the items were removed, but are still referred to from here. */
-  removed: number;
+  /** The moment that it is filed under, never later than `due`; and its place in the heap, -1: it is in none. */
+  filedUnder: number;
+  place: number;
 }
 
 /** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
 const farthest = 2 ** 30;
 
+/** What happens when a moment has come, or the clock was set. */
+export interface ScheduleListener<T> {
+  /** @param items all that is due, each taken out of the schedule */
+  onDue(items: T[]): void;
+  /** The clock was put back since it was last looked at: what is counted from a last time is to be set anew. */
+  onPutBack(): void;
+  /** A sleeping machine runs no timers, while its clock goes on: so long, in milliseconds, the timer may be trusted now. */
+  longestDelay(): number;
+}
+
 /**
- * One timer for all moments of all entries. What is due far off is filed coarsely, under a moment up to an eighth of
- * the way too early, and filed again, more finely, when that moment comes: so there are a few hundred moments at most,
- * however many entries, and one that is put off again and again costs one written field each time.
+ * One timer for all moments of all items: a binary heap by moments. An item that is put off only has its moment written
+ * down; it moves when the earlier moment comes. So one that is put off again and again costs one written field each time.
  */
 export class Schedule<T extends Scheduled> {
   readonly #clock: Clock;
   readonly #now: () => number;
-  readonly #onDue: (items: T[]) => void;
-  readonly #onPutBack: () => void;
-  readonly #slots = new Map<number, Slot<T>>();
-  /** The slots used last, by their moments: most items in a row have one of few lifetimes. */
-  readonly #recentSlots: (Slot<T> | undefined)[] = new Array(16).fill(undefined);
-  #next = Number.POSITIVE_INFINITY;
+  readonly #listener: ScheduleListener<T>;
+  readonly #heap: T[] = [];
   #timer: unknown;
+  /** When it rings, by the clock as it was when the timer was set. */
+  #rings = Number.POSITIVE_INFINITY;
+  /** What the clock said last. */
+  #lastNow = Number.NEGATIVE_INFINITY;
+  #isPutBack = false;
 
-  /**
-   * @param onDue gets all that is due at one moment, each taken out of the schedule
-   * @param onPutBack the clock was put back since the timer was set: what is counted from a last time is to be set anew
-   */
-  constructor(clock: Clock, now: () => number, onDue: (items: T[]) => void, onPutBack: () => void) {
-    this.#onPutBack = onPutBack;
+  constructor(clock: Clock, now: () => number, listener: ScheduleListener<T>) {
     this.#clock = clock;
     this.#now = now;
-    this.#onDue = onDue;
+    this.#listener = listener;
   }
 
-  /** Sets an item's moment, Infinity for never. A later moment is only noted: the item moves when the old slot comes due. */
-  set(item: T, due: number): void {
-    if (due === Number.POSITIVE_INFINITY) {
-      item.due = never;
-      return;
+  /**
+   * Sets an item's moment, Infinity for never. A later moment is only noted.
+   * @param now what the clock says, which the caller has looked at
+   */
+  set(item: T, due: number, now: number): void {
+    if (now < this.#lastNow || now > this.#rings) this.#setTimer(now); // the clock has jumped
+    this.#lastNow = now;
+    item.due = due === Number.POSITIVE_INFINITY ? never : due;
+    if (item.due === never) return;
+    if (item.place < 0) this.#add(item);
+    else if (due < item.filedUnder) {
+      item.filedUnder = due;
+      this.#rise(item);
     }
-    item.due = due;
-    if (due < item.slotTime || item.slotTime === never) this.#addToSlot(item, this.#now());
+    if (this.#heap[0] === item) this.#setTimer(now);
   }
 
-  /** Removes an item. A slot drops its removed items at the latest when they are half of it. */
   remove(item: T): void {
-    const file = this.#slots.get(item.slotTime);
     item.due = never;
-    item.slotTime = never;
-    if (file && ++file.removed > 32 && file.removed * 2 > file.items.length) compact(file);
+    if (item.place >= 0) this.#take(item);
+  }
+
+  /** Looks at the clock: it may have jumped, or the timer may be set for later than it may be trusted now. */
+  check(): void {
+    this.#setTimer(this.#now());
   }
 
   stop(): void {
-    this.#slots.clear();
-    this.#recentSlots.fill(undefined);
-    this.#arm(Number.POSITIVE_INFINITY);
+    this.#heap.length = 0;
+    this.#clearTimer();
   }
 
-  #addToSlot(item: T, now: number): void {
-    const ahead = item.due - now;
-    const level = ahead < 16 ? 0 : 28 - Math.clz32(Math.min(ahead, farthest));
-    const grain = 1 << level; // 1/16 to 1/8 of the way
-    const moment =
-      ahead >= farthest
-        ? now + farthest
-        : Math.max(now, level ? Math.floor(item.due / grain) * grain : Math.ceil(item.due));
-    item.slotTime = moment;
-    const place = (moment / grain + level) & 15;
-    let file = this.#recentSlots[place];
-    if (file?.moment !== moment) {
-      file = this.#slots.get(moment) ?? this.#openSlot(moment);
-      this.#recentSlots[place] = file;
-    }
-    file.items.push(item);
+  // ── The timer ──────────────────────────────────────────────────────────────
+
+  /** Sets the timer for the earliest moment, unless it is set already. Where the clock has jumped it rings at once. */
+  #setTimer(now: number): void {
+    const [first] = this.#heap;
+    if (now < this.#lastNow) this.#isPutBack = true;
+    this.#lastNow = now;
+    if (!first) return;
+    const isLate = this.#rings < now; // the clock was put forward, or the machine has slept
+    const next = this.#isPutBack || isLate ? now : Math.max(now, first.filedUnder);
+    const rings = now + Math.min(next - now, farthest, this.#listener.longestDelay());
+    if (rings >= this.#rings && !isLate) return;
+    this.#clearTimer();
+    this.#rings = rings;
+    this.#timer = this.#clock.setTimer(() => this.#onTimer(), rings - now);
   }
 
-  #openSlot(moment: number): Slot<T> {
-    const file: Slot<T> = { moment, items: [], removed: 0 };
-    this.#slots.set(moment, file);
-    if (moment < this.#next) this.#arm(moment);
-    return file;
-  }
-
-  #arm(moment: number): void {
+  #clearTimer(): void {
     if (this.#timer !== undefined) this.#clock.clearTimer(this.#timer);
     this.#timer = undefined;
-    this.#next = moment;
-    if (moment === Number.POSITIVE_INFINITY) return;
-    const now = this.#now();
-    const delay = Math.min(Math.max(0, moment - now), farthest);
-    this.#timer = this.#clock.setTimer(() => this.#onTimer(now), delay);
+    this.#rings = Number.POSITIVE_INFINITY;
   }
 
-  /** The timer has rung. A clock that was put back meanwhile makes it ring too early: then nothing is due and it is set again. */
-  #onTimer(armedAt: number): void {
+  #onTimer(): void {
     this.#timer = undefined;
+    this.#rings = Number.POSITIVE_INFINITY;
     const now = this.#now();
-    if (now < armedAt) this.#onPutBack();
-    const due: T[] = [];
-    for (const moment of [...this.#slots.keys()]) {
-      if (moment > now) continue;
-      const file = this.#slots.get(moment) as Slot<T>;
-      this.#slots.delete(moment);
-      file.moment = never; // those used last may still lead to it
-      for (const item of file.items) {
-        if (item.slotTime !== moment) continue; // filed elsewhere since
-        item.slotTime = never;
-        if (item.due > now) this.#addToSlot(item, now);
-        else if (item.due !== never) due.push(item);
-      }
-    }
-    let next = Number.POSITIVE_INFINITY;
-    for (const moment of this.#slots.keys()) next = Math.min(next, moment);
-    this.#arm(next);
-    if (due.length > 0) this.#onDue(due);
+    const isPutBack = this.#isPutBack || now < this.#lastNow;
+    this.#lastNow = now;
+    this.#isPutBack = false;
+    if (isPutBack) this.#listener.onPutBack();
+    const due = this.#takeDue(now);
+    this.#setTimer(now);
+    if (due.length > 0) this.#listener.onDue(due);
   }
-}
 
-/** Keeps the items that are still in this slot, each once: one that was removed and added again stands here twice. */
-function compact<T extends Scheduled>(file: Slot<T>): void {
-  const kept = file.items.filter((item) => {
-    const here = item.slotTime === file.moment;
-    if (here) item.slotTime = never; // its second place finds it so
-    return here;
-  });
-  for (const item of kept) item.slotTime = file.moment;
-  file.items = kept;
-  file.removed = 0;
+  #takeDue(now: number): T[] {
+    const due: T[] = [];
+    for (let first = this.#heap[0]; first && first.filedUnder <= now; first = this.#heap[0]) {
+      this.#take(first);
+      if (first.due === never) continue;
+      if (first.due <= now) due.push(first);
+      else this.#add(first); // it was put off
+    }
+    return due;
+  }
+
+  // ── The heap: an item's moment is never later than those of the two items below it ──
+
+  #add(item: T): void {
+    item.filedUnder = item.due;
+    item.place = this.#heap.push(item) - 1;
+    this.#rise(item);
+  }
+
+  #take(item: T): void {
+    const { place } = item;
+    item.place = -1;
+    const last = this.#heap.pop() as T;
+    if (last === item) return;
+    this.#put(last, place);
+    this.#rise(last);
+    this.#sink(last);
+  }
+
+  #put(item: T, place: number): void {
+    this.#heap[place] = item;
+    item.place = place;
+  }
+
+  #rise(item: T): void {
+    let { place } = item;
+    while (place > 0) {
+      const above = this.#heap[(place - 1) >> 1] as T;
+      if (above.filedUnder <= item.filedUnder) break;
+      this.#put(above, place);
+      place = (place - 1) >> 1;
+    }
+    this.#put(item, place);
+  }
+
+  #sink(item: T): void {
+    const { length } = this.#heap;
+    let { place } = item;
+    for (let below = 2 * place + 1; below < length; below = 2 * place + 1) {
+      let child = this.#heap[below] as T;
+      const other = this.#heap[below + 1];
+      if (other && other.filedUnder < child.filedUnder) child = other;
+      if (item.filedUnder <= child.filedUnder) break;
+      const at = child.place;
+      this.#put(child, place);
+      place = at;
+    }
+    this.#put(item, place);
+  }
 }

@@ -29,7 +29,10 @@ const tooDeep = new RangeError("deeper than values are compared");
 /** So many parts compared in one value suggest that some are reached by many ways: from then on each pair is compared once. */
 const manyParts = 2 ** 15;
 
-/** Of so many parts it is made sure that they are plain: a larger value has come over a wire. */
+/**
+ * In so many parts of a value, in the whole, and in lists right within it, it is looked for what a loop does not see: symbols,
+ * hidden members, members beside items. Of a larger value the rest is taken to have come over a wire.
+ */
 const mostLookedAt = 500;
 
 /** One comparison of two values. */
@@ -82,7 +85,7 @@ function mergeItems(run: Comparison, previous: unknown[], next: unknown[], depth
     if (same) same = Object.is(kept, previous[i]);
   }
   // Members beside the items are no JSON either: then nothing is taken for the same.
-  if (same && run.parts < mostLookedAt) same = isPlainList(next) && isPlainList(previous);
+  if (same && (run.parts < mostLookedAt || depth < 2)) same = isPlainList(next) && isPlainList(previous);
   return same ? previous : target;
 }
 
@@ -116,7 +119,7 @@ function mergeMembers(
   if (!same) return target;
   for (const _ in previous) left++;
   if (left !== count) return target;
-  if (run.parts >= mostLookedAt) return previous;
+  if (run.parts >= mostLookedAt && depth > 0) return previous;
   return hasOnly(next, count) && hasOnly(previous, count) ? previous : target;
 }
 

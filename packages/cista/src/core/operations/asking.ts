@@ -12,7 +12,14 @@ import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { discardReads, forgetReads, markDependentsOutdated, recheckParts, setParts } from "./dependencies.js";
+import {
+  discardReads,
+  forgetReads,
+  isWantedAbove,
+  markDependentsOutdated,
+  recheckParts,
+  setParts,
+} from "./dependencies.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
@@ -142,6 +149,7 @@ export function restartRequest(entry: Entry, note: string): void {
 
 /** Gives the request up because nobody waits for it any more, or the cache ends. */
 export function abandonRequest(entry: Entry, note: string): void {
+  if (entry.activity?.isOpen) entry.leaveStream();
   abortRequest(entry, note);
   forgetReads(entry);
   markDependentsOutdated(entry);
@@ -260,8 +268,9 @@ function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
   activity.runsOn = false;
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
-  // Rule R2: what was invalidated meanwhile is asked for anew, for those who came after and those who watch.
-  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0)) startRequest(entry, "invalidated");
+  // Rules R2, D1: what was invalidated meanwhile is asked for anew where somebody came after, watches, or watches a whole of it.
+  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || isWantedAbove(entry)))
+    startRequest(entry, "invalidated");
   if (activity.watchers === 0) scheduleRelease(entry);
 }
 

@@ -39,7 +39,15 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
 /** The value stays as old as it was, and as trusted; a try that was under way may not know of the change, and is begun anew. */
 export function patch(entry: Entry, change: (value: any) => unknown): boolean {
   if (entry.held !== "value") return false;
-  const value = change(entry.value);
+  const before = entry.value;
+  const value = change(before);
+  if (entry.value !== before) {
+    throw new CistaError(
+      "value",
+      DEVELOPMENT &&
+        `The change of ${entry.key} has changed ${entry.key} itself, which would be lost. Make the new value of the given one alone.`,
+    );
+  }
   refuseUndefined(
     value,
     DEVELOPMENT &&

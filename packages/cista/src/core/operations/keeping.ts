@@ -1,9 +1,8 @@
 /** How long entries are kept, and when each next needs looking after. Rules F3, F8. */
 
-import type { IntervalOf } from "../api/settings.js";
 import type { Source } from "../api/source-contract.js";
 import { freezeDeep } from "../lib/freeze.js";
-import { guarded } from "../lib/guarded.js";
+import { lengthOf } from "../lib/intervals.js";
 import { keyText } from "../lib/key.js";
 import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
@@ -34,7 +33,10 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
  * frozen, gets under a key that is already made of the params.
  */
 function ownCopy(params: unknown): unknown {
-  if (typeof params !== "object" || params === null || "toJSON" in params) return params;
+  if (typeof params !== "object" || params === null) return params;
+  if (params instanceof Date) return new Date(params);
+  if (params instanceof URL) return new URL(params);
+  if ("toJSON" in params) return params;
   if (Array.isArray(params)) return params.map(ownCopy);
   const own: Record<string, unknown> = { ...params }; // takes less than one to which members are added
   for (const [name, value] of Object.entries(own)) {
@@ -53,16 +55,30 @@ export function reschedule(entry: Entry): void {
     core.idle.remove(entry);
     const now = nowOf(core);
     const next = nextMoment(entry, now);
-    core.schedule.set(entry, next);
+    core.schedule.set(entry, next, now);
     if (next <= now) core.overdue.add(entry);
     return;
   }
   // Its last use is now. While it is idle, its one moment is that of letting it go.
-  core.schedule.set(entry, nowOf(core) + settings.retain);
+  const now = nowOf(core);
+  core.schedule.set(entry, now + settings.retain, now);
   core.idle.add(entry);
   // The one that is being used now goes last, and not before whoever uses it has had time to attach.
   if (core.idle.size > core.capacity && oldestIdle(core) === entry) scheduleRelease(entry);
   else evictOneBeyondCapacity(core);
+}
+
+/**
+ * The clock was put back. Moments are counted from times that lie ahead now: those of watched entries are computed anew, and
+ * what is idle is kept no longer than from now on.
+ */
+export function onClockPutBack(core: Core): void {
+  for (const entry of core.watched) markDirty(entry); // it may be fresh again
+  const now = nowOf(core);
+  for (let entry = core.idle.oldest; entry; entry = entry.newer) {
+    const longest = now + entry.shelf.settings.retain;
+    if (entry.due > longest) core.schedule.set(entry, longest, now);
+  }
 }
 
 /** Lets go of what nobody has come to use, where not even that is to be kept. */
@@ -141,15 +157,11 @@ export function nextInterval(entry: Entry, now: number): number {
 
 /** Of the source's own and those of the views that are attached. An interval that is made of the value needs one. */
 function shortestInterval(entry: Entry): number {
-  let shortest = Number.POSITIVE_INFINITY;
-  const consider = (interval: number | IntervalOf) => {
-    if (typeof interval === "number") shortest = Math.min(shortest, interval);
-    else if (entry.held === "value")
-      guarded(() => {
-        shortest = Math.min(shortest, interval(entry.shownValue, entry.params));
-      });
-  };
-  consider(entry.shelf.settings.revalidateEvery);
-  for (const interval of entry.activity?.intervals ?? []) consider(interval);
-  return shortest;
+  const { shelf, params, activity } = entry;
+  const { revalidateEvery } = shelf.settings;
+  const views = activity?.intervals;
+  if (typeof revalidateEvery === "number" && !views?.size) return revalidateEvery; // the usual case
+  const value = entry.held === "value" ? entry.shownValue : undefined;
+  const own = lengthOf(revalidateEvery, value, params);
+  return views ? Math.min(own, views.shortest(value, params)) : own;
 }

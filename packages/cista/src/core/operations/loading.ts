@@ -12,7 +12,7 @@ import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { linksOf, noteValueRead, notRead, type Part } from "../state/links.js";
 import { forgetReads } from "./dependencies.js";
-import { getOrCreateEntry, reschedule } from "./keeping.js";
+import { getOrCreateEntry, releasePart, reschedule } from "./keeping.js";
 import { requestForNewUser } from "./users.js";
 import { heldValue, untilAborted } from "./waiting.js";
 
@@ -153,14 +153,27 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   }
 }
 
-function noteRead({ entry, parts, partOf }: Reader, part: Entry): Part {
+function noteRead(reader: Reader, part: Entry): Part {
+  const { entry, parts, partOf } = reader;
   const known = partOf.get(part);
   if (known) return known;
   const read: Part = { entry: part, version: notRead, readAt: notRead, madeFor: [] };
   partOf.set(part, read);
   parts.push(read);
+  if (parts.length > mostStreamParts && entry.active().isOpen) forgetPart(reader, mostStreamParts / 2);
   if (parts === entry.active().partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
   return read;
+}
+
+/** So many parts of an open stream are known: those that it read first, and those that it read last. */
+const mostStreamParts = 200;
+
+/** A stream that reads other parts with each event would keep all of them. */
+function forgetPart({ entry, parts, partOf }: Reader, index: number): void {
+  const [oldest] = parts.splice(index, 1);
+  if (!oldest) return;
+  partOf.delete(oldest.entry);
+  if (!entry.links?.parts.some((part) => part.entry === oldest.entry)) releasePart(oldest.entry, entry);
 }
 
 /** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */

@@ -166,8 +166,12 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
     return;
   }
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
-  if (checked) holdRestored(entry, restored, checked.value);
-  else recordDropped(core, stored);
+  try {
+    if (checked) return holdRestored(entry, restored, checked.value);
+  } catch {
+    // A proxy that throws when it is looked at, or details that cannot be.
+  }
+  recordDropped(core, stored);
 }
 
 /** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */

@@ -85,13 +85,22 @@ export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[]
 /** Deeper values than this cannot be made text of, or be stored, everywhere. */
 const deepest = 1000;
 
+/** Also for a value that contains itself: no text can be made of it. What is reached by many ways is looked into once. */
 function isTooDeep(value: unknown): boolean {
-  let level = [value];
-  for (let depth = 0; level.length > 0; depth++) {
-    if (depth > deepest) return true;
-    level = level.flatMap((each) => (typeof each === "object" && each !== null ? Object.values(each) : []));
-  }
-  return false;
+  const heights = new Map<object, number>();
+  /** The number of levels below and with it. @param depth those above it */
+  const heightOf = (given: unknown, depth: number): number => {
+    if (typeof given !== "object" || given === null) return 0;
+    const known = heights.get(given);
+    if (known !== undefined) return known;
+    if (depth > deepest) return Number.POSITIVE_INFINITY;
+    heights.set(given, Number.POSITIVE_INFINITY); // while it is looked into: whoever meets it there is within it
+    let height = 0;
+    for (const member of Object.values(given)) height = Math.max(height, heightOf(member, depth + 1));
+    heights.set(given, height + 1);
+    return height + 1;
+  };
+  return heightOf(value, 0) > deepest;
 }
 
 /**

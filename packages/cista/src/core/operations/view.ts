@@ -8,7 +8,7 @@ import type { Entry } from "../state/entry.js";
 import { getOrCreateEntry } from "./keeping.js";
 import { currentReading, readingOnceAttached } from "./looking.js";
 import { requestNow } from "./on-demand.js";
-import { attach, changeIntervals, detach, joinWatchers } from "./watching.js";
+import { addInterval, attach, detach, joinWatchers, removeInterval } from "./watching.js";
 
 export class EntryView implements View<any> {
   #entry: Entry;
@@ -25,7 +25,7 @@ export class EntryView implements View<any> {
     this.#entry = entry;
     this.#mayRequest = options.when ?? true;
     this.#pick = options.pick;
-    this.#interval = options.revalidateEvery && intervalOf(options.revalidateEvery);
+    if (this.#mayRequest) this.#interval = options.revalidateEvery && intervalOf(options.revalidateEvery);
   }
 
   get key(): string {
@@ -50,13 +50,13 @@ export class EntryView implements View<any> {
   /** One view is one watcher, however many listen to it: who listens to it too is no newcomer (rule F3). */
   #attach(entry: Entry): void {
     if (!joinWatchers(entry, this.#mayRequest)) batch(entry.shelf.core, () => attach(entry, this.#mayRequest));
-    if (this.#interval) changeIntervals(entry, (all) => [...all, this.#interval as number]);
+    if (this.#interval) addInterval(entry, this.#interval);
   }
 
   /** Harmless when called again. An attached view's entry stays the same. */
   #leave(position: number, order: number): void {
     if (!this.#entry.activity?.listeners.remove(position, order) || --this.#listening > 0) return;
-    if (this.#interval) changeIntervals(this.#entry, (all) => without(all, this.#interval));
+    if (this.#interval) removeInterval(this.#entry, this.#interval);
     detach(this.#entry, this.#mayRequest);
   }
 
@@ -107,9 +107,4 @@ export class EntryView implements View<any> {
     }
     return this.#part ?? whole;
   }
-}
-
-function without<T>(all: readonly T[], one: unknown): readonly T[] {
-  const at = all.indexOf(one as T);
-  return all.filter((_, index) => index !== at);
 }

@@ -1,7 +1,7 @@
 /** Watchers come and go, time passes, the page is looked at again. Rules F2, F3, R3, D1. */
 import type { Cause } from "../api/journal.js";
-import type { Trigger } from "../api/settings.js";
-import type { Activity } from "../state/activity.js";
+import type { IntervalOf, Trigger } from "../api/settings.js";
+import { Intervals } from "../lib/intervals.js";
 import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
@@ -10,8 +10,6 @@ import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
 import { isWantedAbove, setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
-
-type Intervals = NonNullable<Activity["intervals"]>;
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
@@ -46,6 +44,7 @@ export function attach(entry: Entry, mayRequest: boolean): void {
   if (first) {
     activity.announcedStanding = activity.staleOnArrival || entry.held === "none" ? "expired" : entry.ageing(now);
     core.watched.add(entry);
+    if (core.watched.size === 1) core.schedule.check();
   }
   activity.watchers++;
   if (mayRequest) {
@@ -68,12 +67,17 @@ export function detach(entry: Entry, couldRequest: boolean): void {
   else if (couldRequest && activity.requestingWatchers === 0) reschedule(entry);
 }
 
-/** A view with an interval of its own comes or goes. */
-export function changeIntervals(entry: Entry, change: (all: Intervals) => Intervals): void {
+/** A view with an interval of its own has attached. */
+export function addInterval(entry: Entry, interval: number | IntervalOf): void {
   const activity = entry.active();
-  const left = change(activity.intervals ?? []);
-  activity.intervals = left.length > 0 ? left : undefined;
+  activity.intervals ??= new Intervals();
+  activity.intervals.add(interval, entry.params);
   batch(entry.shelf.core, () => reschedule(entry));
+}
+
+/** It has left. If its interval was the shortest, that is found when the moment comes. */
+export function removeInterval({ activity }: Entry, interval: number | IntervalOf): void {
+  activity?.intervals?.remove(interval);
 }
 
 /** The single step by which an entry is left: one macrotask after the last one went (rule R3). */
@@ -130,6 +134,8 @@ function advanceAge(entry: Entry, now: number): void {
     record("expire", entry);
     requestUnprompted(entry, "expired");
   }
+  if (now < nextInterval(entry, now)) return;
+  activity.intervals?.forget(); // a view may have left, and a function may say something else by now
   if (now >= nextInterval(entry, now)) requestUnprompted(entry, "interval");
 }
 
@@ -184,6 +190,7 @@ export function followEnvironment(core: Core): () => void {
   return environment.subscribe(() => {
     const before = { visible, online };
     ({ visible, online } = environment);
+    core.schedule.check(); // the machine may have slept meanwhile
     const back = online && !before.online;
     if (back) revalidateOnTrigger(core, "online");
     missed = online && (missed || (back && !visible));

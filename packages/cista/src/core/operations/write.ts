@@ -1,6 +1,6 @@
 /** Writes: how one is defined, and how a run of it begins. Rules W1, W4. */
 
-import type { Selector } from "../api/contract.js";
+import type { FailedAction, Selector } from "../api/contract.js";
 import { milliseconds } from "../api/duration.js";
 import { CistaError, preview } from "../api/failure.js";
 import { retryPlan } from "../api/settings.js";
@@ -44,20 +44,47 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
 export function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
   const layers = new WriteLayers(name);
+  let isOver = false;
   const edit: LayerEditor = {
     at: (source, ...[params]) => ({
-      patch: (change) => addLayer(getOrCreateEntry(core, source, params), layers, change),
+      patch: (change) => {
+        refuseLate(name, isOver);
+        addLayer(getOrCreateEntry(core, source, params), layers, change);
+      },
     }),
     each: (selector) => ({
       patch: (change: (value: any, params: any) => unknown) => {
+        refuseLate(name, isOver);
         for (const entry of selected(core, selector as Selector)) {
           addLayerWhereNeeded(entry, layers, change);
         }
       },
     }),
   };
-  batch(core, () => runCallback(core, { write: name, input }, () => definition.optimistic?.(input, edit)));
+  const action = { write: name, input };
+  batch(core, () => runCallback(core, action, () => reportLater(core, action, definition.optimistic?.(input, edit))));
+  isOver = true;
   return layers;
+}
+
+/** @throws CistaError code "write": a layer that is laid when the write has ended would never be removed */
+function refuseLate(name: string, isOver: boolean): void {
+  if (!isOver) return;
+  throw new CistaError(
+    "write",
+    DEVELOPMENT &&
+      `optimistic of the write "${name}" lays a layer after it has returned. It has to lay all of them at once: it cannot be async.`,
+  );
+}
+
+/** What an async `optimistic` throws, which its type forbids. */
+function reportLater(core: Core, action: FailedAction, returned: unknown): void {
+  if (!(returned instanceof Promise)) return;
+  returned.catch((thrown) =>
+    runCallback(core, action, () => {
+      throw thrown;
+    }),
+  );
 }
 
 /** Where a change leaves a value as it is, and no other is on its way, there is nothing for a write to lie on. */

@@ -4,9 +4,9 @@ import type { Failure } from "../api/failure.js";
 import type { Standing } from "../api/freshness.js";
 import type { Cause } from "../api/journal.js";
 import type { AnyReading } from "../api/reading.js";
-import type { IntervalOf } from "../api/settings.js";
 import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
+import type { Intervals } from "../lib/intervals.js";
 import { Listeners } from "../lib/listeners.js";
 import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
@@ -37,8 +37,8 @@ export class Activity {
   tryStartedAt = 0;
   /** The request under way runs on though nobody waits: it was prefetched, or revalidates behind a read. */
   runsOn = false;
-  /** What attached views say of how often to revalidate, one for each that says so. */
-  intervals: readonly (number | IntervalOf)[] | undefined = undefined;
+  /** What attached views say of how often to revalidate; there once one has said so. */
+  intervals: Intervals | undefined = undefined;
   /** Readers with a signal of their own that still wait. */
   readers = 0;
   /** The readers that wait for the answer of the request under way. */

@@ -1,6 +1,7 @@
 /** Batches: all state is changed first, then readings and moments follow, then everybody is told. Rules N1, D1, R3. */
+import { CistaError } from "../api/failure.js";
 import type { AnyReading } from "../api/reading.js";
-import { guarded } from "../lib/guarded.js";
+import { guarded, report } from "../lib/guarded.js";
 import { Listeners } from "../lib/listeners.js";
 import type { Core } from "./core.js";
 import type { Entry } from "./entry.js";
@@ -76,7 +77,11 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   /** What the watchers of each dirty entry were shown before. */
   const shownBefore = new Map<Entry, AnyReading | undefined>();
   try {
-    while (core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0) {
+    for (let round = 0; core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0; round++) {
+      if (round === mostRounds) {
+        goOnLater(core);
+        break;
+      }
       const overdue = [...core.overdue];
       core.overdue.clear();
       for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry); // before anybody sees it
@@ -103,6 +108,18 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
     tell = () => within(inner);
   }
   tell();
+}
+
+/** After so many rounds what a batch does causes itself, as where `revalidateEvery` invalidates the entry that it is asked about. */
+const mostRounds = 1000;
+/** The page has time for other things meanwhile, in milliseconds. */
+const pauseAfterLoop = 1000;
+
+function goOnLater(core: Core): void {
+  const message =
+    "A change of the cache causes itself without end: a function of a definition changes what it is called about.";
+  report(new CistaError("loop", DEVELOPMENT && `${message} It goes on in a second.`));
+  core.clock.setTimer(() => batch(core, () => {}), pauseAfterLoop);
 }
 
 function refreshDirty(core: Core, dirty: readonly Entry[], shownBefore: Map<Entry, AnyReading | undefined>): void {

@@ -25,8 +25,8 @@ export interface Callbacks {
   revalidateIfPartsChanged(entries: readonly Entry[]): void;
   /** One macrotask after a watcher or reader of the entry has left (rule R3). */
   releaseIfUnused(entry: Entry): void;
-  /** The clock was put back: the entry's next moment is computed anew. */
-  reschedule(entry: Entry): void;
+  /** The clock was put back: every entry's next moment is computed anew. */
+  onClockPutBack(core: Core): void;
   /** The entry's next moment has come: it is stale, expired, or unused for too long. */
   onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
@@ -141,16 +141,18 @@ export class Core {
     this.hashSeed = options.clock.uniqueText ? seedOf(clock) : processSeed;
     this.environment = environment;
     this.epoch = clock.now();
-    this.schedule = new Schedule<Entry>(
-      clock,
-      () => nowOf(this),
-      (entries) => batch(this, () => entries.forEach(duties.onDue)),
-      () => this.watched.forEach(duties.reschedule),
-    );
+    this.schedule = new Schedule<Entry>(clock, () => nowOf(this), {
+      onDue: (entries) => batch(this, () => entries.forEach(duties.onDue)),
+      onPutBack: () => batch(this, () => duties.onClockPutBack(this)),
+      longestDelay: () => (this.watched.size > 0 && environment.visible ? wakeUpTime : Number.POSITIVE_INFINITY),
+    });
     this.settings = settingsOf(options);
     this.capacity = capacity;
   }
 }
+
+/** How soon at the latest a page that somebody looks at notices that its machine has slept, in milliseconds. */
+const wakeUpTime = 60_000;
 
 /** Of all caches of a process: on a server each request makes one, and what is hard to predict takes its time. */
 let processSeed: number | undefined;

@@ -46,7 +46,8 @@ export class Entry implements Scheduled {
   activity: Activity | undefined = undefined;
 
   due: number = never;
-  slotTime: number = never;
+  filedUnder: number = never;
+  place = -1;
   /** Whether the entry is no longer in the cache, or never was: views then look it up anew. */
   isRemoved = false;
 
@@ -239,6 +240,12 @@ export class Entry implements Scheduled {
     this.version = this.changedAt = ++core.version;
     if (!trusted) this.invalidatedAt = ++core.version;
     this.extra = extraOf(undefined, this.extra?.groups, this.extra?.varies);
+  }
+
+  /** Rule H10: what a stream brought is good only while it is open. From now on it is shown at once, and opened again by whoever attaches. */
+  leaveStream(): void {
+    const details = { maxAge: 0, staleWhileRevalidate: Number.POSITIVE_INFINITY, immutable: false };
+    this.policy = this.shelf.likePolicy(policyWith(this.policy, details));
   }
 
   /** Drops all references: the entry has left the cache, but views may still refer to it. */
