@@ -1,5 +1,5 @@
 import { type Failure, missing, source } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { nowInWords } from "./time.js";
 import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
 
@@ -17,24 +17,24 @@ export const huts = greyfell.source<{ region?: string | undefined; q?: string | 
 
 export const hut = greyfell.source<{ id: string }, Hut>({
   name: "hut",
-  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}`,
+  url: ({ id }) => path`/api/huts/${id}`,
 });
 
 export const bunks = greyfell.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
-  url: ({ id, night }) => `/api/huts/${encodeURIComponent(id)}/bunks?night=${night}`,
+  url: ({ id, night }) => path`/api/huts/${id}/bunks?night=${night}`,
 });
 
 /** Never changes, and the server says so: asked for once. */
 export const portrait = greyfell.source<{ id: string }, string>({
   name: "portrait",
-  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/portrait`,
+  url: ({ id }) => path`/api/huts/${id}/portrait`,
   unwrap: (body) => body.text,
 });
 
 export const route = greyfell.source<{ id: string }, Route>({
   name: "route",
-  url: ({ id }) => `/api/routes/${encodeURIComponent(id)}`,
+  url: ({ id }) => path`/api/routes/${id}`,
 });
 
 /** That a hut was taken down is no failure of the route. */
@@ -69,7 +69,7 @@ export const basket = greyfell.source<void, Night[]>({
 
 export const logbook = greyfell.pages<{ id: string }, Note>({
   name: "logbook",
-  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/logbook`,
+  url: ({ id }) => path`/api/huts/${id}/logbook`,
 });
 
 // ── Changes: shown at once, taken back when refused. What else they touch the server's answer names. ──
@@ -104,7 +104,7 @@ export const book = greyfell.write<Booking, Night>({
 export const cancel = greyfell.write<string, void>({
   name: "cancel",
   method: "DELETE",
-  url: (night) => `/api/basket/${night}`,
+  url: (night) => path`/api/basket/${night}`,
   lane: "basket",
   kept: true,
   optimistic: (night, edit) => edit.at(basket).patch((nights) => nights.filter((each) => each.night !== night)),
@@ -113,7 +113,7 @@ export const cancel = greyfell.write<string, void>({
 export const writeNote = greyfell.write<{ id: string; text: string; by: string }, Note>({
   name: "write-note",
   method: "POST",
-  url: ({ id }) => `/api/huts/${encodeURIComponent(id)}/logbook`,
+  url: ({ id }) => path`/api/huts/${id}/logbook`,
   body: ({ text, by }) => ({ text, by }),
   optimistic({ id, text, by }, edit) {
     const note: Note = { id: `new ${text}`, at: nowInWords(), by, text, pending: true };

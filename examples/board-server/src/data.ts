@@ -1,6 +1,6 @@
 import type { Bunks, Hut, Night } from "@cista/example-board-shared";
 import { type Cache, createCache } from "cista";
-import { origin, withQuery } from "cista/http";
+import { origin, path, withQuery } from "cista/http";
 
 // The same definitions on the server and in the browser. Whose data it is stands in the cache's `context`: on a server that of one
 // request, so that no variable of a module holds a user.
@@ -25,10 +25,10 @@ export const huts = api.source({
   url: ({ q }: { q: string }) => withQuery("/api/huts", { q: q || undefined }),
   unwrap: (body: { huts: Hut[] }) => body.huts,
 });
-export const hut = api.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+export const hut = api.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 export const bunks = api.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
-  url: ({ id, night }) => withQuery(`/api/huts/${id}/bunks`, { night }),
+  url: ({ id, night }) => withQuery(path`/api/huts/${id}/bunks`, { night }),
 });
 export const basket = own.source({
   name: "basket",

@@ -1,5 +1,5 @@
 import { type Cache, createCache, type Failure } from "cista";
-import { origin, withQuery } from "cista/http";
+import { origin, path, withQuery } from "cista/http";
 
 // Where everything on the small boards comes from, and how it is changed. How long it may be used the server says itself.
 
@@ -30,11 +30,11 @@ export const huts = greyfell.source({
   unwrap: (body: { huts: Hut[] }) => body.huts,
 });
 
-export const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+export const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 
 export const bunks = greyfell.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
-  url: ({ id, night }) => withQuery(`/api/huts/${id}/bunks`, { night }),
+  url: ({ id, night }) => withQuery(path`/api/huts/${id}/bunks`, { night }),
 });
 
 export const basket = greyfell.source({

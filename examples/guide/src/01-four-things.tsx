@@ -1,5 +1,5 @@
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { Outcome, useReading } from "cista/react";
 import { virtualClock } from "cista/rehearsal";
 import type { Hut } from "./greyfell.js";
@@ -11,7 +11,7 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 
 function Water({ id }: { id: string }) {
   const reading = useReading(hut, { id });

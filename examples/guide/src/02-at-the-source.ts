@@ -1,5 +1,5 @@
 import { createCache, type Failure, source } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
 
@@ -12,7 +12,7 @@ const cache = createCache({ retry: false });
 const told = ({ kind, message }: Failure) => console.log(`${kind}: ${message}`);
 
 // fetch resolves for a 500. Here it is a failure, with what the server said.
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 network.failing = 500;
 await cache.read(hut, { id: "h-07" }).catch(told);
 network.failing = undefined;

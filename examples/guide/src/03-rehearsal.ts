@@ -1,5 +1,5 @@
 import { createCache, match } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { type Mishap, rehearse, virtualClock } from "cista/rehearsal";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -9,7 +9,7 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}`, retry: false });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}`, retry: false });
 
 const clock = virtualClock();
 const cache = createCache({ clock });

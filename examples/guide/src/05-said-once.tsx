@@ -1,5 +1,5 @@
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { useReading } from "cista/react";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -12,7 +12,7 @@ globalThis.fetch = network.fetch;
 const greyfell = origin({ base: "https://huts.example" });
 
 // Once, outside of components: what it is called, where it comes from, what it is.
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 
 let renders = 0;
 function Name({ id }: { id: string }) {

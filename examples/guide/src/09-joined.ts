@@ -1,5 +1,5 @@
 import { createCache, source } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
 
@@ -8,10 +8,10 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<string, Hut>({ name: "hut", url: (id) => `/api/huts/${id}` });
+const hut = greyfell.source<string, Hut>({ name: "hut", url: (id) => path`/api/huts/${id}` });
 const route = greyfell.source<string, { name: string; stages: string[] }>({
   name: "route",
-  url: (id) => `/api/routes/${id}`,
+  url: (id) => path`/api/routes/${id}`,
 });
 
 // A record holds links; the page wants what they lead to.

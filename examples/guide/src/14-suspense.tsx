@@ -1,5 +1,5 @@
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { Boundary, useValues } from "cista/react";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -10,7 +10,7 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<string, Hut>({ name: "hut", url: (id) => `/api/huts/${id}` });
+const hut = greyfell.source<string, Hut>({ name: "hut", url: (id) => path`/api/huts/${id}` });
 
 function Two({ ids }: { ids: string[] }) {
   const [first, second] = useValues(hut, ids); // asked for at once; one useValue after the other would ask one after the other

@@ -1,6 +1,6 @@
 import { createCache } from "cista";
 import { openStore } from "cista/browser";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -10,7 +10,7 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 const clock = virtualClock();
 
 /** What a page does from when it is loaded until it is left. */

@@ -1,6 +1,6 @@
 import { createCache } from "cista";
 import { joinTabs } from "cista/browser";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
 
@@ -17,7 +17,7 @@ const untilWater = (cache: ReturnType<typeof createCache>, water: number) =>
   });
 // #endregion
 const greyfell = origin({ base: "https://huts.example" });
-const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = greyfell.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 const id = { id: "h-07" };
 
 /** Each tab has a cache of its own; here two of them stand for two tabs. */

@@ -1,12 +1,12 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { CistaProvider, Outcome, useReading } from "cista/react";
 import { afterEach, expect, test, vi } from "vitest";
 
 // What is tested: in an application it stands in files of its own.
 const api = origin({ base: "https://huts.example" });
-const hut = api.source<{ id: string }, { name: string }>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+const hut = api.source<{ id: string }, { name: string }>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 const HutName = ({ id }: { id: string }) => (
   <Outcome of={useReading(hut, { id })}>{({ name }) => <h1>{name}</h1>}</Outcome>
 );

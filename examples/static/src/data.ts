@@ -1,5 +1,5 @@
 import type { Bunks, Hut } from "@cista/example-board-shared";
-import { origin, withQuery } from "cista/http";
+import { origin, path, withQuery } from "cista/http";
 
 // While the page is built, its data comes from the address that the build names; in a browser from where the page lies.
 
@@ -12,8 +12,8 @@ export const huts = api.source({
   url: ({ region }: { region: string }) => withQuery("/api/huts", { region }),
   unwrap: (body: { huts: Hut[] }) => body.huts,
 });
-export const hut = api.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => `/api/huts/${id}` });
+export const hut = api.source<{ id: string }, Hut>({ name: "hut", url: ({ id }) => path`/api/huts/${id}` });
 export const bunks = api.source<{ id: string; night: string }, Bunks>({
   name: "bunks",
-  url: ({ id, night }) => withQuery(`/api/huts/${id}/bunks`, { night }),
+  url: ({ id, night }) => withQuery(path`/api/huts/${id}/bunks`, { night }),
 });

@@ -1,5 +1,5 @@
 import { createCache, Failure, matching, source } from "cista";
-import { origin, withQuery } from "cista/http";
+import { origin, path, withQuery } from "cista/http";
 import type { Crew, Job, Order, Status } from "./world.js";
 
 // Where everything in the workshop comes from, and how it is changed. How long it may be used the server says itself.
@@ -29,8 +29,8 @@ export const jobs = api.pages<{ status?: Status }, Job>({
   next: ({ cursor }, _, filter) => cursor && withQuery("/api/jobs", { ...filter, cursor }),
 });
 
-export const job = api.source<{ id: string }, Job>({ name: "job", url: ({ id }) => `/api/jobs/${id}` });
-export const crew = api.source<{ id: string }, Crew>({ name: "crew", url: ({ id }) => `/api/crews/${id}` });
+export const job = api.source<{ id: string }, Job>({ name: "job", url: ({ id }) => path`/api/jobs/${id}` });
+export const crew = api.source<{ id: string }, Crew>({ name: "crew", url: ({ id }) => path`/api/crews/${id}` });
 
 /** A job with its crew in the place of the link: missing where the job is. */
 export const jobWithCrew = source({
@@ -45,7 +45,7 @@ export const search = api.source<{ text: string }, Job[]>({ name: "search", meth
 
 export const order = api.source<{ id: string }, Order>({
   name: "order",
-  url: ({ id }) => `/api/orders/${id}`,
+  url: ({ id }) => path`/api/orders/${id}`,
   revalidateEvery: ({ state }) => (state === "delivered" ? false : "500ms"),
 });
 
@@ -63,7 +63,7 @@ export const addJob = api.write<{ title: string }, Job>({ name: "add-job", metho
 export const setStatus = api.write<{ id: string; status: Status }, Job>({
   name: "set-status",
   method: "PATCH",
-  url: ({ id }) => `/api/jobs/${id}`,
+  url: ({ id }) => path`/api/jobs/${id}`,
   body: ({ status }) => ({ status }),
   optimistic({ id, status }, edit) {
     edit.at(job, { id }).patch((now) => ({ ...now, status }));
@@ -78,7 +78,7 @@ export const setStatus = api.write<{ id: string; status: Status }, Job>({
 export const removeJob = api.write<string, void>({
   name: "remove-job",
   method: "DELETE",
-  url: (id) => `/api/jobs/${id}`,
+  url: (id) => path`/api/jobs/${id}`,
   optimistic: (id, edit) =>
     edit.each(jobs).patch((list) => ({ ...list, items: list.items.filter((each) => each.id !== id) })),
   invalidates: (id) => matching(job, { id }),
@@ -87,7 +87,7 @@ export const removeJob = api.write<string, void>({
 export const addPhoto = api.write<{ id: string; photo: File }, { id: string }>({
   name: "add-photo",
   method: "POST",
-  url: ({ id }) => `/api/jobs/${id}/photos`,
+  url: ({ id }) => path`/api/jobs/${id}/photos`,
   body({ photo }) {
     const form = new FormData();
     form.set("photo", photo);

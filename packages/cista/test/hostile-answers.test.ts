@@ -1,6 +1,8 @@
-import { createCache, type Failure } from "cista";
+import { createCache, Failure } from "cista";
+import { path, withQuery } from "cista/http";
+import fc from "fast-check";
 import { describe, expect, test, vi } from "vitest";
-import { hut, id, json, server } from "./hostile-server.js";
+import { base, hut, id, json, server } from "./hostile-server.js";
 import { stage, watch } from "./stage.js";
 
 // Answers that are too large, cut short, of another kind, or not what was asked for.
@@ -146,5 +148,105 @@ describe("answers", () => {
       await broken.clock.advance(0);
       expect(view.get().failure?.message).toContain("longer than");
     });
+  });
+});
+
+describe("what a definition's own functions throw, and what they are given", () => {
+  test("a Failure that unwrap, parse, next or check throws stays what it is", async () => {
+    const mine = () => {
+      throw new Failure("graphql", "A note has 20 letters at most.", { retryable: false });
+    };
+    const check = { "~standard": { version: 1 as const, vendor: "own", validate: mine } };
+    const { api } = server(() => json([{ ok: false }]));
+    for (const more of [{ unwrap: mine }, { parse: async () => mine() }, { check }]) {
+      const one = api.source<any, any>({ ...hut, ...(more as object) });
+      await expect(stage().cache.read(one, id)).rejects.toMatchObject({
+        kind: "graphql",
+        message: "A note has 20 letters at most.",
+      });
+    }
+    const list = api.pages<any, any>({ ...hut, name: "list", next: mine });
+    await expect(stage().cache.read(list, id)).rejects.toMatchObject({ kind: "graphql" });
+    const save = api.write<void, any>({ name: "save", method: "POST", url: "/x", unwrap: mine });
+    await expect(stage().cache.run(save)).rejects.toMatchObject({ message: "A note has 20 letters at most." });
+  });
+
+  test("R8: 204 is no value of a source that does not say what it means", async () => {
+    const { api, seen } = server(() => new Response(null, { status: 204 }));
+    const { cache, clock } = stage();
+    const plain = cache.read(api.source<any, { id: string }>({ ...hut, retry: {} }), id).catch((failure) => failure);
+    await clock.advance("1m");
+    expect(await plain).toMatchObject({ kind: "no-value", status: 204, retryable: false });
+    expect(seen).toHaveLength(1);
+    expect(
+      await cache.read(api.source<any, any>({ ...hut, name: "b", unwrap: (body: any) => body ?? "nothing" }), id),
+    ).toBe("nothing");
+  });
+
+  test("next of a list gives a URL: a number is refused, a cursor is warned of", async () => {
+    const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
+    const { api, seen } = server(() => json({ items: [1], cursor: "abc123" }));
+    const listOf = (name: string, next: any) =>
+      api.pages<any, any>({ ...hut, name, unwrap: ({ items }) => items, next });
+    await expect(
+      stage().cache.read(
+        listOf("a", () => 7),
+        id,
+      ),
+    ).rejects.toMatchObject({ kind: "shape", message: expect.stringContaining("gave 7") });
+    await stage().cache.read(
+      listOf("b", ({ cursor }: any) => cursor),
+      id,
+    );
+    expect(String(warn.mock.calls[0]?.[0])).toContain('withQuery("/api/huts/h-07", { cursor })');
+    await stage().cache.read(
+      listOf("c", ({ cursor }: any, _: any, { id }: any) => withQuery(`/api/huts/${id}`, { cursor })),
+      id,
+    );
+    expect([warn.mock.calls.length, seen.length]).toEqual([1, 3]);
+    warn.mockRestore();
+  });
+
+  test("headers that are a function where none is taken are refused, and undefined fields are left out", async () => {
+    const { api, seen } = server(() => json(1), { headers: () => ({ authorization: undefined, "x-a": "1" }) });
+    for (const make of ["source", "pages", "events", "graphql", "write"] as const)
+      expect(() => (api as any)[make]({ ...hut, method: "POST", document: "{ a }", headers: () => ({}) })).toThrow(
+        expect.objectContaining({ code: "headers" }),
+      );
+    await stage().cache.read(api.source<any, number>({ ...hut, headers: { "x-b": undefined } }), id);
+    expect([...(seen[0]?.headers.keys() ?? [])]).toEqual(["x-a"]);
+  });
+});
+
+describe("a path made of params", () => {
+  test("each value is one segment, whatever is in it", () => {
+    expect(path`/api/huts/${"a?b/c#d %2e"}/bunks/${7}`).toBe("/api/huts/a%3Fb%2Fc%23d%20%252e/bunks/7");
+    expect(path`/api/huts/${"..."}?night=${"2026-12-06"}`).toBe("/api/huts/...?night=2026-12-06");
+    expect(path`/api`).toBe("/api");
+    fc.assert(
+      fc.property(
+        fc.string({ minLength: 1 }).filter((text) => ![".", ".."].includes(text) && !/\p{Surrogate}/u.test(text)),
+        (text) => {
+          const { pathname, search, hash } = new URL(path`/api/huts/${text}/bunks`, base);
+          expect([pathname.split("/").length, search, hash]).toEqual([5, "", ""]);
+          expect(decodeURIComponent(pathname.split("/")[3] as string)).toBe(text);
+        },
+      ),
+    );
+  });
+
+  test.each([[""], ["."], [".."], [undefined], [null], [{}], [Symbol("a")], ["\ud800"]])(
+    "%s leads elsewhere, and is refused",
+    (value) => {
+      expect(() => path`/api/huts/${value as never}/bunks`).toThrow(expect.objectContaining({ code: "url" }));
+      expect(() => path`/api/huts/.${"."}`).toThrow(expect.objectContaining({ code: "url" }));
+    },
+  );
+
+  test("a source whose params lead elsewhere fails, and nothing is asked", async () => {
+    const { api, seen } = server(() => json(1));
+    const one = api.source<{ id: string }, number>({ ...hut, url: ({ id }) => path`/api/huts/${id}` });
+    await expect(stage().cache.read(one, { id: ".." })).rejects.toMatchObject({ kind: "load" });
+    expect(seen).toEqual([]);
   });
 });

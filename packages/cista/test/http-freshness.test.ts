@@ -6,6 +6,8 @@ import { parseLink } from "../src/http/link.js";
 import { freshnessOf } from "../src/http/response-freshness.js";
 import { parseStringList } from "../src/http/structured-fields.js";
 import { type Expected, fieldsOf, headerSets } from "./header-sets.js";
+import { hut, id, json, server } from "./hostile-server.js";
+import { stage } from "./stage.js";
 
 const now = Date.UTC(2026, 10, 23, 18);
 const atOnce = { requestedAt: now, receivedAt: now };
@@ -167,3 +169,57 @@ test("F7: no header value throws, and what contradicts makes it stricter (proper
     { numRuns: Number(process.env.FUZZ_RUNS ?? 25_000) }, // sets, of four values or so each
   );
 }, 120_000);
+
+test.each<[string, Record<string, string>, Record<string, string>, object]>([
+  [
+    "no-cache, must-revalidate stay",
+    { "cache-control": "no-cache, must-revalidate" },
+    { expires: "in 60" },
+    { fresh: false },
+  ],
+  [
+    "max-age stays where an Expires is further off",
+    { "cache-control": "max-age=10" },
+    { expires: "in 60" },
+    { fresh: true, after: 11 },
+  ],
+  [
+    "an Expires that was all there was is shortened by the next",
+    { expires: "in 60" },
+    { expires: "in 5" },
+    { fresh: true, after: 6 },
+  ],
+  [
+    "stale-while-revalidate stays",
+    { "cache-control": "max-age=10, stale-while-revalidate=20" },
+    {},
+    { fresh: true, after: 11, stillShown: true },
+  ],
+  [
+    "a Cache-Control of its own takes the place of the stored one",
+    { "cache-control": "no-cache" },
+    { "cache-control": "max-age=10" },
+    { fresh: true, after: 11 },
+  ],
+])("F7: a 304 that brings no Cache-Control (RFC 9111 §3.2): %s", async (_, first, then, expected: any) => {
+  const { cache, clock } = stage();
+  const at = (headers: Record<string, string>) => ({
+    ...headers,
+    etag: '"e"',
+    date: new Date(clock.now()).toUTCString(),
+    ...(headers.expires
+      ? { expires: new Date(clock.now() + Number(headers.expires.slice(3)) * 1000).toUTCString() }
+      : {}),
+  });
+  const { api } = server((_url, { headers }) =>
+    headers.get("if-none-match") ? new Response(null, { status: 304, headers: at(then) }) : json(1, at(first)),
+  );
+  const one = api.source<any, number>(hut);
+  await cache.read(one, id);
+  await cache.read(one, id, { cache: "no-cache" });
+  expect(cache.peek(one, id).fresh).toBe(expected.fresh);
+  if (!expected.after) return;
+  await clock.advance(`${expected.after as number}s`);
+  expect(cache.peek(one, id).fresh).toBe(false);
+  if (expected.stillShown) expect(cache.view(one, id).get()).toMatchObject({ state: "ready", fresh: false });
+});

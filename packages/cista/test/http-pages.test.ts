@@ -1,9 +1,10 @@
 import { type Note, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import type { Source } from "cista";
+import { type Source, takeSnapshot } from "cista";
 import { appendPage, origin, type Pages } from "cista/http";
 import fc from "fast-check";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
-import { stageWithServer, watch } from "./stage.js";
+import { server as fakeServer, json } from "./hostile-server.js";
+import { stage, stageWithServer, watch } from "./stage.js";
 
 let running: RunningOrigin;
 beforeAll(async () => {
@@ -174,4 +175,79 @@ test("a server that leads in circles, to another origin, or to something else th
   await expect(cache.read(answering({ notes: [] }))).rejects.toMatchObject({ kind: "shape" });
   const plain = origin({ base: "https://huts.example" }).source<void, never>({ name: "hut", url: "/hut" });
   await expect(appendPage(cache, plain)).rejects.toMatchObject({ code: "pages" });
+});
+
+/** A list of so many rows, in pages of twenty, by a server of the test's own. */
+function rowsServer(count: number, perPage = 20) {
+  const world = { rows: Array.from({ length: count }, (_, id) => ({ id, version: 1 })) };
+  const { api, seen } = fakeServer((url) => {
+    const page = Number(url.searchParams.get("page") ?? 0);
+    const next = (page + 1) * perPage < world.rows.length ? `/rows?page=${page + 1}` : undefined;
+    return json({ rows: world.rows.slice(page * perPage, (page + 1) * perPage), next });
+  });
+  const rows = api.pages<void, { id: number; version: number }>({
+    name: "rows",
+    url: "/rows",
+    retry: false,
+    unwrap: (body) => body.rows,
+    next: (body) => body.next,
+  });
+  return { world, seen, rows, ...stage() };
+}
+
+test("what a program has put into a list stays where the next page is put behind it, and over a restore", async () => {
+  const { cache, rows, world } = rowsServer(45);
+  await cache.read(rows);
+  cache.at(rows).patch((pages) => ({ ...pages, items: [{ id: -1, version: 1 }, ...pages.items] }));
+  await appendPage(cache, rows);
+  const ids = () => cache.peek(rows).value?.items.map(({ id }) => id);
+  expect(ids()).toEqual([-1, ...world.rows.slice(0, 40).map(({ id }) => id)]);
+  cache.at(rows).patch((pages) => ({ ...pages, items: pages.items.filter(({ id }) => id !== 39) }));
+  await appendPage(cache, rows);
+  expect(ids()).toEqual([-1, ...world.rows.map(({ id }) => id).filter((id) => id !== 39)]);
+  const { cache: restored } = stage({ snapshot: JSON.parse(JSON.stringify(takeSnapshot(cache))) });
+  expect(restored.peek(rows).value?.items).toHaveLength(45);
+});
+
+test("an item that came and went makes the list no longer than the pages that were loaded", async () => {
+  const { cache, rows, world, seen } = rowsServer(45, 12);
+  await cache.read(rows);
+  world.rows.unshift({ id: 100, version: 1 });
+  await cache.read(rows, undefined, { cache: "no-cache" });
+  world.rows.shift();
+  await cache.read(rows, undefined, { cache: "no-cache" });
+  expect([cache.peek(rows).value?.count, seen.length]).toEqual([12, 3]);
+});
+
+test("ids are looked at once an item, however many pages there are, appended or all of them changed", async () => {
+  const count = async (items: number) => {
+    const { cache, world } = rowsServer(items);
+    const { api } = fakeServer((url) => {
+      const page = Number(url.searchParams.get("page") ?? 0);
+      const next = (page + 1) * 20 < world.rows.length ? `/rows?page=${page + 1}` : undefined;
+      return json({ rows: world.rows.slice(page * 20, (page + 1) * 20), next });
+    });
+    let ids = 0;
+    const rows = api.pages<void, any>({
+      name: "rows",
+      url: "/rows",
+      retry: false,
+      requestBudget: false,
+      unwrap: (body) => body.rows,
+      next: (body) => body.next,
+      id: (item) => {
+        ids++;
+        return item.id;
+      },
+    });
+    await cache.read(rows);
+    while (cache.peek(rows).value?.hasNext) await appendPage(cache, rows);
+    const appendedBy = ids;
+    for (const row of world.rows) row.id = -1 - row.id;
+    await cache.read(rows, undefined, { cache: "no-cache" });
+    expect(cache.peek(rows).value?.items.map((item: any) => item.id)).toEqual(world.rows.map(({ id }) => id));
+    return [appendedBy, ids - appendedBy] as const;
+  };
+  const [few, many] = [await count(400), await count(4000)];
+  for (const at of [0, 1] as const) expect(many[at]).toBeLessThan(few[at] * 12);
 });

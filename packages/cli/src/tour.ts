@@ -1,6 +1,6 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { type Cache, createCache, Failure, type Source, type Write } from "cista";
-import { origin as httpOrigin } from "cista/http";
+import { origin as httpOrigin, path } from "cista/http";
 import { narrate } from "./narrator.js";
 import { colours } from "./terminal.js";
 
@@ -47,7 +47,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
     });
     const hut = api.source<{ id: string }, Hut>({
       name: "hut",
-      url: ({ id }) => `/api/huts/${id}`,
+      url: ({ id }) => path`/api/huts/${id}`,
       maxAge: "1500ms",
       staleWhileRevalidate: "1m",
       retry: { times: 1, first: "100ms" },

@@ -1,4 +1,4 @@
-import { origin, withQuery } from "cista/http";
+import { origin, path, withQuery } from "cista/http";
 import { Outcome, usePages, useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -18,7 +18,7 @@ const repairs = api.pages<{ region: string }, Repair>({
 const remove = api.write<string, void>({
   name: "remove",
   method: "DELETE",
-  url: (id) => `/api/repairs/${id}`,
+  url: (id) => path`/api/repairs/${id}`,
   // Wherever it stands: in every region's list, on whichever page.
   optimistic: (id, edit) =>
     edit.each(repairs).patch((list) => ({ ...list, items: list.items.filter((each) => each.id !== id) })),

@@ -1,12 +1,12 @@
 import { source } from "cista";
-import { answerOf, origin, withQuery } from "cista/http";
+import { answerOf, origin, path, withQuery } from "cista/http";
 
 const api = origin({ base: "https://huts.example" });
 
 // Text, or bytes: parse makes the body of the response, unwrap the value of that.
 export const story = api.source({
   name: "story",
-  url: ({ id }: { id: string }) => `/api/huts/${id}/story`,
+  url: ({ id }: { id: string }) => path`/api/huts/${id}/story`,
   parse: (response) => response.text(),
 });
 

@@ -1,4 +1,4 @@
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { Outcome, useReading } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -9,7 +9,7 @@ interface Order {
 }
 const order = api.source<{ id: string }, Order>({
   name: "order",
-  url: ({ id }) => `/api/orders/${id}`,
+  url: ({ id }) => path`/api/orders/${id}`,
   revalidateEvery: ({ state }) => (state === "done" ? false : "2s"), // until it is done
 });
 

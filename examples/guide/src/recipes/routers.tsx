@@ -1,11 +1,11 @@
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { Outcome, useReading } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
 const hut = api.source({
   name: "hut",
-  url: ({ id }: { id: string }) => `/api/huts/${id}`,
+  url: ({ id }: { id: string }) => path`/api/huts/${id}`,
   unwrap: (body: { name: string }) => body,
 });
 export const cache = createCache();

@@ -1,4 +1,4 @@
-import { origin } from "cista/http";
+import { origin, path } from "cista/http";
 import { useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -6,7 +6,7 @@ const api = origin({ base: "https://huts.example" });
 const addPhoto = api.write<{ hut: string; photo: File }, { url: string }>({
   name: "add-photo",
   method: "POST",
-  url: ({ hut }) => `/api/huts/${hut}/photos`,
+  url: ({ hut }) => path`/api/huts/${hut}/photos`,
   body({ photo }) {
     const form = new FormData(); // what fetch sends as it is goes as it is, with its own content type
     form.set("photo", photo);

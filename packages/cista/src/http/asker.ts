@@ -2,6 +2,7 @@
  * Who asks, and whether a held value is for whoever asks now. Rule F9; RFC 9111 §4.1, §3.5.
  * This is the one place that decides it: stores, tabs, pages and fleets go by what is noted here (`varies`).
  */
+import type { HeaderFields } from "./contract.js";
 import type { Server } from "./exchange.js";
 import { statedUse } from "./shared-use.js";
 
@@ -106,13 +107,13 @@ export class Askers {
   }
 
   /** Whether a request that is made now would say the same. @param own the definition's own fields */
-  fits(varies: Record<string, string>, target: Target, own: HeadersInit | undefined): boolean {
+  fits(varies: Record<string, string>, target: Target, own: HeaderFields | undefined): boolean {
     const { user } = this.#server;
     const isUser = (field: string) => user !== undefined && field === "authorization";
     const asker = this.#of(target.context);
     const fields = Object.keys(varies).every(isUser) ? new Headers() : this.#fieldsNow(asker, target);
     if (!fields) return false;
-    for (const [each, value] of new Headers(own)) fields.set(each, value);
+    for (const [each, value] of headersOf(own)) fields.set(each, value);
     const id = user?.(target);
     for (const [field, noted] of Object.entries(varies)) {
       const now = this.#noted(field, fields, target.context, id);
@@ -177,7 +178,7 @@ export class Askers {
 }
 
 /** Fields whose text is `undefined` are left out: `{ authorization: token && … }` says nothing where there is no token. */
-export function headersOf(given: HeadersInit | Readonly<Record<string, string | undefined>> | undefined): Headers {
+export function headersOf(given: HeaderFields | undefined): Headers {
   if (!given || Symbol.iterator in given) return new Headers(given as HeadersInit);
   const said = Object.entries(given as Record<string, string | undefined>).filter(([, text]) => text !== undefined);
   return new Headers(said as [string, string][]);

@@ -100,7 +100,8 @@ export function unwrapped<T>(unwrap: (body: any) => T, body: unknown, { response
   try {
     value = unwrap(body);
   } catch (cause) {
-    throw misfit("unwrap threw", cause);
+    if (cause instanceof Failure) throw cause; // it says more than this could
+    throw misfit(DEVELOPMENT ? `unwrap threw ${tidy(cause)}` : "unwrap threw", cause);
   }
   if (value === undefined) throw misfit("unwrap found nothing");
   return value;

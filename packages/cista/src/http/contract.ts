@@ -11,6 +11,9 @@ import type {
 
 // What programs are written against: a server, and what of it is defined as a source or a write.
 
+/** Header fields, as `fetch` takes them. A field whose text is undefined is left out. */
+export type HeaderFields = HeadersInit | Readonly<Record<string, string | undefined>>;
+
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
   base?: string | URL;
@@ -20,8 +23,8 @@ export interface OriginOptions {
    * varies by them, they are also asked before it is shown, so that what one user got is not shown to another.
    */
   headers?:
-    | HeadersInit
-    | ((request: { url: URL; method: string; context: unknown }) => HeadersInit | Promise<HeadersInit>);
+    | HeaderFields
+    | ((request: { url: URL; method: string; context: unknown }) => HeaderFields | Promise<HeaderFields>);
   /**
    * Who asks: an id that stays the same over all tokens of one user; undefined for nobody. What one user was answered is not
    * held for another; stores and tabs keep it for that user. Asked whenever something is looked at: it has to be at hand.
@@ -61,7 +64,7 @@ export interface Policy<P = any, T = any> extends Omit<SourceDefinition<P, any, 
 /** @typeParam B what `parse` makes of a response */
 export interface HttpSourceDefinition<P, T, B = any> extends Policy<P, T> {
   url: Url<P>;
-  headers?: HeadersInit;
+  headers?: HeaderFields;
   /** QUERY and POST send a `body`: a search that does not fit into a URL. What comes is cached like any value. Default "GET". */
   method?: "GET" | "QUERY" | "POST";
   /** What is sent with QUERY and POST. Default: the params. As JSON, unless it is something that `fetch` sends as it is. */
@@ -102,7 +105,7 @@ export interface Page {
 
 export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
   url: Url<P>;
-  headers?: HeadersInit;
+  headers?: HeaderFields;
   /** From the parsed body to the page's items. Default: the body is the array itself. */
   unwrap?(body: any): readonly T[];
   /** Where the next page is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
@@ -138,7 +141,7 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   url: Url<I>;
   /** Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. */
   body?(input: I): unknown;
-  headers?: HeadersInit;
+  headers?: HeaderFields;
   /** Also to another origin, which then gets the body and the Idempotency-Key; in a page any redirection. Default false: outside of pages those within the origin are followed. */
   followRedirects?: boolean;
   /** From the parsed body to the result. Default: the body, or undefined where it is not JSON. */
@@ -165,7 +168,7 @@ export interface Origin {
    * immutable (RFC 8246), ETag and Last-Modified (RFC 9110 §8.8), Retry-After (§10.2.3), Cache-Groups (RFC 9875) and
    * problem bodies (RFC 9457).
    * @example
-   * const hut = api.source({ name: "hut", url: ({ id }: { id: string }) => `/api/huts/${id}`, check: hutSchema });
+   * const hut = api.source({ name: "hut", url: ({ id }: { id: string }) => path`/api/huts/${id}`, check: hutSchema });
    * const huts = api.source({ name: "huts", url: "/api/huts", unwrap: (body: { huts: Hut[] }) => body.huts });
    */
   source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(

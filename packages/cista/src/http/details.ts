@@ -1,11 +1,14 @@
-import type { AnswerDetails, Freshness, Validator } from "../core/index.js";
+import type { AnswerDetails, Freshness, LoadContext, Validator } from "../core/index.js";
+import { milliseconds } from "../core/internal.js";
 import type { Policy } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./response-freshness.js";
 import { sharedUseOf } from "./shared-use.js";
 import { parseStringList } from "./structured-fields.js";
 
-const said: readonly (keyof Freshness)[] = [
+type HeldPolicy = NonNullable<NonNullable<LoadContext["held"]>["policy"]>;
+
+const members: readonly (keyof Freshness)[] = [
   "maxAge",
   "staleWhileRevalidate",
   "staleIfError",
@@ -14,12 +17,16 @@ const said: readonly (keyof Freshness)[] = [
   "immutable",
 ];
 
-/** What a response says beside its body; where the definition has said it itself, that stands. */
-export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
+/**
+ * What a response says beside its body; where the definition has said it itself, that stands.
+ * @param held how the held value may be used, which a 304 may leave as it is
+ */
+export function detailsOf(exchange: Exchange, policy: Policy, held?: HeldPolicy): AnswerDetails {
   const { response, url, landed, varies } = exchange;
   const { headers, status } = response;
-  const details: AnswerDetails = { ...freshnessOf(response, exchange, policy.heuristic), status };
-  for (const name of said) if (policy[name] !== undefined) delete details[name];
+  const said = freshnessOf(response, exchange, policy.heuristic);
+  const details: AnswerDetails = { ...(status === 304 ? keptBy(said, headers, held) : said), status };
+  for (const name of members) if (policy[name] !== undefined) delete details[name];
   const validator = validatorOf(headers);
   if (validator) details.validator = validator;
   // RFC 9875 §2; a group is one only within its origin, so another origin's say nothing here.
@@ -30,6 +37,20 @@ export function detailsOf(exchange: Exchange, policy: Policy): AnswerDetails {
   if (shared && policy.maxAge !== undefined) delete shared.maxAge;
   if (shared) details.shared = shared;
   return details;
+}
+
+/**
+ * RFC 9111 §3.2: stored fields that a 304 does not bring stay. Without a Cache-Control of its own it changes no directive; an
+ * `Expires` beside the stored one can only shorten the lifetime, since max-age and no-cache win over it (§5.3).
+ */
+function keptBy(
+  said: Freshness & Pick<AnswerDetails, "age">,
+  headers: Headers,
+  held: HeldPolicy | undefined,
+): Freshness & Pick<AnswerDetails, "age"> {
+  if (!held || headers.has("cache-control")) return said;
+  const lifetime = milliseconds(said.maxAge ?? Number.POSITIVE_INFINITY, "maxAge");
+  return { ...said, ...held, maxAge: Math.min(held.maxAge, lifetime) };
 }
 
 /** RFC 9110 §8.8.3. */

@@ -1,7 +1,7 @@
 import { Failure, type LoadContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, withoutQuery } from "./address.js";
-import type { Askers, Said } from "./asker.js";
-import type { OriginOptions } from "./contract.js";
+import { type Askers, headersOf, type Said } from "./asker.js";
+import type { HeaderFields, OriginOptions } from "./contract.js";
 import { isEntityTag } from "./details.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
@@ -44,7 +44,7 @@ export interface Ask {
   readonly named?: string | URL | undefined;
   readonly method?: string | undefined;
   /** What the definition says. Like the server's own, it is for origins that the program has named. */
-  readonly headers?: HeadersInit | undefined;
+  readonly headers?: HeaderFields | undefined;
   /** What the request is made of, whoever gets it. */
   readonly fields?: Readonly<Record<string, string>> | undefined;
   readonly body?: BodyInit | undefined;
@@ -96,8 +96,8 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   const headers = new Headers(said);
   addAll(headers, new Headers(ask.fields));
   if (trusted) {
-    addAll(headers, new Headers(ask.headers));
-    addAll(said, new Headers(ask.headers));
+    addAll(headers, headersOf(ask.headers));
+    addAll(said, headersOf(ask.headers));
   }
   const isOneUsers = trusted && server.askers.isOneUsers(who);
   const { mode = "no-store" } = context;

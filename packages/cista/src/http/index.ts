@@ -8,6 +8,7 @@ export type {
   CheckedHttpSourceDefinition,
   EventsDefinition,
   GraphqlDefinition,
+  HeaderFields,
   HttpSourceDefinition,
   HttpWriteDefinition,
   Origin,
@@ -25,6 +26,7 @@ export { parseLink } from "./link.js";
 export { type AnswerOptions, answerOf } from "./load.js";
 export { origin } from "./origin.js";
 export { appendPage, prependPage } from "./pages.js";
+export { path } from "./path.js";
 export { type QueryValue, withQuery } from "./query-string.js";
 export { freshnessOf, type Times } from "./response-freshness.js";
 export { parseStringList } from "./structured-fields.js";

@@ -25,20 +25,19 @@ export async function loadList(
   context: LoadContext,
 ): Promise<Answer<unknown>> {
   const held = context.held?.value as Pages<unknown> | undefined;
-  const before = held ? loadedPages(held) : [];
-  const known = new Map(held?.items.map((item) => [idOf(definition, item), item]));
+  const before = new HeldPages(held, definition);
   const pages: LoadedPage[] = [];
-  const came = new Set<unknown>();
+  const urls = new Set<string>();
   const list = askOf(server, definition, params);
-  let url = startOf(before, list.url);
+  let url = startOf(before.pages, list.url);
   let details: Answer<unknown>["details"] | undefined;
   for (;;) {
-    const old = before.find((page) => page.url === pathOf(url));
+    const old = before.at(pathOf(url));
     const received = await exchangeUnlessOther(server, { ...list, url, held: old?.validator }, context);
     const same = old !== undefined && isUnchanged(received, old.validator);
     if (same) await passBody(received);
     if (!details) {
-      details = detailsOf(received, definition);
+      details = detailsOf(received, definition, context.held?.policy);
       if (same) return unchanged(details);
       if (isMissing(received.response)) {
         await received.response.body?.cancel();
@@ -46,20 +45,88 @@ export async function loadList(
       }
     }
     const page = same ? old : await pageIn(received, definition, params);
-    const items: unknown[] = [];
-    for (const item of page.items) {
-      const id = idOf(definition, item);
-      if (!came.has(id)) items.push(share(known.get(id), item));
-      came.add(id);
-    }
-    pages.push({ ...page, items });
-    const rest = restBehind(pages, came, before, definition);
+    pages.push({ ...page, items: before.take(page.items) });
+    urls.add(page.url);
+    const rest = before.restBehind(pages.at(-1)?.items.at(-1));
     const { next } = page;
-    const enough = came.size >= known.size || pages.length >= before.length || pages.some((each) => each.url === next);
+    const enough = before.isCovered || pages.length >= before.loaded || (next !== undefined && urls.has(next));
     if (rest || enough || next === undefined) {
       return answer(sameAs(held, listOf([...pages, ...(rest ?? [])])), details);
     }
     url = pageUrl(next, list.url);
+  }
+}
+
+/** What is held of a list while it is asked about: each item is looked at once, however many pages come. */
+class HeldPages {
+  readonly pages: readonly LoadedPage[];
+  /** How many pages were loaded: what is left of one, behind items that came before it, is no page of its own. */
+  readonly loaded: number;
+  readonly #definition: Definition;
+  readonly #byUrl = new Map<string, LoadedPage>();
+  /** The held items by their ids, in order; and where each stands. */
+  readonly #ids: unknown[] = [];
+  readonly #places = new Map<unknown, number>();
+  readonly #items: readonly unknown[];
+  /** The ids that came, and how many of the first held items are among them. */
+  readonly #came = new Set<unknown>();
+  #leading = 0;
+
+  constructor(held: Pages<unknown> | undefined, definition: Definition) {
+    this.#definition = definition;
+    this.pages = held ? loadedPages(held) : [];
+    for (const page of this.pages) if (!this.#byUrl.has(page.url)) this.#byUrl.set(page.url, page);
+    this.loaded = this.#byUrl.size;
+    this.#items = held?.items ?? [];
+    for (const item of this.#items) {
+      const id = idOf(definition, item);
+      this.#places.set(id, this.#ids.push(id) - 1);
+    }
+  }
+
+  at(url: string): LoadedPage | undefined {
+    return this.#byUrl.get(url);
+  }
+
+  /** Every held item has come. */
+  get isCovered(): boolean {
+    return this.#came.size >= this.#places.size;
+  }
+
+  /** A page's items that have not come before, those that are held by their held references. */
+  take(items: readonly unknown[]): unknown[] {
+    const own: unknown[] = [];
+    for (const item of items) {
+      const id = idOf(this.#definition, item);
+      const place = this.#places.get(id);
+      if (!this.#came.has(id)) own.push(share(place === undefined ? undefined : this.#items[place], item));
+      this.#came.add(id);
+    }
+    while (this.#leading < this.#ids.length && this.#came.has(this.#ids[this.#leading])) this.#leading++;
+    return own;
+  }
+
+  /**
+   * What is held behind the last item that came, if it is certain that it still follows there: that is so when everything
+   * that was held before that item has come too. What has moved up is left out.
+   */
+  restBehind(lastItem: unknown): LoadedPage[] | undefined {
+    const last = idOf(this.#definition, lastItem);
+    const end = this.#places.get(last);
+    if (end === undefined || this.#leading < end) return undefined;
+    const ending = this.#ids.at(-1);
+    if (ending !== last && this.#came.has(ending)) return undefined; // what the next page is reckoned from has moved up itself
+    const rest: LoadedPage[] = [];
+    let passed = 0;
+    for (const page of this.pages) {
+      const from = Math.max(0, end + 1 - passed);
+      const items = page.items.filter((_, at) => at >= from && !this.#came.has(this.#ids[passed + at]));
+      passed += page.items.length;
+      const { validator, ...without } = page; // begun in the middle, it is not what its validator speaks of
+      if (items.length === page.items.length) rest.push(page);
+      else if (items.length > 0 || (page === this.pages.at(-1) && rest.length > 0)) rest.push({ ...without, items });
+    }
+    return rest;
   }
 }
 
@@ -69,40 +136,14 @@ function startOf(before: readonly LoadedPage[], list: URL): URL {
   return first && before.slice(1).some(({ url }) => url === pathOf(list)) ? pageUrl(first.url, list) : list;
 }
 
-/**
- * What is held behind the last item that came, if it is certain that it still follows there: that is so when everything
- * that was held before that item has come too. What has moved up is left out.
- */
-function restBehind(
-  pages: readonly LoadedPage[],
-  came: ReadonlySet<unknown>,
-  before: readonly LoadedPage[],
-  definition: Definition,
-): LoadedPage[] | undefined {
-  const last = idOf(definition, pages.at(-1)?.items.at(-1));
-  const ids = before.flatMap(({ items }) => items.map((item) => idOf(definition, item)));
-  const end = ids.indexOf(last);
-  if (end < 0 || !ids.slice(0, end).every((id) => came.has(id))) return undefined;
-  const ending = ids.at(-1);
-  if (ending !== last && came.has(ending)) return undefined; // what the next page is reckoned from has moved up itself
-  const rest: LoadedPage[] = [];
-  let passed = 0;
-  for (const page of before) {
-    const behind = page.items.slice(Math.max(0, end + 1 - passed));
-    passed += page.items.length;
-    const items = behind.filter((item) => !came.has(idOf(definition, item)));
-    const { validator, ...without } = page; // begun in the middle, it is not what its validator speaks of
-    if (items.length === page.items.length) rest.push(page);
-    else if (items.length > 0 || (page === before.at(-1) && rest.length > 0)) rest.push({ ...without, items });
-  }
-  return rest;
-}
-
+/** A list's pages with their items. What a program has put in, without counting it to a page, belongs to the last one. */
 function loadedPages(pages: Pages<unknown>): LoadedPage[] {
   let from = 0;
-  return pages.pages.map(({ count, ...page }) => {
-    from += count;
-    return { ...page, items: pages.items.slice(from - count, from) };
+  return pages.pages.map(({ count, ...page }, index) => {
+    const to = index === pages.pages.length - 1 ? pages.items.length : from + count;
+    const items = pages.items.slice(from, to);
+    from = to;
+    return { ...page, items };
   });
 }
 
@@ -126,21 +167,59 @@ function sameAs(held: Pages<unknown> | undefined, list: Pages<unknown>): Pages<u
 
 /** The list with one more page. What is there already is not shown twice. */
 export function appended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
-  const there = new Set(pages.items.map((item) => idOf(definition, item)));
-  const items = came.items.filter((item) => !there.has(idOf(definition, item)));
   const { next, ...last } = came;
+  const { items, ids } = newItems(pages, came, definition);
   // A server that leads back to what is there already would be asked for ever.
   const leadsOn = next !== undefined && next !== came.url && pages.pages.every(({ url }) => url !== next);
-  return listOf([...loadedPages(pages), { ...last, items, ...(leadsOn ? { next } : {}) }]);
+  const { items: _, ...page } = omitUndefined({ ...last, count: items.length, next: leadsOn ? next : undefined });
+  return joined([...pages.items, ...items], [...counted(pages), page], ids);
 }
 
 /** The list with one more page before it. */
 export function prepended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
-  const there = new Set(pages.items.map((item) => idOf(definition, item)));
-  const items = came.items.filter((item) => !there.has(idOf(definition, item)));
   const { previous, ...first } = came;
+  const { items, ids } = newItems(pages, came, definition);
   const leadsOn = previous !== undefined && previous !== came.url && pages.pages.every(({ url }) => url !== previous);
-  return listOf([{ ...first, items, ...(leadsOn ? { previous } : {}) }, ...loadedPages(pages)]);
+  const { items: _, ...page } = omitUndefined({
+    ...first,
+    count: items.length,
+    previous: leadsOn ? previous : undefined,
+  });
+  return joined([...items, ...pages.items], [page, ...counted(pages)], ids);
+}
+
+/** The ids of a list's items, for the next page that is put to it: the newest list of them has them. */
+const idsOf = new WeakMap<readonly unknown[], Set<unknown>>();
+
+/** A page's items that are not in the list, and the ids of both. */
+function newItems(
+  { items: there }: Pages<unknown>,
+  came: LoadedPage,
+  definition: Definition,
+): { items: unknown[]; ids: Set<unknown> } {
+  const ids = idsOf.get(there) ?? new Set(there.map((item) => idOf(definition, item)));
+  idsOf.delete(there); // it gets more of them now
+  const items = came.items.filter((item) => !ids.has(idOf(definition, item)));
+  for (const item of items) ids.add(idOf(definition, item));
+  return { items, ids };
+}
+
+/** The last page has what a program has put in, too. */
+function counted({ items, pages }: Pages<unknown>): readonly Page[] {
+  const missed = items.length - pages.reduce((sum, { count }) => sum + count, 0);
+  if (missed === 0) return pages;
+  return pages.map((page, index) => (index === pages.length - 1 ? { ...page, count: page.count + missed } : page));
+}
+
+function joined(items: readonly unknown[], pages: readonly Page[], ids: Set<unknown>): Pages<unknown> {
+  idsOf.set(items, ids);
+  return {
+    items,
+    count: items.length,
+    hasNext: pages.at(-1)?.next !== undefined,
+    hasPrevious: pages[0]?.previous !== undefined,
+    pages,
+  };
 }
 
 // ── One page ─────────────────────────────────────────────────────────────────
@@ -211,14 +290,32 @@ function neighbourOf(
         ? parseLink("next", link, landed)
         : (parseLink("prev", link, landed) ?? parseLink("previous", link, landed));
   } catch (cause) {
+    if (cause instanceof Failure) throw cause;
     const message = `${which} of the list "${name}" threw for the page from ${withoutQuery(url)}: ${tidy(cause)}`;
     throw new Failure("shape", message, { cause, retryable: false });
   }
   if (found === undefined || found === null) return undefined;
+  refuseNoAddress(which, name, found, url);
   // A relative one is relative to where the page came from.
   const text = URL.canParse(String(found), landed) ? new URL(found, landed).href : String(found);
   return pathOf(pageUrl(text, url));
 }
+
+/** @throws Failure kind "shape" for what is no URL at all. A cursor is one by its form: in development there is a warning. */
+function refuseNoAddress(which: "next" | "previous", name: string, found: unknown, url: URL): void {
+  if (typeof found !== "string" && !(found instanceof URL)) {
+    const message = `${which} of the list "${name}" gave ${tidy(found)} for the page from ${withoutQuery(url)}: it wants a URL, such as withQuery("${url.pathname}", { page: 2 }).`;
+    throw new Failure("shape", message, { retryable: false });
+  }
+  if (!DEVELOPMENT || found instanceof URL || /[/?.]/.test(found) || warned.has(name)) return;
+  warned.add(name);
+  console.warn(
+    `Cista: ${which} of the list "${name}" gave ${JSON.stringify(tidy(found))}, which is asked for as the path ${new URL(found, url).pathname}. It wants the page's URL: for a cursor write withQuery("${url.pathname}", { cursor }).`,
+  );
+}
+
+/** The lists whose definitions have been warned of. */
+const warned = new Set<string>();
 
 function idOf({ id }: Definition, item: any): unknown {
   return id ? id(item) : (item?.id ?? JSON.stringify(item));

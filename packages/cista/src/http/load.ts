@@ -1,7 +1,7 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
-import type { HttpSourceDefinition, Policy, Url } from "./contract.js";
+import type { HeaderFields, HttpSourceDefinition, Policy, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
 import { type Ask, conditionOf, type Exchange, exchange, maxBodyOf, type Server } from "./exchange.js";
 import { payloadOf } from "./payload.js";
@@ -18,19 +18,23 @@ export async function load(
   const ask = { ...askOf(server, definition, params), method };
   if (method === undefined || method === "GET") {
     const held = context.held?.validator;
-    return answerTo(await exchangeUnlessOther(server, { ...ask, held }, context), definition);
+    return answerTo(await exchangeUnlessOther(server, { ...ask, held }, context), definition, context.held?.policy);
   }
   // Nothing says what the validator of an answer to a POST would be of; QUERY goes without one too.
   const sent = payloadOf(definition.body ? definition.body(params) : params);
-  return answerTo(await exchange(server, { ...ask, ...sent }, context), definition);
+  return answerTo(await exchange(server, { ...ask, ...sent }, context), definition, undefined);
 }
 
 /** How a response becomes a value. */
 type Reading = Pick<HttpSourceDefinition<any, unknown>, "parse" | "unwrap"> & Policy;
 
-async function answerTo(received: Exchange, definition: Reading): Promise<Answer<unknown>> {
+async function answerTo(
+  received: Exchange,
+  definition: Reading,
+  policy: NonNullable<LoadContext["held"]>["policy"],
+): Promise<Answer<unknown>> {
   const { response, held } = received;
-  const details = detailsOf(received, definition);
+  const details = detailsOf(received, definition, policy);
   if (isNotModified(received)) return unchanged(details);
   if (isMissing(response)) {
     await response.body?.cancel();
@@ -42,8 +46,16 @@ async function answerTo(received: Exchange, definition: Reading): Promise<Answer
     await passBody(received);
     return unchanged(details);
   }
+  refuseNoContent(received, definition);
   const body = await (definition.parse ? definition.parse(countedResponse(received)) : bodyJson(received));
   return answer(definition.unwrap ? unwrapped(definition.unwrap, body, received) : body, details);
+}
+
+/** RFC 9110 §15.3.5. @throws Failure kind "no-value" for no content, where nothing of the definition says what that means */
+function refuseNoContent({ response, url }: Exchange, { parse, unwrap, check }: Reading): void {
+  if (response.status !== 204 || parse || unwrap || check) return;
+  const message = `${withoutQuery(url)} answered 204 (no content), and the source does not say what value that is. Say it by unwrap, which is given null.`;
+  throw new Failure("no-value", message, { status: 204, retryable: false });
 }
 
 /** What `answerOf` goes by, beside the response. */
@@ -66,7 +78,7 @@ export interface AnswerOptions<T, B = any> extends Partial<Pick<LoadContext, "he
  * @example load: async ({ id }: { id: string }, context) => answerOf<Hut>(await fetch(`/api/huts/${id}`, { signal: context.signal }), context)
  */
 export async function answerOf<T = unknown>(response: Response, options: AnswerOptions<T> = {}): Promise<Answer<T>> {
-  const { held: { validator } = {}, now = Date.now, parse, unwrap, heuristic = false } = options;
+  const { held: { validator, policy } = {}, now = Date.now, parse, unwrap, heuristic = false } = options;
   const url = new URL(URL.canParse(response.url) ? response.url : "about:blank");
   const at = now();
   const received: Exchange = {
@@ -83,7 +95,7 @@ export async function answerOf<T = unknown>(response: Response, options: AnswerO
     maxBody: maxBodyOf(options),
   };
   const definition = { name: withoutQuery(url), heuristic, ...(parse ? { parse } : {}), ...(unwrap ? { unwrap } : {}) };
-  return (await answerTo(received, definition)) as Answer<T>;
+  return (await answerTo(received, definition, policy)) as Answer<T>;
 }
 
 /** A 304 about another representation than the held one tells nothing (RFC 9111 §4.3.4): the request is made again, without a condition. */
@@ -96,7 +108,7 @@ export async function exchangeUnlessOther(server: Server, ask: Ask, context: Loa
 /** What every request of a source or write says. */
 export function askOf(
   server: Server,
-  definition: { name: string; url: Url<any>; headers?: HeadersInit },
+  definition: { name: string; url: Url<any>; headers?: HeaderFields },
   params: unknown,
 ): Ask {
   const { name, headers, url } = definition;

@@ -22,12 +22,17 @@ export function origin(options: OriginOptions = {}): Origin {
     ...hooksOf(server, definition as HttpSourceDefinition<any, any>),
     ...ownPolicyOf(definition),
   });
-  const made = (definition: Policy & { url?: Url<any> }, rest: object): Source<any, any> =>
-    source({ ...policyOf(definition), ...rest } as SourceDefinition<any, any, any>);
+  const made = (definition: Policy & { url?: Url<any> }, rest: object): Source<any, any> => {
+    refuseHeadersOfParams(definition);
+    return source({ ...policyOf(definition), ...rest } as SourceDefinition<any, any, any>);
+  };
   return {
     source: (definition: any) =>
       made(definition, { load: (params: unknown, context: any) => load(server, definition, params, context) }),
-    pages: (definition: any) => pagesSource(server, definition, policyOf(definition)),
+    pages: (definition: any) => {
+      refuseHeadersOfParams(definition);
+      return pagesSource(server, definition, policyOf(definition));
+    },
     // What only some programs use comes when it is first used: the parser of event streams is as large as all of the rest.
     events: (definition: any) =>
       made(
@@ -48,6 +53,7 @@ export function origin(options: OriginOptions = {}): Origin {
     },
     write: (definition: any) => {
       refuseNoUrl(definition);
+      refuseHeadersOfParams(definition);
       refuseNoKey(server, definition);
       const { method, url, body, headers, unwrap, followRedirects, idempotencyKey, ...rest } = definition;
       const { user } = server;
@@ -72,6 +78,16 @@ function refuseNoKey(server: Server, { name, url, kept, idempotencyKey }: HttpWr
     "write",
     DEVELOPMENT &&
       `The write "${name}" is kept, so it may be sent several times, and needs an Idempotency-Key. ${idempotencyKey === false ? "Leave idempotencyKey out, or write idempotencyKey: true." : `Its server is ${fixed?.origin}: where that allows the field Idempotency-Key (CORS, Access-Control-Allow-Headers), write idempotencyKey: true.`}`,
+  );
+}
+
+/** @throws CistaError code "headers": a function would be taken for no fields at all */
+function refuseHeadersOfParams({ name, headers }: { name: string; headers?: unknown }): void {
+  if (typeof headers !== "function") return;
+  throw new CistaError(
+    "headers",
+    DEVELOPMENT &&
+      `headers of "${name}" is a function, and here it is header fields: { "accept-language": "en" }. A function of the request is taken by origin({ headers }).`,
   );
 }
 

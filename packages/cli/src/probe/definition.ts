@@ -36,7 +36,10 @@ export function definition(
   const shape = typeOf(list ? typical(itemsOf(body, envelope)) : body);
   const type = /^\{/.test(shape) ? `interface ${item} ${shape}` : `type ${item} = ${shape};`;
   const odd = askedBy.has(method) ? "" : `// Sources ask by GET, QUERY or POST; this was ${method}.\n`;
-  return `${odd}import { origin } from "cista/http";
+  const used = ["origin", "path", "withQuery"].filter(
+    (name) => name === "origin" || template.includes(`=> ${name}`) || template.includes(`(${name}`),
+  );
+  return `${odd}import { ${used.join(", ")} } from "cista/http";
 
 const api = origin({ base: ${JSON.stringify(url.origin)}${headersOf(asked)} });
 
@@ -145,19 +148,20 @@ function addressOf(url: URL): { name: string; params: string; template: string }
   for (const segment of segments) {
     if (/\d/.test(segment) && !/^v\d+$|\./.test(segment) && written.length > 0) {
       given.set("id", "string");
-      written.push("$" + "{encodeURIComponent(id)}");
+      written.push("$" + "{id}");
       name = singular(name);
     } else {
       name = segment.replace(/\.\w+$/, "");
       written.push(segment);
     }
   }
-  const query = [...url.searchParams.keys()].map((key) => {
+  const where = `/${written.join("/")}`;
+  const path = given.size > 0 ? `path\`${where}\`` : JSON.stringify(where);
+  const queried = [...url.searchParams.keys()].map((key) => {
     given.set(key, "string");
-    return `${encodeURIComponent(key)}=$${`{encodeURIComponent(${identifier(key)})}`}`;
+    return identifier(key) === key ? key : `${JSON.stringify(key)}: ${identifier(key)}`;
   });
-  const path = `/${written.join("/")}${query.length > 0 ? `?${query.join("&")}` : ""}`;
-  if (given.size === 0) return { name: plain(name), params: "void", template: JSON.stringify(path) };
+  if (given.size === 0) return { name: plain(name), params: "void", template: path };
   const names = [...given.keys()].map((key) =>
     identifier(key) === key ? key : `${JSON.stringify(key)}: ${identifier(key)}`,
   );
@@ -165,7 +169,7 @@ function addressOf(url: URL): { name: string; params: string; template: string }
   return {
     name: plain(name),
     params: `{ ${types.join("; ")} }`,
-    template: `({ ${names.join(", ")} }) => \`${path}\``,
+    template: `({ ${names.join(", ")} }) => ${queried.length > 0 ? `withQuery(${path}, { ${queried.join(", ")} })` : path}`,
   };
 }
 

@@ -92,6 +92,7 @@ export type CistaErrorCode =
   | "document"
   | "duration"
   | "fleet"
+  | "headers"
   | "loop"
   | "name"
   | "no-provider"

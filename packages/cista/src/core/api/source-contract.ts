@@ -63,7 +63,15 @@ export interface LoadContext {
   /** Pass it to `fetch` as `cache`, so that "now" is not answered by the browser's own. */
   readonly mode: LoadMode;
   /** What is held when it is looked at, for a conditional request. */
-  readonly held?: { readonly value: unknown; readonly validator?: Validator; readonly storedAt: number } | undefined;
+  readonly held?:
+    | {
+        readonly value: unknown;
+        readonly validator?: Validator;
+        readonly storedAt: number;
+        /** How it may be used. */
+        readonly policy?: Policy;
+      }
+    | undefined;
   /** Reads another source through the same cache: collapsed and cached like any read. */
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
   /** The cache's clock: milliseconds since the Unix epoch. */

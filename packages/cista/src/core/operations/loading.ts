@@ -116,8 +116,8 @@ function ignoresHeld(mode: LoadMode): boolean {
   return mode === "reload" || mode === "no-store";
 }
 
-function heldOf({ value, bornAt: storedAt, extra }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, storedAt };
+function heldOf({ value, bornAt: storedAt, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, storedAt, policy };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
 }
 
