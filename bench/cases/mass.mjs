@@ -99,7 +99,7 @@ async function manyMoments(work) {
   const items = Array.from({ length: count }, (_, n) => new Entry(shelf, n, ""));
   const clock = { now: () => 0, setTimer: () => 1, clearTimer: () => {} };
   const fresh = () => {
-    for (const item of items) (item.due = item.filedUnder = never), (item.place = -1);
+    for (const item of items) Object.assign(item, { due: never, filedUnder: never, place: -1 });
     const schedule = new Schedule(clock, clock.now, {
       onDue() {},
       onPutBack() {},

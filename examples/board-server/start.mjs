@@ -24,10 +24,11 @@ export async function startBoard({ port = 0, dev = false, slow = () => after(800
   process.env.BOARD_ADDRESS = url; // where the page's data is asked for while it is rendered here
 
   const vite = dev ? await developmentServer() : undefined;
-  const { render, startOrigin } = vite
+  const { onlyFromHere, render, startOrigin } = vite
     ? await vite.ssrLoadModule("/src/server.tsx")
     : await import("./dist/server/server.js");
   const data = await dataServer({ startOrigin, slow });
+  app.use(onlyFromHere(false)); // first: pages of other sites neither read nor write here, by whatever name they came
   app.route("/", data.app);
   app.post("/sign-in", signIn);
   const page = (c) => {

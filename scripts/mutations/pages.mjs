@@ -11,7 +11,7 @@ export const pages = [
   ],
   ["H4", "page.ts", 'if (state !== "ready" && state !== "missing") {', "if (!state) {"],
   ["H5", "page.ts", "if (!entry || (entry.noStore && !this.#noStore)) {", "if (!entry) {"],
-  ["H6", "page-reading.ts", "rendering.of(view, source, when); // asked for by now", ""],
+  ["H6", "page-reading.ts", "rendering.of(view, source, when, onServer); // asked for by now", ""],
   ["H7", "page.ts", "if (!asks) return emptyReadingOf(view); // rule H7", ""],
   ["H8", "page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],
   ["H8 values", "use-value.ts", "if (isWaiting(reading)) refuseLeft(cache, key);", ""],

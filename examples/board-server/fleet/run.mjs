@@ -8,6 +8,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { serve } from "@hono/node-server";
+import { Hono } from "hono";
 import { dataServer } from "../api.mjs";
 
 const here = fileURLToPath(new URL(".", import.meta.url));
@@ -33,10 +34,11 @@ export async function startFleet({
     for (const end of ends.reverse()) await end();
   };
   try {
-    const { startOrigin, someNight } = await import("../dist/server/server.js");
+    const { onlyFromHere, startOrigin, someNight } = await import("../dist/server/server.js");
     const data = await dataServer({ startOrigin, slow, onAsked: (method, path) => asked.push(`${method} ${path}`) });
     const dataPort = await freePort();
-    const dataHttp = serve({ fetch: data.app.fetch, port: dataPort, hostname: "127.0.0.1" });
+    const guarded = new Hono().use(onlyFromHere(false)).route("/", data.app);
+    const dataHttp = serve({ fetch: guarded.fetch, port: dataPort, hostname: "127.0.0.1" });
     ends.push(
       () => data.close(),
       () => endServer(dataHttp),

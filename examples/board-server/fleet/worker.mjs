@@ -6,10 +6,11 @@ import { signIn, walkerOf } from "../api.mjs";
 import { built } from "../start.mjs";
 
 const { BOARD_ADDRESS, FLEET_REDIS, FLEET_TITLE = "" } = process.env;
-const { render, joinFleet, share, cacheFor, invalidateAfter } = await import("../dist/server/server.js");
+const { render, joinFleet, share, cacheFor, invalidateAfter, onlyFromHere } = await import("../dist/server/server.js");
 const fleet = FLEET_REDIS ? joinFleet(FLEET_REDIS, FLEET_TITLE) : undefined;
 
 const app = new Hono();
+app.use(onlyFromHere(false)); // first: pages of other sites neither read nor write here, by whatever name they came
 const page = (c) => {
   const visit = { walker: walkerOf(c), cookie: c.req.header("cookie") ?? "", chosen: c.req.param("id"), ...built() };
   c.env.outgoing.setHeader("x-rendered-by", FLEET_TITLE);
@@ -25,7 +26,7 @@ app.all("/api/*", async (c) => {
   const { pathname, search } = new URL(c.req.url);
   const url = `${BOARD_ADDRESS}${pathname}${search}`;
   const headers = new Headers(c.req.raw.headers);
-  headers.delete("host");
+  for (const name of ["host", "origin"]) headers.delete(name); // it was looked at here
   const body = await c.req.arrayBuffer();
   const answer = await fetch(url, { method: c.req.method, headers, body });
   const cache = cacheFor();

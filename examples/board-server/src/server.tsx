@@ -1,5 +1,5 @@
 export { someNight } from "@cista/example-board-shared";
-export { startOrigin } from "@cista/example-origin";
+export { onlyFromHere, startOrigin } from "@cista/example-origin";
 export { invalidateAfter } from "cista/http";
 export { cacheFor } from "./data.js";
 export { joinFleet, share } from "./fleet.js";
@@ -10,6 +10,7 @@ import { renderToPipeableStream } from "react-dom/server";
 import { Page } from "./app.js";
 import { cacheFor } from "./data.js";
 import { share } from "./fleet.js";
+import { noteFailure } from "./log.js";
 
 export interface Visit {
   readonly walker: string;
@@ -34,10 +35,10 @@ export function render({ walker, cookie, chosen, scripts, styles }: Visit, respo
     onShellError: (thrown) => {
       response.statusCode = 500;
       response.end("The page could not be rendered.");
-      console.error(thrown);
+      noteFailure(thrown);
     },
     onError: (thrown) => {
-      if (!response.destroyed) console.error(thrown);
+      if (!response.destroyed) noteFailure(thrown);
     },
   });
   response.on("close", () => abort());

@@ -1,4 +1,5 @@
 import { execFileSync } from "node:child_process";
+import { request } from "node:http";
 import { fileURLToPath } from "node:url";
 import type { Browser, Page } from "playwright";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "vitest";
@@ -85,6 +86,27 @@ describe.each([
     await page.getByText("Ash: 2 nights").waitFor();
     expect(await page.content()).not.toContain("Wren:");
     await page.context().close();
+  });
+
+  test("pages of other sites neither read nor write here, by whatever name they come", async () => {
+    const { port } = new URL(board.url);
+    const ask = (path: string, method: string, headers: Record<string, string>) =>
+      new Promise<number | undefined>((resolve, reject) => {
+        const sent = request({ host: "127.0.0.1", port, path, method, headers }, (answer) => {
+          answer.resume();
+          resolve(answer.statusCode);
+        });
+        sent.on("error", reject);
+        sent.end(method === "GET" ? undefined : "walker=Ash");
+      });
+    const form = { "content-type": "application/x-www-form-urlencoded" };
+    const own = `127.0.0.1:${port}`;
+    expect(await ask("/hut/h-07", "GET", { host: `evil.example:${port}` })).toBe(421);
+    expect(await ask("/api/basket", "GET", { host: `evil.example:${port}` })).toBe(421);
+    expect(await ask("/sign-in", "POST", { host: own, ...form, origin: "https://evil.example" })).toBe(403);
+    expect(await ask("/sign-in", "POST", { host: own, ...form, "sec-fetch-site": "cross-site" })).toBe(403);
+    expect(await ask("/api/basket", "POST", { host: own, "content-type": "text/plain", origin: "null" })).toBe(403);
+    expect(await ask("/sign-in", "POST", { host: own, ...form, origin: `http://${own}` })).toBe(303);
   });
 
   test("a hut that does not exist is missing", async () => {

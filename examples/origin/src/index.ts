@@ -1,4 +1,5 @@
 export type { Fault } from "./faults.js";
+export { onlyFromHere } from "./guard.js";
 export { type OriginOptions, type RunningOrigin, startOrigin } from "./origin.js";
 export type { Count } from "./tally.js";
 export {

@@ -330,6 +330,20 @@ describe("a clock that jumps", () => {
     },
   );
 
+  test("F10: forward, while something else is watched: a page that is hidden asks when it is visible again", async () => {
+    const { cache, clock, environment, idle, poll, polled } = await program("1d");
+    const long = source({ name: "long", maxAge: "30d", load: async () => 1 });
+    cache.put(idle, 1, 1);
+    watch(cache, long);
+    await clock.advance("1s");
+    environment.set({ visible: false }); // no timer looks after a page that nobody sees
+    clock.jump(2 * days);
+    watch(cache, poll, undefined, { revalidateEvery: "3s" });
+    environment.set({ visible: true });
+    expect(await polled("10m")).toBeGreaterThan(190);
+    expect([...cache.entries()].some(({ source: name }) => name === "idle")).toBe(false);
+  });
+
   test("F10: while the machine slept: what is watched turns stale within a minute of its waking, without an event", async () => {
     const { cache, clock, idle } = await program("1d");
     const long = source({ name: "long", maxAge: "1h", staleWhileRevalidate: 0, load: async () => 1 });

@@ -225,6 +225,46 @@ describe("another user asks, and nobody has called signOut", () => {
     expect(seen).toHaveLength(7);
   });
 
+  test("F9: who attaches to what another one is shown is not shown it; asked for past the caches on the way", async () => {
+    const at = { token: "ada" };
+    const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
+    const whose = api.source<any, string>(hut);
+    const { cache, clock } = stage();
+    vi.stubGlobal("location", { origin: "https://page.example", href: "https://page.example/" });
+    vi.stubGlobal("document", { baseURI: "https://page.example/" });
+    watch(cache, whose, id);
+    await clock.advance(0);
+    at.token = "bob";
+    const { view } = watch(cache, whose, id);
+    expect(inShort(view.get())).toBe("loading running");
+    await clock.advance(0);
+    vi.unstubAllGlobals();
+    expect([view.get().value, seen.map(({ init }) => init.cache)]).toEqual(["bob", ["no-cache", "reload"]]);
+  });
+
+  test("F9: who signs in while the fields of a request are made makes it", async () => {
+    const at = { user: "ada" };
+    let made = () => {};
+    const { api, seen } = whoServer({
+      user: () => at.user,
+      headers: async () => {
+        const { user } = at;
+        await new Promise<void>((resolve) => {
+          made = resolve;
+        });
+        return { authorization: user };
+      },
+    });
+    const { cache, clock } = stage();
+    const read = cache.read(api.source<any, string>(hut), id);
+    await clock.advance(0);
+    at.user = "bob";
+    made();
+    await clock.advance(0);
+    made();
+    expect([await read, seen.length]).toEqual(["bob", 1]);
+  });
+
   test("F9: a renewed token asks for nothing anew", async () => {
     const at = { token: "old" };
     const { api, seen } = whoServer({

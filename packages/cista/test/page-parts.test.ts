@@ -1,9 +1,12 @@
 import { createCache, Failure, restoreSnapshot, source, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { openPage } from "cista/server";
-import { expect, test, vi } from "vitest";
-import { renderingOf, restoreWith } from "../src/core/internal.js";
-import { heldSource, stage, watch } from "./stage.js";
+import { describe, expect, test, vi } from "vitest";
+import { expectWithPage, renderingOf, restoreWith } from "../src/core/internal.js";
+import { Edges } from "../src/server/edges.js";
+import { betweenBursts, throughBursts } from "../src/server/streams.js";
+import { json, server } from "./hostile-server.js";
+import { heldSource, inShort, stage, watch } from "./stage.js";
 
 test("F2: for one read a value may be no older than that, or so long past its lifetime", async () => {
   const { cache, clock } = stage();
@@ -129,9 +132,9 @@ test("H7: a view that starts nothing is empty on a page; a page tells the freshn
   const hut = origin({ base: "https://huts.example", fetch: fetch as never }).source({ name: "hut", url: "/h" });
   const { cache } = stage();
   const page = openPage(cache, { reusable: true });
-  expect(page.freshness()).toEqual({ maxAge: Number.POSITIVE_INFINITY, noStore: false });
+  expect(page.freshness()).toEqual({ maxAge: Number.POSITIVE_INFINITY, noStore: false, private: false });
   await page.show(hut);
-  expect(page.freshness()).toEqual({ maxAge: 40_000, noStore: false });
+  expect(page.freshness()).toEqual({ maxAge: 40_000, noStore: false, private: false });
   expect(page.html()).not.toContain('"live"');
   const { view } = watch(cache, hut, undefined, { when: false });
   const shown = renderingOf(cache)?.of(view, hut, false);
@@ -153,7 +156,7 @@ test("H4: a loader shows a value before the components are rendered, and never r
   expect(await page.show(hut, 2)).toMatchObject({ state: "loading" });
   expect(page.html()).toContain('"value":"Harebell"');
   expect(page.html()).toBe("");
-  expect(page.freshness()).toEqual({ maxAge: 0, noStore: false });
+  expect(page.freshness()).toEqual({ maxAge: 0, noStore: false, private: false });
   page.close();
   page.close();
 });
@@ -201,4 +204,196 @@ test("H3: what a page shows early goes on ageing until it is sent", async () => 
   const { takenAt, entries } = JSON.parse(text);
   expect(entries).toMatchObject([{ age: 3000, shownAt: takenAt - 3000 }, { age: 0 }]);
   page.close();
+});
+
+const blockOf = (html: string) => JSON.parse(/<script[^>]*>(.*)<\/script>/.exec(html)?.[1] as string);
+
+describe("H5: whose a page is", () => {
+  const { api } = server((url) =>
+    json(url.pathname, { "cache-control": url.pathname === "/me" ? "private, max-age=60" : "max-age=60" }),
+  );
+  const me = api.source<void, string>({ name: "me", url: "/me" });
+  const huts = api.source<void, string>({ name: "huts", url: "/huts" });
+
+  test("a private value makes the page private; a reusable page leaves it to the browser", async () => {
+    const own = openPage(stage().cache);
+    await own.show(huts);
+    expect(own.cacheControl()).toBe("max-age=60");
+    await own.show(me);
+    expect([own.freshness().private, own.cacheControl()]).toEqual([true, "private, max-age=60"]);
+    own.close();
+    const forAll = openPage(stage().cache, { reusable: true });
+    expect([(await forAll.show(me)).state, (await forAll.show(huts)).state]).toEqual(["loading", "ready"]);
+    expect(forAll.left.get("me")?.message).toContain("for one user only");
+    expect([forAll.cacheControl(), forAll.html().includes("/me")]).toEqual(["max-age=60", false]);
+    forAll.close();
+    const partitioned = openPage(stage({ partition: "ada" }).cache, { reusable: true });
+    expect((await partitioned.show(huts)).state).toBe("loading");
+    partitioned.close();
+    const late = openPage(stage().cache);
+    await late.show(source({ name: "fails", retry: false, load: async () => Promise.reject(new Error("no")) }));
+    expect(late.cacheControl()).toBe("no-cache");
+    late.close();
+    expect(openPage(stage().cache, { noStore: true }).cacheControl()).toBe("no-store");
+  });
+});
+
+describe("H11: values that are still to come with the page", () => {
+  const program = async () => {
+    const onServer = stage();
+    const { source: slow, loads } = heldSource("slow", { maxAge: "1h" });
+    const page = openPage(onServer.cache);
+    void page.show(slow, 1);
+    const first = blockOf(page.html());
+    loads[0]?.answer("from the server");
+    await onServer.clock.advance(0);
+    const second = blockOf(page.html());
+    page.close();
+    const browser = stage();
+    const own = heldSource("slow", { maxAge: "1h" });
+    return { first, second, own, ...browser };
+  };
+
+  test("the page says which: they are not asked for before the page is complete", async () => {
+    const { first, second, own, cache, clock } = await program();
+    expect([first.coming, second.coming]).toEqual([["slow 1"], undefined]);
+    expectWithPage(cache, first.coming);
+    const { view } = watch(cache, own.source, 1);
+    const read = cache.read(own.source, 1);
+    await clock.advance("1m");
+    expect([inShort(view.get()), own.loads.length]).toEqual(["loading waiting", 0]);
+    restoreWith(cache, second, { isLive: true });
+    expect([inShort(view.get()), own.loads.length, await read]).toEqual([
+      'ready "from the server"',
+      0,
+      "from the server",
+    ]);
+  });
+
+  test("what has not come when the page is complete is asked for", async () => {
+    const { first, own, cache, clock } = await program();
+    expectWithPage(cache, first.coming);
+    const { view } = watch(cache, own.source, 1);
+    expectWithPage(cache, undefined);
+    await clock.advance(0);
+    own.loads[0]?.answer("asked");
+    await clock.advance(0);
+    expect(view.get().value).toBe("asked");
+  });
+});
+
+test("S1: of a held value and a restored one the younger counts; what was invalidated stays so", async () => {
+  const hut = source({ name: "hut", maxAge: "1h", load: async (id: number) => `loaded ${id}` });
+  const server = stage();
+  server.cache.put(hut, 1, "old");
+  const old = takeSnapshot(server.cache);
+  await server.clock.advance("10s");
+  server.cache.put(hut, 1, "new");
+  const young = takeSnapshot(server.cache);
+  const { cache, clock } = stage({ now: server.clock.now(), snapshot: young });
+  restoreSnapshot(cache, old);
+  expect(cache.peek(hut, 1).value).toBe("new");
+  const other = stage({ now: server.clock.now(), snapshot: old });
+  other.cache.peek(hut, 1);
+  const { view } = watch(other.cache, hut, 1);
+  restoreSnapshot(other.cache, young);
+  expect(view.get().value).toBe("new");
+  cache.invalidate(hut);
+  await clock.advance("1s");
+  server.cache.put(hut, 1, "newest");
+  restoreSnapshot(cache, { ...takeSnapshot(server.cache), takenAt: clock.now() });
+  expect(cache.peek(hut, 1)).toMatchObject({ value: "newest", fresh: false });
+});
+
+test("H4: a reading that is not for the server is waited for by nobody, and left to the browser", () => {
+  const { cache } = stage();
+  const { source: slow, loads } = heldSource("slow");
+  const page = openPage(cache);
+  const view = cache.view(slow, 1);
+  const rendering = renderingOf(cache);
+  expect(rendering?.of(view, slow, true, false)).toMatchObject({ state: "loading", request: "running" });
+  expect(rendering?.peek(view, slow, true, false)).toMatchObject({ state: "loading" });
+  expect([loads.length, page.left.get("slow 1")?.message, page.freshness().maxAge]).toEqual([
+    0,
+    expect.stringContaining("onServer: false"),
+    Number.POSITIVE_INFINITY,
+  ]);
+  page.close();
+});
+
+describe("H12: where a page's values may stand in its HTML", () => {
+  const html =
+    '<!doctype html><html><head><title>a > b</title><style>p > a {}</style></head><body><p title="a>b" class=x>1 < 2</p>' +
+    "<!-- <p> --><svg><g></g></svg><script>if (a > b) x('<p>')</script><table><tr><td>é ✓</td></tr></table><svg/><br></body></html>";
+  const allowed = (() => {
+    const edges = new Edges();
+    return Array.from(html).map((character) => {
+      edges.pass(character);
+      return edges.isAtEdge;
+    });
+  })();
+  const behind = (text: string) => allowed[Array.from(html.slice(0, html.indexOf(text) + text.length)).length - 1];
+
+  test("behind a tag; not within one, in a comment, in the text of an element, or in svg", () => {
+    expect(
+      ["class=x>", "</title>", "</p>", "-->", "</svg>", "</script>", "<td>", "</html>", "<svg/>"].map(behind),
+    ).toEqual(Array(9).fill(true));
+    expect(
+      ['"a>', "<title>a >", "p >", "1 <", "<!-- <p>", "<svg>", "<g>", "</g>", "a >", "('<p>", "<td>é"].map(behind),
+    ).toEqual(Array(11).fill(false));
+  });
+
+  test("however a stream is cut into pieces, what is put in stands there, and nothing else is changed", async () => {
+    const bytes = new TextEncoder().encode(html);
+    for (const size of [1, 2, 7, 37, 1000]) {
+      for (const put of [throughWeb, throughNode]) {
+        const { out, ended } = await put(bytes, size);
+        let at = 0;
+        const parts = out.split("[VALUES]");
+        expect(parts.join("")).toBe(html);
+        for (const part of parts.slice(0, -1)) {
+          at += Array.from(part).length;
+          expect(allowed[at - 1]).toBe(true);
+        }
+        expect([parts.length > 1, ended]).toEqual([true, true]);
+      }
+    }
+  });
+
+  const turn = () => new Promise((resolve) => setTimeout(resolve, 1));
+  async function throughWeb(bytes: Uint8Array, size: number) {
+    let ended = false;
+    const pieces = new ReadableStream<Uint8Array>({
+      async start(controller) {
+        for (let at = 0; at < bytes.length; at += size) {
+          controller.enqueue(bytes.slice(at, at + size));
+          if (at % (size * 5) === 0) await turn();
+        }
+        controller.close();
+      },
+    });
+    const out = await new Response(
+      throughBursts(
+        pieces,
+        () => "[VALUES]",
+        () => (ended = true),
+      ),
+    ).text();
+    return { out, ended };
+  }
+  async function throughNode(bytes: Uint8Array, size: number) {
+    const written: Uint8Array[] = [];
+    let ended = false;
+    const encode = (chunk: any) => (typeof chunk === "string" ? new TextEncoder().encode(chunk) : chunk);
+    const response = betweenBursts(
+      { write: (chunk: any) => written.push(encode(chunk)), end: () => (ended = true) },
+      () => "[VALUES]",
+    );
+    for (let at = 0; at < bytes.length; at += size) {
+      response.write(bytes.slice(at, at + size));
+      if (at % (size * 5) === 0) await turn();
+    }
+    response.end();
+    return { out: new TextDecoder().decode(Buffer.concat(written)), ended };
+  }
 });

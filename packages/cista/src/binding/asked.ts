@@ -12,6 +12,8 @@ import {
 export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
   /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
   carryOver?: boolean | undefined;
+  /** False: a page that is rendered on a server does not wait for it. It is `loading` there, and asked for in the browser. Default true. */
+  onServer?: boolean | undefined;
 }
 
 /** The params of a reading, which need not be known yet, then options. */
@@ -32,6 +34,7 @@ export interface Asked {
   /** False: the params are not known yet, and the reading is `empty`. */
   readonly known: boolean;
   readonly when: boolean;
+  readonly onServer: boolean;
   readonly revalidateEvery: ViewOptions<any>["revalidateEvery"];
   readonly view: View<any>;
   /** Attaches; returns its own end. What is shown when it ends is what may be carried over. */
@@ -43,7 +46,7 @@ export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
 
 const usual: BindingOptions<any, any> = {};
 
-const onServer = typeof document === "undefined";
+const isServer = typeof document === "undefined";
 
 /**
  * What one component asks for, from entry to entry as its params change (rule R4), and what it is shown of it. Starts
@@ -60,7 +63,7 @@ export class Asking {
   #part: { readonly of: Reading<any>; readonly pick: unknown; readonly reading: AnyReading } | undefined;
 
   /** Rule H1: on a server, and in a browser until the component is hydrated, it is shown what the page shows. */
-  isHydrating: boolean = onServer;
+  isHydrating: boolean = isServer;
 
   /** What was asked for last. */
   get asked(): Asked | undefined {
@@ -81,7 +84,7 @@ export class Asking {
   ): Asked {
     this.#options = options;
     const before = this.#asked;
-    const { when = true, revalidateEvery } = options;
+    const { when = true, onServer = true, revalidateEvery } = options;
     const isAlike =
       before?.cache === cache && before.source === source && before.known === known && isSaidAlike(before, options);
     const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
@@ -93,7 +96,7 @@ export class Asking {
       return before;
     }
     const subscribe = (listener: () => void) => this.#subscribe(asked, listener);
-    const asked: Asked = { cache, source, params, known, when, revalidateEvery, view, subscribe };
+    const asked: Asked = { cache, source, params, known, when, onServer, revalidateEvery, view, subscribe };
     this.#asked = asked;
     return asked;
   }
@@ -155,21 +158,21 @@ export class Asking {
 }
 
 /** What the page that is being rendered or hydrated shows of it, if it has come. */
-function pageReadingOf({ cache, known, view, source, when }: Asked): Reading<any> | undefined {
-  return known ? renderingOf(cache)?.peek(view, source, when) : undefined;
+function pageReadingOf({ cache, known, view, source, when, onServer }: Asked): Reading<any> | undefined {
+  return known ? renderingOf(cache)?.peek(view, source, when, onServer) : undefined;
 }
 
 /**
  * For a framework's server renderer: resolves when the page shows what is asked for (rule H1). Without a page there is nothing
  * to wait for.
  */
-export async function shownOnPage({ cache, known, view, source, when }: Asked): Promise<void> {
+export async function shownOnPage({ cache, known, view, source, when, onServer }: Asked): Promise<void> {
   const rendering = known ? renderingOf(cache) : undefined;
   if (!rendering?.onServer) return;
   for (
-    let shown = rendering.of(view, source, when);
+    let shown = rendering.of(view, source, when, onServer);
     shown instanceof Promise;
-    shown = rendering.of(view, source, when)
+    shown = rendering.of(view, source, when, onServer)
   ) {
     await shown;
   }

@@ -2,7 +2,9 @@ import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
 import {
   clockOf,
   emptyReadingOf,
+  expectWithPage,
   keyText,
+  pageClass,
   type Rendering,
   restoreWith,
   type StoredEntry,
@@ -17,16 +19,23 @@ const grace = 10_000;
  * Takes in what came with the page, and what is still to come in its stream. Resolves when the first of it is there, or the
  * page is complete: then hydrate. What cannot be read, or is another partition's, is dropped with a warning; the page loads
  * by itself.
+ * May be called again: where a router has put another page's document in place of this one, for what came with that; with a
+ * snapshot, for what a framework has handed over in its own way (`page.json()` of `cista/server`). The snapshot is taken in
+ * before the call returns, so a component may do it while it renders.
  * @example
  * const cache = createCache();
  * await receive(cache);
  * hydrateRoot(document, <App cache={cache} />);
  */
-export async function receive(cache: Cache): Promise<void> {
-  const page = new ReceivedPage(cache);
-  setRendering(cache, page);
-  await page.begun();
+export async function receive(cache: Cache, snapshot?: Snapshot): Promise<void> {
+  const known = pages.get(cache);
+  const page = known ?? new ReceivedPage(cache);
+  pages.set(cache, page);
+  if (snapshot) return page.takeHandedOver(snapshot);
+  await page.takeDocument(known !== undefined);
 }
+
+const pages = new WeakMap<Cache, ReceivedPage>();
 
 /** One entry as the page shows it. */
 interface Sent {
@@ -40,39 +49,61 @@ class ReceivedPage implements Rendering {
   readonly onServer = false;
   readonly #cache: Cache;
   /** Grows while the page comes. */
-  readonly #blocks = document.getElementsByClassName("cista-page");
+  readonly #elements = document.getElementsByClassName(pageClass);
   readonly #sent = new Map<string, Sent>();
   /** Watched for those who hydrate them later, `noStore` values too. */
   readonly #held = new Map<string, () => void>();
   #next = 0;
+  #hasTaken = false;
   #isOver = false;
+  #timer: unknown;
 
   constructor(cache: Cache) {
     this.#cache = cache;
   }
 
-  async begun(): Promise<void> {
-    this.#takeIn();
+  /** @param isAnother the document is another than the one that was taken in before */
+  async takeDocument(isAnother: boolean): Promise<void> {
+    if (isAnother) this.#forget();
+    this.#begin();
     if (document.readyState !== "loading") {
-      this.#endLater();
+      this.#complete();
       return;
     }
     await new Promise<void>((resolve) => {
       const look = () => {
-        this.#takeIn();
-        if (this.#next > 0) resolve();
+        if (this.#takeIn()) resolve();
       };
       const observer = new MutationObserver(look);
       observer.observe(document, { childList: true, subtree: true, characterData: true });
       const complete = () => {
         observer.disconnect();
-        this.#takeIn();
+        this.#complete();
         resolve();
-        this.#endLater();
       };
       document.addEventListener("DOMContentLoaded", complete, { once: true });
       look();
     });
+  }
+
+  takeHandedOver(snapshot: Snapshot): void {
+    this.#begin();
+    this.#take(snapshot);
+    if (document.readyState !== "loading") this.#endLater();
+  }
+
+  /** Components may be hydrated from now on. */
+  #begin(): void {
+    this.#isOver = false;
+    setRendering(this.#cache, this);
+    this.#takeIn();
+  }
+
+  /** Nothing more comes with the document. */
+  #complete(): void {
+    this.#takeIn();
+    expectWithPage(this.#cache, undefined);
+    this.#endLater();
   }
 
   of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | undefined {
@@ -81,7 +112,7 @@ class ReceivedPage implements Rendering {
     this.#takeIn();
     const sent = this.#sent.get(view.key);
     if (!sent) return undefined;
-    // What the source's own check refuses, or this program would not be answered, is not shown while it hydrates either.
+    // A value that the source's check refuses, or that is for another user, is not shown while the page is hydrated either.
     if (!sent.reading && this.#cache.peek<any, any>(source, sent.entry.params).state === "empty") {
       this.#sent.delete(view.key);
       return undefined;
@@ -102,53 +133,77 @@ class ReceivedPage implements Rendering {
     return this.of(...looked);
   }
 
-  #takeIn(): void {
-    for (; this.#next < this.#blocks.length; this.#next++) {
-      const text = this.#blocks[this.#next]?.textContent ?? "";
-      const isLast = document.readyState === "loading" && this.#next === this.#blocks.length - 1;
+  /** @returns whether anything came */
+  #takeIn(): boolean {
+    for (; this.#next < this.#elements.length; this.#next++) {
+      const element = this.#elements[this.#next];
+      // Whatever else bears the class may be a visitor's: markup in a comment or a note.
+      if (!(element instanceof HTMLScriptElement) || element.type !== "application/json") continue;
+      const isLast = document.readyState === "loading" && this.#next === this.#elements.length - 1;
       let snapshot: Snapshot;
       try {
-        snapshot = JSON.parse(text);
+        snapshot = JSON.parse(element.textContent ?? "");
       } catch (thrown) {
-        if (isLast) return; // its end is still on the way: no beginning of an object's text is JSON
+        if (isLast) break; // its end is still on the way: no beginning of an object's text is JSON
         console.warn("Cista: what came with the page cannot be read:", thrown);
         continue;
       }
       this.#take(snapshot);
     }
+    return this.#hasTaken;
   }
 
+  /** Never throws: the components are hydrated all the same. */
   #take(snapshot: Snapshot): void {
-    const now = clockOf(this.#cache).now();
-    const isLive = snapshot.live === true && isThisVisit();
-    // Rule H3: a page made for this visit is no older than the visit, whatever the clocks say.
-    const since = Math.max(0, Math.min(now - snapshot.takenAt, Math.round(performance.now())));
-    const takenAt = isLive ? now - since : snapshot.takenAt;
+    this.#hasTaken = true;
     try {
+      const now = clockOf(this.#cache).now();
+      const isLive = snapshot.live === true && isThisVisit();
+      // Rule H3: a page made for this visit is no older than the visit, whatever the clocks say.
+      const since = Math.max(0, Math.min(now - snapshot.takenAt, Math.round(performance.now())));
+      const takenAt = isLive ? now - since : snapshot.takenAt;
       restoreWith(this.#cache, { ...snapshot, takenAt }, { isLive });
+      if (isTexts(snapshot.coming) && document.readyState === "loading") expectWithPage(this.#cache, snapshot.coming);
     } catch (thrown) {
       console.warn("Cista: what came with the page is not taken in:", (thrown as Error).message);
       return;
     }
-    for (const raw of snapshot.entries) {
-      const entry = wellFormed(raw);
-      if (!entry) continue;
+    for (const raw of snapshot.entries) this.#note(raw, snapshot.takenAt);
+  }
+
+  #note(raw: unknown, takenAt: number): void {
+    const entry = wellFormed(raw);
+    if (!entry) return;
+    try {
       const key = keyText(entry.source, entry.params);
-      if (!this.#sent.has(key)) this.#sent.set(key, { entry, takenAt: snapshot.takenAt });
+      if (!this.#sent.has(key)) this.#sent.set(key, { entry, takenAt });
+    } catch {
+      // Params that can make no key: no component can ask for it.
     }
   }
 
   #endLater(): void {
-    clockOf(this.#cache).setTimer(() => this.#end(), grace);
+    const clock = clockOf(this.#cache);
+    if (this.#timer !== undefined) clock.clearTimer(this.#timer);
+    this.#timer = clock.setTimer(() => this.#end(), grace);
   }
 
   #end(): void {
     this.#isOver = true;
     setRendering(this.#cache, undefined);
+    this.#forget();
+  }
+
+  #forget(): void {
     for (const leave of this.#held.values()) leave();
     this.#held.clear();
     this.#sent.clear();
+    this.#next = 0;
   }
+}
+
+function isTexts(value: unknown): value is string[] {
+  return Array.isArray(value) && value.every((each) => typeof each === "string");
 }
 
 /** Neither gone back to, nor out of a cache of the browser's: then the page may be older than the visit. */

@@ -15,7 +15,7 @@ export { freezeDeep } from "./lib/freeze.js";
 export { keyText } from "./lib/key.js";
 export { omitUndefined } from "./lib/omit-undefined.js";
 export { picked } from "./lib/picking.js";
-export { emptyReadingOf, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
+export { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
 export { isIterable } from "./lib/request.js";
 export { share } from "./lib/share.js";
 export {
@@ -28,7 +28,7 @@ export {
 } from "./operations/adopting.js";
 export { onChange } from "./operations/change-listeners.js";
 export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
-export { restoreWith } from "./operations/restoring.js";
+export { expectWithPage, restoreWith } from "./operations/restoring.js";
 export { detailsOf, snapshotWith, staysHere } from "./operations/snapshot.js";
 export { onUserChanged } from "./operations/users.js";
 export {

@@ -47,12 +47,15 @@ const visitor = "*";
 /** The askers of one server: one for each `context` that a cache was given. */
 export class Askers {
   readonly #server: Server;
+  /** The fields of all requests, where `headers` is no function. */
+  readonly #fixed: Headers;
   readonly #byContext = new WeakMap<object, Asker>();
   /** For caches without a context, or with one that is no object. */
   readonly #byText = new Map<unknown, Asker>();
 
   constructor(server: Server) {
     this.#server = server;
+    this.#fixed = typeof server.headers === "function" ? new Headers() : headersOf(server.headers);
   }
 
   /** The fields of a request that is made now, and who makes it. */
@@ -95,9 +98,8 @@ export class Askers {
   ): Record<string, string> | undefined {
     const names = new Set((headers.get("vary") ?? "").split(",").map((each) => each.trim().toLowerCase()));
     const use = statedUse(headers);
-    const { user, headers: ours } = this.#server;
     // A `private` answer to nobody counts too: somebody who has signed in would get another.
-    const hasUser = user || fields.has("authorization") || (use === "user" && typeof ours === "function");
+    const hasUser = this.#server.user || fields.has("authorization") || use === "user";
     if (hasUser && use !== "all") names.add("authorization");
     if (partition !== undefined) names.delete("authorization");
     names.delete("");
@@ -111,9 +113,12 @@ export class Askers {
     const { user } = this.#server;
     const isUser = (field: string) => user !== undefined && field === "authorization";
     const asker = this.#of(target.context);
-    const fields = Object.keys(varies).every(isUser) ? new Headers() : this.#fieldsNow(asker, target);
+    let fields = Object.keys(varies).every(isUser) ? this.#fixed : this.#fieldsNow(asker, target);
     if (!fields) return false;
-    for (const [each, value] of headersOf(own)) fields.set(each, value);
+    if (own) {
+      fields = new Headers(fields);
+      for (const [each, value] of headersOf(own)) fields.set(each, value);
+    }
     const id = user?.(target);
     for (const [field, noted] of Object.entries(varies)) {
       const now = this.#noted(field, fields, target.context, id);
@@ -145,7 +150,7 @@ export class Askers {
   /** Without a request. @returns undefined where the fields are not known */
   #fieldsNow(asker: Asker, target: Target): Headers | undefined {
     const { headers } = this.#server;
-    if (typeof headers !== "function") return headersOf(headers);
+    if (typeof headers !== "function") return this.#fixed;
     if (!asker.isAsynchronous) {
       const said = headers(target);
       if (!(said instanceof Promise)) return headersOf(said);
@@ -155,7 +160,7 @@ export class Askers {
         () => {},
       );
     }
-    return asker.lastFields && new Headers(asker.lastFields);
+    return asker.lastFields;
   }
 
   /** What is noted of one field: "" where it was not sent. */

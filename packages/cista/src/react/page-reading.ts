@@ -8,11 +8,11 @@ import { type AnyReading, picked, type Rendering, renderingOf } from "../core/in
  * Handed on as a prop it is looked at anew each time, since React may retry only the child.
  */
 class PageReading extends LiveReading {
-  constructor({ view, source, when }: Asked, rendering: Rendering, { pick }: BindingOptions<any, any>) {
+  constructor({ view, source, when, onServer }: Asked, rendering: Rendering, { pick }: BindingOptions<any, any>) {
     let part: AnyReading | undefined;
-    rendering.of(view, source, when); // asked for by now
+    rendering.of(view, source, when, onServer); // asked for by now
     super(() => {
-      const known = rendering.of(view, source, when);
+      const known = rendering.of(view, source, when, onServer);
       if (known instanceof Promise) throw known;
       if (!pick) return known as AnyReading;
       part ??= picked(known as AnyReading, pick, undefined);

@@ -59,7 +59,8 @@ export function useReadingOn(
   useEarlyEffect(current.attach, [current]);
   const waits = memory.onServer(asked, options);
   const page = asked.known ? renderingOf(cache) : undefined;
-  const sent = () => waits ?? memory.sent(page?.peek(asked.view, source, asked.when), current, options) ?? look();
+  const sent = () =>
+    waits ?? memory.sent(page?.peek(asked.view, source, asked.when, asked.onServer), current, options) ?? look();
   const reading = useSyncExternalStore(current.subscribe, look, sent);
   return { reading: waits ?? memory.track(reading, current.newest), view: asked.view };
 }

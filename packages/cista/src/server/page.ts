@@ -13,6 +13,8 @@ import {
   emptyReadingOf,
   milliseconds,
   omitUndefined,
+  pageClass,
+  partitionOf,
   type Rendering,
   renderingOf,
   type StoredEntry,
@@ -30,8 +32,8 @@ export interface PageOptions {
    */
   noStore?: boolean;
   /**
-   * The page will be served again, from a file or a cache: its values are then as old as the clocks say. Default false: it is
-   * made for one visit, and is no older than that.
+   * The page will be served again, from a file or a cache, to whoever asks: its values are then as old as the clocks say, and
+   * those that are for one user only are left to the browser. Default false: it is made for one visit, and is no older than that.
    */
   reusable?: boolean;
 }
@@ -45,14 +47,24 @@ export interface Page {
   /** What has become known since the last call, as HTML that may stand between any two elements; "" for nothing new. */
   html(): string;
   /**
+   * The same without the element, as JSON that may stand in one: for frameworks that make elements themselves, or that hand
+   * data over to the browser in a way of their own (`receive(cache, snapshot)` takes it there). "" for nothing new.
+   */
+  json(): string;
+  /**
    * Brings one value onto the page before the components are rendered: for loaders, and for renderers that cannot wait.
    * Never rejects: what failed is `loading`, and left to the browser.
    */
   show<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Promise<Reading<T>>;
   /** What is not on the page, by its key, and why. For the server's log: nothing of it is sent. */
   readonly left: ReadonlyMap<string, Failure>;
-  /** For the page's own Cache-Control: how long all that is shown stays fresh, in milliseconds; whether any of it is `noStore`. */
-  freshness(): { readonly maxAge: number; readonly noStore: boolean };
+  /**
+   * For the page's own Cache-Control: how long all that is shown stays fresh, in milliseconds; whether any of it is `noStore`, or
+   * for one user only (`private`), so that no cache may give the page to another.
+   */
+  freshness(): { readonly maxAge: number; readonly noStore: boolean; readonly private: boolean };
+  /** The same as the text of a Cache-Control field (RFC 9111 §5.2.2), such as "private, max-age=59". */
+  cacheControl(): string;
   /** Nobody waits any more: every wait and request ends, and the cache is disposed of. To be called when the response has ended, however it did. */
   close(): void;
 }
@@ -71,11 +83,18 @@ export function openPage(cache: Cache, options: PageOptions = {}): Page {
   const page = new ServerPage(cache, options);
   return {
     into: (response) => betweenBursts(response, () => page.html()),
-    through: (html) => throughBursts(html, () => page.html()),
+    through: (html) =>
+      throughBursts(
+        html,
+        () => page.html(),
+        () => page.close(),
+      ),
     html: () => page.html(),
+    json: () => page.json(),
     show: (source: Source<any, any>, ...[params]: [params?: any]) => page.show(source, params),
     left: page.left,
     freshness: () => page.freshness(),
+    cacheControl: () => page.cacheControl(),
     close: () => page.close(),
   };
 }
@@ -109,6 +128,7 @@ class ServerPage implements Rendering {
   /** By the cache's clock: when the first of what is shown is no longer fresh. */
   #freshUntil = Number.POSITIVE_INFINITY;
   #holdsNoStore = false;
+  #holdsPrivate = false;
   /** Why nothing more is waited for. */
   #over: Failure | undefined;
   #isClosed = false;
@@ -127,19 +147,22 @@ class ServerPage implements Rendering {
     setRendering(cache, this);
   }
 
-  of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | Promise<void> {
+  of(view: View<any>, source: Source<any, any>, asks: boolean, onServer = true): Reading<any> | Promise<void> {
     if (!asks) return emptyReadingOf(view); // rule H7
     const { key } = view;
     const known = this.#shown.get(key) ?? this.#waits.get(key)?.promise;
     if (known) return known;
+    if (!onServer) return this.#leave(view, notOnServer(key), false);
     if (this.#over) return this.#leave(view, this.#over);
-    if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key));
+    if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key), false);
     this.#wait(view);
     return this.#shown.get(key) ?? (this.#waits.get(key) as Wait).promise;
   }
 
-  peek(view: View<any>, _: Source<any, any>, asks: boolean): Reading<any> | undefined {
-    return asks ? this.#shown.get(view.key) : emptyReadingOf(view);
+  peek(view: View<any>, source: Source<any, any>, asks: boolean, onServer = true): Reading<any> | undefined {
+    if (!asks) return emptyReadingOf(view);
+    const left = onServer ? undefined : this.of(view, source, asks, onServer);
+    return left && "state" in left ? left : this.#shown.get(view.key);
   }
 
   /** Shows the entry when it has come. */
@@ -173,7 +196,13 @@ class ServerPage implements Rendering {
     const { takenAt, entries } = snapshotWith(this.#cache, { key }, true);
     const [entry] = entries as StoredEntry[];
     if (!entry || (entry.noStore && !this.#noStore)) {
-      this.#leave(view, notForThisPage(key));
+      this.#leave(view, notForThisPage(key), false);
+      return;
+    }
+    const isPrivate =
+      partitionOf(this.#cache) !== undefined || entry.varies !== undefined || entry.madeFor !== undefined;
+    if (isPrivate && this.#reusable) {
+      this.#leave(view, notForOthers(key), false);
       return;
     }
     const shown = {
@@ -185,16 +214,18 @@ class ServerPage implements Rendering {
     };
     this.#shown.set(key, shown as unknown as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
+    this.#holdsPrivate ||= isPrivate;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
     this.#freshUntil = Math.min(this.#freshUntil, takenAt + lifetime);
     this.#unsent.push({ entry: forItsVisitor(entry), shownAt: takenAt });
   }
 
-  #leave(view: View<any>, why: Failure): Reading<any> {
+  /** @param isLacking the page would have it another time: then it is not to be kept as it is */
+  #leave(view: View<any>, why: Failure, isLacking = true): Reading<any> {
     const reading = { ...emptyReadingOf(view), state: "loading", request: "running" } as Reading<any>;
     this.#shown.set(view.key, reading);
     this.left.set(view.key, why);
-    this.#freshUntil = 0;
+    if (isLacking) this.#freshUntil = 0;
     return reading;
   }
 
@@ -208,23 +239,38 @@ class ServerPage implements Rendering {
   }
 
   html(): string {
+    const text = this.json();
+    return text && `<script type="application/json" class="${pageClass}">${text}</script>`;
+  }
+
+  json(): string {
     if (this.#unsent.length === 0 && this.#hasSent) return "";
     this.#hasSent = true;
     const { takenAt, partition } = snapshotWith(this.#cache, { where: () => false }, false);
-    const snapshot = omitUndefined({
-      format: "cista-snapshot",
-      version: 1,
-      takenAt,
-      partition,
-      live: this.#reusable ? undefined : true,
-      entries: this.#unsent.splice(0).map((unsent) => agedUntil(takenAt, unsent)),
-    });
-    return `<script type="application/json" class="cista-page">${jsonForScript(snapshot)}</script>`;
+    const coming = [...this.#waits.keys()];
+    return jsonForScript(
+      omitUndefined({
+        format: "cista-snapshot",
+        version: 1,
+        takenAt,
+        partition,
+        live: this.#reusable ? undefined : true,
+        coming: coming.length > 0 ? coming : undefined,
+        entries: this.#unsent.splice(0).map((unsent) => agedUntil(takenAt, unsent)),
+      }),
+    );
   }
 
-  freshness(): { maxAge: number; noStore: boolean } {
+  freshness(): { maxAge: number; noStore: boolean; private: boolean } {
     const maxAge = Math.max(0, this.#freshUntil - clockOf(this.#cache).now());
-    return { maxAge, noStore: this.#holdsNoStore };
+    return { maxAge, noStore: this.#holdsNoStore, private: this.#holdsPrivate };
+  }
+
+  cacheControl(): string {
+    const { maxAge, noStore, private: isPrivate } = this.freshness();
+    if (noStore || this.#noStore) return "no-store";
+    const seconds = Math.min(Math.floor(maxAge / 1000), longestAge);
+    return `${isPrivate ? "private, " : ""}${seconds > 0 ? `max-age=${seconds}` : "no-cache"}`;
   }
 
   /** Rule H8. */
@@ -266,6 +312,17 @@ function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
 
 const sharedByTwo =
   "Cista: openPage(cache) was called while another page is rendered with the same cache: what one visitor may see could be sent to the other. Make a cache for each request, and hand the request over as createCache({ context }).";
+
+/** RFC 9111 §1.2.2: caches need not count further. Seconds. */
+const longestAge = 2 ** 31;
+
+function notOnServer(key: string): Failure {
+  return new Failure("load", `${key} is not asked for on the server (onServer: false): it is left to the browser.`);
+}
+
+function notForOthers(key: string): Failure {
+  return new Failure("load", `${key} is for one user only, and the page is for all: it is left to the browser.`);
+}
 
 function notForThisPage(key: string): Failure {
   return new Failure("load", `${key} is noStore, and the page is not: it is left to the browser.`);

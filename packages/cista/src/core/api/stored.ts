@@ -10,6 +10,8 @@ export interface Snapshot {
   readonly partition?: string;
   /** Of a page that was made for one visit: it is no older than the visit (rule H3). */
   readonly live?: boolean;
+  /** Of a page: the keys of values that are still to come in the same stream. */
+  readonly coming?: readonly string[];
   readonly entries: readonly unknown[];
 }
 

@@ -17,11 +17,20 @@ export interface Rendering {
    * What the page shows of a view's entry, once and for all; a promise where that is still to come; undefined where the page
    * says nothing of it.
    * @param asks false for a view that starts nothing by itself: it is `empty` on a page
+   * @param onServer false: it is left to the browser, and nobody waits for it
    */
-  of(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | Promise<void> | undefined;
+  of(
+    view: View<any>,
+    source: Source<any, any>,
+    asks: boolean,
+    onServer?: boolean,
+  ): Reading<any> | Promise<void> | undefined;
   /** The same for whoever cannot wait, as far as it is known by now: nothing is asked for. */
-  peek(view: View<any>, source: Source<any, any>, asks: boolean): Reading<any> | undefined;
+  peek(view: View<any>, source: Source<any, any>, asks: boolean, onServer?: boolean): Reading<any> | undefined;
 }
+
+/** Of the script elements in which a page brings its values. */
+export const pageClass = "cista-page";
 
 const renderings = new WeakMap<Cache, Rendering>();
 

@@ -73,8 +73,8 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   activity.requestedAt = nowOf(core);
   batch(core, () => {
     markDirty(entry);
-    if (entry.shelf.admits(entry, cause)) request.start();
-    else request.hold();
+    if (core.comingWithPage?.has(entry.key) || !entry.shelf.admits(entry, cause)) request.hold();
+    else request.start();
   });
 }
 

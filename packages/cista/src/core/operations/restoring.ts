@@ -8,12 +8,14 @@ import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, reco
 import type { Entry } from "../state/entry.js";
 import { linksOf } from "../state/links.js";
 import type { Shelf } from "../state/shelf.js";
-import { linkRestored, markDependentsOutdated } from "./dependencies.js";
+import { supersede } from "./asking.js";
+import { linkRestored, markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry } from "./keeping.js";
 import { detailsOf, notedUsers } from "./snapshot.js";
+import { outcomeOf } from "./waiting.js";
 
 /**
- * Takes a snapshot's entries in, where nothing is held yet. Rule S1: it is foreign; a bad entry is dropped and journaled,
+ * Takes a snapshot's entries in, where nothing younger is held. Rule S1: it is foreign; a bad entry is dropped and journaled,
  * never the rest. Entries of a source that has not been used yet wait for it.
  * @throws CistaError code "snapshot" for one of another form, version or partition
  * @example
@@ -53,20 +55,31 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
   const trusted = elapsed >= -clockTolerance;
   const since = Math.max(0, elapsed);
   const pending = pendingOf(core);
-  const room = core.capacity - pending.size;
+  let room = core.capacity - pending.size;
   batch(core, () => {
-    for (const entry of entries.slice(0, room)) {
+    for (const [index, entry] of entries.entries()) {
+      if (room <= 0) {
+        recordDropped(core, `${entries.length - index} entries over the capacity`);
+        break;
+      }
       const stored = wellFormed(entry);
-      if (!stored) recordDropped(core, entry);
-      else restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
+      const taken = stored ? 1 + newParts(core, stored) : 0;
+      if (stored && taken <= room) {
+        restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
+        room -= taken;
+      } else recordDropped(core, entry);
     }
   });
-  if (entries.length > room) recordDropped(core, `${entries.length - room} entries over the capacity`);
   if (pending.size > 0) pending.forgetLater();
 }
 
 /** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
 const clockTolerance = 5000;
+
+/** How many entries it takes for the parts of an entry: for each that is not there yet. */
+function newParts({ shelves }: Core, { parts = [] }: StoredEntry): number {
+  return parts.filter(([source, params]) => !shelves.named(source)?.find(params)).length;
+}
 
 function recordDropped(core: Core, what: unknown): void {
   core.journal?.noteOther("warning", { note: `Dropped from a snapshot: ${preview(what)}.` });
@@ -103,7 +116,7 @@ class Pending implements PendingRestores {
     const waiting = this.#bySource.get(source);
     if (waiting) waiting.push(restored);
     else this.#bySource.set(source, [restored]);
-    this.size++;
+    this.size += 1 + (restored.stored.parts?.length ?? 0);
   }
 
   /** A whole is made of an entry whose source has not been used yet. */
@@ -128,7 +141,7 @@ class Pending implements PendingRestores {
     const waiting = this.#bySource.get(shelf.source.name);
     if (!waiting) return;
     this.#bySource.delete(shelf.source.name);
-    this.size -= waiting.length;
+    for (const { stored } of waiting) this.size -= 1 + (stored.parts?.length ?? 0);
     batch(this.core, () => {
       for (const restored of waiting) restoreEntry(shelf, restored);
     });
@@ -159,19 +172,20 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
     recordDropped(core, stored); // params that can make no key
     return;
   }
-  if (entry.held !== "none") return; // what is here is newer than what was put away
+  if (entry.held !== "none" && !isYounger(restored, entry)) return;
   // Only a page of its own may carry it (rule H5), or be for whoever opens it (F9).
   if (!restored.page && (stored.noStore || notedUsers(stored).includes("*"))) {
     recordDropped(core, stored);
     return;
   }
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
+  let isTaken = checked !== undefined;
   try {
-    if (checked) return holdRestored(entry, restored, checked.value);
+    if (checked) holdRestored(entry, restored, checked.value);
   } catch {
-    // A proxy that throws when it is looked at, or details that cannot be.
+    isTaken = false; // a proxy that throws when it is looked at, or details that cannot be
   }
-  recordDropped(core, stored);
+  if (!isTaken) recordDropped(core, stored);
 }
 
 /** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
@@ -189,6 +203,26 @@ export function checkedNow({ shelf: { source } }: Entry, value: unknown): { read
   }
 }
 
+/** RFC 9111 §4: of two answers the most recent one counts; but what a program has put, or a write lies on, is not replaced by an old one. */
+function isYounger({ stored, at, trusted }: Restored, entry: Entry): boolean {
+  return trusted && !entry.activity?.hasLayers && at - stored.age > entry.storedAt - entry.initialAge;
+}
+
+/** Those that are still to come with the page are not asked for: until they have come, or the page is complete (`undefined`). */
+export function expectWithPage(cache: Cache, keys: readonly string[] | undefined): void {
+  const core = coreOf(cache);
+  const before = core.comingWithPage;
+  if (keys) {
+    core.comingWithPage = new Set([...(before ?? []), ...keys]);
+    return;
+  }
+  core.comingWithPage = undefined;
+  if (!before || core.disposed) return;
+  batch(core, () => {
+    for (const entry of [...core.underWay]) if (before.has(entry.key)) entry.request?.start();
+  });
+}
+
 function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, value: unknown): void {
   const { core } = entry.shelf;
   const now = nowOf(core); // once: its moment must not move by what passes between two looks at the clock
@@ -197,8 +231,12 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
     age: ageAt(now, at, stored.age),
     ...(stored.noStore && page ? { noStore: true } : {}),
   };
+  const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
+  setParts(entry, []); // those of an older value
   changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
-  if (!trusted) entry.invalidatedAt = ++core.version;
+  if (core.comingWithPage?.delete(entry.key) && entry.request)
+    supersede(entry, outcomeOf(entry), "it has come with the page");
+  if (!trusted || wasInvalidated) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   markDependentsOutdated(entry);
   linkParts(entry, stored);

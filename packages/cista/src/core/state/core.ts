@@ -103,6 +103,8 @@ export class Core {
   interceptors: readonly { readonly interceptor: Interceptor }[] = [];
   /** Restored entries of sources that have not been used yet: there once a snapshot was restored. */
   pendingRestores: PendingRestores | undefined;
+  /** The keys of values that are still to come with the page: their requests wait for it (rule H11). */
+  comingWithPage: Set<string> | undefined;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
   /** What stands around each round of telling listeners: frameworks that batch. The outermost last. */
