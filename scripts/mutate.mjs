@@ -20,15 +20,20 @@ const tests = readdirSync(join(root, "packages/cista/test"))
   .filter((file) => /^(?!soak|fuzz|rules)[\w-]+\.test\.ts$/.test(file))
   .map((file) => `packages/cista/test/${file}`);
 /** Joined tabs and kept writes have a world of their own. */
-const tabTests = ["tabs/tabs.test.ts", "tabs/outbox.test.ts", "tabs-any-order.test.ts"].map(
-  (file) => `packages/cista/test/${file}`,
-);
+const tabTests = [
+  "tabs/tabs.test.ts",
+  "tabs/streams.test.ts",
+  "tabs/hostile-tabs.test.ts",
+  "tabs/outbox.test.ts",
+  "tabs-any-order.test.ts",
+].map((file) => `packages/cista/test/${file}`);
 /** A fleet too; what is broken in Redis' scripts a real Redis is to see. */
 const fleetTests = [
   "fleet/fleet.test.ts",
   "fleet/caches.test.ts",
   "fleet/shared-use.test.ts",
   "fleet-any-order.test.ts",
+  "fleet/poisoned-redis.e2e.test.ts",
 ].map((file) => `packages/cista/test/${file}`);
 /** What is broken in another room, the tests that open pages are to see. */
 const pageTests = [
@@ -41,7 +46,7 @@ const pageTests = [
 function testsFor(path) {
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
   if (path.includes("/fleet/redis/")) {
-    return ["redis", "processes"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
+    return ["redis", "processes", "poisoned-redis"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
   }
   if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return fleetTests;
   if (path.endsWith("/operations/loading.ts")) return [...fleetTests, ...tests.filter((file) => !/\/http/.test(file))];

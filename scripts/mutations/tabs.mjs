@@ -1,7 +1,7 @@
 /** Rules B and O: joined tabs, kept writes. */
 export const tabs = [
   ["B1", "moments.ts", "const isNewer = at > known.at || (at === known.at && by > known.by);", "const isNewer = true;"],
-  ["B1 told", "telling.ts", "if (told.length > 0 && !this.#hub.isFrozen) this.#tellOrWarn(told);", ""],
+  ["B1 told", "telling.ts", "if (!this.#hub.isFrozen) this.#tellInMessages(told);", ""],
   [
     "B1 out of date",
     "tabs/patience.ts",
@@ -17,6 +17,37 @@ export const tabs = [
     "if (heard.news.opened !== undefined) return this.#follow(call, proceed, wait, turn, heard.news);",
     "",
   ],
+  [
+    "B2 stream known",
+    "tabs/loads.ts",
+    "if (known) return this.#follow(call, proceed, wait, turn, known);",
+    "if (known) return answerIn(known, 0);",
+  ],
+  ["B2 stream told", "tabs/hearing.ts", "|| opened !== undefined);", ");"],
+  ["B2 stream alone", "tabs/loads.ts", "locks && !isClosed && !this.#own.has(key) ?", "locks && 0 > 1 && isClosed ?"],
+  ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
+  ["B2 stream lost", "request.ts", "if (this.#isStream) this.#plan.defer(() => abort.abort(failure));", ""],
+  [
+    "B2 own",
+    "telling.ts",
+    "if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#loads.tellOwn(key);",
+    "if (this.#isWarned && !this.#isWarned) this.#loads.tellOwn(key);",
+  ],
+  ["B2 clocks", "tabs/member.ts", "return this.#platform.now();", "return clockOf(this.#cache).now();"],
+  [
+    "B9 lists",
+    "tabs/messages.ts",
+    "Array.isArray(value) && value.length <= most && value.every(check);",
+    "Array.isArray(value) && value.every(check);",
+  ],
+  [
+    "B9 moments",
+    "tabs/messages.ts",
+    "isMoment(value) && (value as number) <= latest;",
+    "isMoment(value) && latest > 0;",
+  ],
+  ["B9 welcomes", "tabs/welcome.ts", "this.#inARow >= mostInARow ||", ""],
+  ["B9 memory", "tabs/recent.ts", "if (this.size > most) super.delete(this.keys().next().value as K);", ""],
   ["B3", "tabs/hearing.ts", "const hit = adoptChange(this.#cache, change, all, isOlder);", "const hit = [];"],
   ["B3 keys", "change-listeners.ts", "keys: Array.from(entries, ({ key }) => key)", "keys: []"],
   ["B4", "tabs/loads.ts", 'Object.defineProperty(context, "read", { value: readPart });', ""],
@@ -27,7 +58,7 @@ export const tabs = [
     'if (event === "return") this.#open();',
   ],
   ["B6", "tabs/member.ts", "return !definition.noStore && this.isNamed(source);", "return true;"],
-  ["B7", "tabs/member.ts", "JSON.stringify([name, version, partition ?? null])", "JSON.stringify([name])"],
+  ["B7", "tabs/member.ts", "JSON.stringify([name, version, partitionOf(cache) ?? null])", "JSON.stringify([name])"],
   ["B8", "turns.ts", "this.#after(linger, () => turn.leave()),", "this.#after(linger, () => {}),"],
   ["O1", "kept-writes.ts", "try { await this.#backend.put(record);", "try { void this.#backend;"],
   [

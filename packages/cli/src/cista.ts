@@ -169,7 +169,17 @@ try {
 }
 
 function absoluteUrl(text: string): URL {
-  if (/^https?:/i.test(text) && URL.canParse(text)) return new URL(text);
+  if (/^https?:/i.test(text) && URL.canParse(text)) {
+    const url = new URL(text);
+    if (url.username === "" && url.password === "") return url;
+    // The parser's own message would print them.
+    program.error(
+      "error: the address bears a user name or a password. Say --header 'Authorization: Basic …' in place of it.",
+      {
+        exitCode: 2,
+      },
+    );
+  }
   throw new InvalidArgumentError(
     "It is absolute and begins with http:// or https://, such as http://127.0.0.1:4310/api/huts.",
   );

@@ -110,7 +110,9 @@ test("--json: the same as data; lists in envelopes, lists in parts, streams", as
     conditional: { by: "etag", status: 304, works: true },
     groups: ["huts"],
     complaints: [],
-    definition: expect.stringMatching(/\{ region, q \}\) => `\/api\/huts\?region=.*\n.*body\.huts,/),
+    definition: expect.stringMatching(
+      /\{ region, q \}\) => withQuery\("\/api\/huts", \{ region, q \}\).*\n.*body\.huts,/,
+    ),
   });
   expect((await found("/api/huts/h-16/logbook")).definition).toContain("api.pages<{ id: string }, Logbook>");
   expect(await found("/api/notices")).toMatchObject({

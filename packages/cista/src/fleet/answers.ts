@@ -1,6 +1,7 @@
 /** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
 import type { Answer, LoadCall } from "../core/index.js";
 import { checked, detailsOf, loadedValueOf, milliseconds, omitUndefined, wasChecked } from "../core/internal.js";
+import { boundedLabels, sourceLabel } from "./labels.js";
 import { FleetRecord } from "./record.js";
 
 /** Who may share what a source answers. */
@@ -54,7 +55,10 @@ export async function recordOfAnswer(
     lastModified: validator?.lastModified,
     groups: own.length > 0 ? own : undefined,
   });
-  const labels = [...new Set([...own, ...named, ...(labelsOf?.(call.params) ?? []), sourceLabel(name)])];
+  const labels = boundedLabels(
+    [...new Set([...own, ...named, ...(labelsOf?.(call.params) ?? []), sourceLabel(name)])],
+    name,
+  );
   // Rule T3: for the fleet s-maxage counts; for one user, whose private cache it is, max-age.
   const forAll = audience === "all" ? use : undefined;
   const isAsBefore = same && details.maxAge === undefined && !use;
@@ -73,11 +77,6 @@ export async function recordOfAnswer(
 }
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
-
-/** By which all of one source can be called out of date. No group of a server's can be meant by it: those have no control characters. */
-export function sourceLabel(source: string): string {
-  return `\u0001${source}`;
-}
 
 /** Undefined for what JSON cannot carry as it is, and for what is too large. */
 function jsonText(value: unknown, maxBytes: number): string | undefined {

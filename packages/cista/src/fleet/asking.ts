@@ -60,6 +60,8 @@ export interface How {
 export class Asking {
   readonly #host: AskingHost;
   readonly #own: OwnMarks;
+  /** Sources for all whose answers have turned out to be users' own. */
+  readonly #warned = new Set<string>();
 
   constructor(host: AskingHost, own: OwnMarks) {
     this.#host = host;
@@ -110,6 +112,7 @@ export class Asking {
     const isUnchanged = answered.kind === "unchanged";
     if (!record) {
       figures.notShared++;
+      if (DEVELOPMENT && audience === "all" && answered.details.shared?.for === "user") this.#warnOnce(call);
       if (!isUnchanged || offered) this.#own.add(id);
       lease?.release(isUnchanged && !offered ? {} : { own: ownFor });
       // What was offered is not what the cache itself holds.
@@ -119,6 +122,14 @@ export class Asking {
     if (lease && !lease.isOver) this.#put(lease, record);
     else if (!isAlone) memory.remember(id, record, undefined);
     return { kind: "shared", record, own: isUnchanged ? record.answerForMany(now) : came };
+  }
+
+  #warnOnce({ source }: LoadCall): void {
+    if (this.#warned.has(source)) return;
+    this.#warned.add(source);
+    console.warn(
+      `Cista: the fleet shares "${source}" among all users, but its answers are each user's own: nothing of it is shared, and each request asks. Name it in perUser in place of sources; or have the server say "public" or "s-maxage".`,
+    );
   }
 
   /** Rule T7. What is the server's trouble is so for all who wait; what it says to one is not. */

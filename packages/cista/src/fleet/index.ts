@@ -30,7 +30,7 @@ export interface FleetOptions {
   keep?: Duration;
   /** A value whose JSON has more bytes is not shared. Default 1,000,000. */
   maxBytes?: number;
-  /** So many entries each process remembers itself, in at most 64 MiB of text. Default 1,000; false: none. */
+  /** So many entries each process remembers itself, in about 64 MiB at most. Default 1,000; false: none. */
   near?: number | false;
   /** What `cista fleet watch` shows this process as. Default: its number. */
   title?: string;

@@ -26,10 +26,13 @@ export class Lease {
     this.#renewLater();
   }
 
-  /** Puts what has come, and gives the lease back in one go. Undefined where the store is away. */
-  put(put: Put): Promise<"stored" | "older" | "invalidated" | "lost" | undefined> {
+  /** Puts what has come, and gives the lease back in one go. Undefined where the store is away, or does not take it. */
+  async put(put: Put): Promise<"stored" | "older" | "invalidated" | "lost" | undefined> {
     this.isOver = true;
-    return this.#host.contact.ask((store) => store.put(this.id, this.#token, put));
+    const { contact } = this.#host;
+    const said = await contact.ask((store) => store.put(this.id, this.#token, put));
+    if (said === undefined) void contact.ask((store) => store.release(this.id, this.#token, {})); // nobody waits for its end
+    return said;
   }
 
   release(why: Release): void {

@@ -5,7 +5,7 @@ import { Asking, type AskingHost, type Outcome, type Question } from "./asking.j
 import { Flight } from "./flights.js";
 import { Lease } from "./lease.js";
 import { OwnMarks } from "./own-marks.js";
-import { type FleetRecord, recordOf } from "./record.js";
+import { type FleetRecord, isOfAnotherForm, recordOf } from "./record.js";
 import type { Found, StoredRecord } from "./store.js";
 import { type Wait, Waits } from "./waits.js";
 
@@ -138,7 +138,9 @@ export class Loads {
     }
     if (found.token || found.state === "fresh") {
       const before = isGood || found.state === "invalid" ? record : undefined;
-      return this.#asking.ask(question, { signal, before, isGood, token: found.token });
+      const isBroken = !found.token && !record && !isOfAnotherForm(found.stored?.meta);
+      const token = isBroken ? await contact.ask((store) => store.takeAnew(id)) : found.token;
+      return this.#asking.ask(question, { signal, before, isGood, token });
     }
     figures.waited++;
     const most = Math.min(found.leaseLeft ?? longestWait, longestWait);

@@ -10,11 +10,12 @@ import {
   partitionOf,
   plainSelector,
 } from "../core/internal.js";
-import { type Audience, sourceLabel } from "./answers.js";
+import type { Audience } from "./answers.js";
 import type { AskingHost } from "./asking.js";
 import { Contact } from "./contact.js";
 import { type FleetFigures, noFigures } from "./figures.js";
 import { Hearing, type HearingHost, pollEvery } from "./hearing.js";
+import { boundedInvalidation, everything, longestId, sourceLabel } from "./labels.js";
 import { Loads } from "./loads.js";
 import { believedFor, isAloneVersion, Memory } from "./memory.js";
 import type { FleetStore, HeardInvalidation, Invalidation } from "./store.js";
@@ -116,7 +117,8 @@ export class Member implements AskingHost, HearingHost {
           const note = (version: number) => {
             if (!isAloneVersion(version)) versions.set(call.key, version);
           };
-          return this.#loads.load({ id: idOf(call.key, audience, partition), audience, call, proceed, note });
+          const id = idOf(call.key, audience, partition);
+          return id.length > longestId ? proceed() : this.#loads.load({ id, audience, call, proceed, note });
         },
       }),
       onChange(cache, (change) => this.#changed(cache, partition, change)),
@@ -140,7 +142,8 @@ export class Member implements AskingHost, HearingHost {
     return keys.flatMap((key) => {
       const audience = this.#audiences.get(sourceIn(key));
       if (!audience || (audience === "user" && partition === undefined)) return [];
-      return [idOf(key, audience, partition)];
+      const id = idOf(key, audience, partition);
+      return id.length > longestId ? [] : [id];
     });
   }
 
@@ -168,7 +171,8 @@ export class Member implements AskingHost, HearingHost {
    * @param origin the cache in which it has been done already
    * @returns its version; undefined where it will be told later
    */
-  async invalidate(what: Invalidation, origin?: Cache): Promise<number | undefined> {
+  async invalidate(all: Invalidation, origin?: Cache): Promise<number | undefined> {
+    const what = boundedInvalidation(all);
     this.figures.invalidations++;
     const count = this.memory.invalidate(what);
     this.#loads.forgetFlights();
@@ -223,7 +227,7 @@ export class Member implements AskingHost, HearingHost {
   ): void {
     const own = idOf("", "user", partition);
     const selectors: PlainSelector[] = [
-      ...labels.map((label) => (label.startsWith(sourceLabel("")) ? { of: label.slice(1) } : { group: label })),
+      ...labels.map(selectorOf),
       ...ids.flatMap((id) => {
         if (!id.startsWith(" ")) return [{ key: id }];
         return partition !== undefined && id.startsWith(own) ? [{ key: id.slice(own.length) }] : [];
@@ -275,6 +279,11 @@ export class Member implements AskingHost, HearingHost {
     for (const end of this.#pauses) end();
     this.#store.close();
   }
+}
+
+function selectorOf(label: string): PlainSelector {
+  if (label === everything) return "all";
+  return label.startsWith(sourceLabel("")) ? { of: label.slice(1) } : { group: label };
 }
 
 /** No key begins with a space, so that no entry of all can be taken for a user's. */

@@ -1,4 +1,5 @@
 /** What one process remembers of what it has read, and until when it believes that. Rules T8, T9. */
+import { anyLabel, everything } from "./labels.js";
 import type { FleetRecord } from "./record.js";
 import type { Invalidation } from "./store.js";
 
@@ -10,8 +11,8 @@ const alone = 2 ** 52;
 
 /** So many labels and ids are remembered as called out of date. */
 const mostInvalidated = 10_000;
-/** Characters of all texts that are remembered together. */
-const mostText = 64 * 2 ** 20;
+/** About so many bytes do all take that are remembered together. */
+const mostBytes = 64 * 2 ** 20;
 
 const idName = (id: string) => `i${id}`;
 const labelName = (label: string) => `l${label}`;
@@ -23,7 +24,7 @@ export class Memory {
   readonly #now: () => number;
   readonly #most: number;
   readonly #records = new Map<string, FleetRecord>();
-  #length = 0;
+  #bytes = 0;
   /** By label and by id. */
   readonly #invalidated = new Map<string, number>();
   /** Of what is newer all that was called out of date is known. */
@@ -81,7 +82,8 @@ export class Memory {
 
   /** Whether a record is called out of date, by what is known here. */
   isBad(id: string, { labels, version }: Pick<FleetRecord, "labels" | "version">): boolean {
-    return this.#since(idName(id)) >= version || labels.some((label) => this.#since(labelName(label)) >= version);
+    const isLater = (name: string) => this.#since(name) >= version;
+    return isLater(idName(id)) || isLater(labelName(everything)) || labels.some((label) => isLater(labelName(label)));
   }
 
   /** Whether it is known here, and to be believed, that a record is good. */
@@ -107,7 +109,7 @@ export class Memory {
     this.forget(id);
     this.#add(id, record);
     for (const [oldest] of this.#records) {
-      if (this.#records.size <= this.#most && this.#length <= mostText) break;
+      if (this.#records.size <= this.#most && this.#bytes <= mostBytes) break;
       this.forget(oldest);
     }
   }
@@ -125,7 +127,8 @@ export class Memory {
   }
 
   #note({ labels, ids }: Invalidation, version: number, own: number): void {
-    for (const name of [...labels.map(labelName), ...ids.map(idName)]) {
+    const any = labels.length > 0 ? [labelName(anyLabel)] : [];
+    for (const name of [...labels.map(labelName), ...any, ...ids.map(idName)]) {
       const before = this.#since(name);
       // One of our own is under way that is later.
       if (before > alone && before > own) continue;
@@ -146,7 +149,7 @@ export class Memory {
     // What the store has not heard of yet stays.
     for (const [name, version] of this.#invalidated) if (version < alone) this.#invalidated.delete(name);
     this.#records.clear();
-    this.#length = 0;
+    this.#bytes = 0;
   }
 
   #storeVersions(): number[] {
@@ -159,7 +162,7 @@ export class Memory {
 
   #add(id: string, record: FleetRecord): void {
     this.#records.set(id, record);
-    this.#length += record.length;
+    this.#bytes += record.bytes;
   }
 
   forget(id: string): void {
@@ -169,6 +172,6 @@ export class Memory {
 
   #drop(id: string, record: FleetRecord): void {
     this.#records.delete(id);
-    this.#length -= record.length;
+    this.#bytes -= record.bytes;
   }
 }

@@ -15,6 +15,19 @@ interface Meta {
   readonly mustRevalidate?: boolean;
 }
 
+/** About what a member or an item takes in memory, beside its text. */
+const bytesOfPart = 24;
+
+/** At most so many members, items, objects and lists has a JSON text. */
+function partsIn(text: string): number {
+  let parts = 0;
+  for (let at = 0; at < text.length; at++) {
+    const letter = text.charCodeAt(at);
+    if (letter === 0x2c || letter === 0x5b || letter === 0x7b) parts++;
+  }
+  return parts;
+}
+
 export class FleetRecord {
   readonly entry: StoredEntry;
   /** Milliseconds: its lifetime for the fleet (s-maxage before max-age). */
@@ -29,6 +42,7 @@ export class FleetRecord {
   /** The value of the text, where it is at hand; whether somebody has been given it who may change it. */
   #value: unknown;
   #isAtHand: boolean;
+  #bytes: number | undefined;
 
   constructor(
     entry: StoredEntry,
@@ -48,9 +62,10 @@ export class FleetRecord {
     this.#isAtHand = value !== undefined;
   }
 
-  /** Characters of its text. */
-  get length(): number {
-    return this.#text.length;
+  /** About what its text takes, and its value once it is made of it. */
+  get bytes(): number {
+    this.#bytes ??= 2 * this.#text.length + bytesOfPart * partsIn(this.#text);
+    return this.#bytes;
   }
 
   age(now: number): number {
@@ -171,14 +186,24 @@ export function recordOf(
   return new FleetRecord(entry, more, text, at, value);
 }
 
-function metaIn(text: string): Meta | undefined {
-  let meta: Partial<Meta> | null;
+/** Whether another version of the library has put it, which can read it. */
+export function isOfAnotherForm(said = ""): boolean {
+  const form = parsed(said)?.form as number | undefined;
+  return Number.isSafeInteger(form) && form !== formVersion;
+}
+
+function parsed(text: string): Partial<Meta> | undefined {
   try {
-    meta = JSON.parse(text);
+    const meta = JSON.parse(text);
+    return typeof meta === "object" && meta !== null ? meta : undefined;
   } catch {
     return undefined;
   }
-  if (typeof meta !== "object" || meta?.form !== formVersion) return undefined;
+}
+
+function metaIn(text: string): Meta | undefined {
+  const meta = parsed(text);
+  if (meta?.form !== formVersion) return undefined;
   const { entry, lifetime = null, mustRevalidate } = meta;
   const isLifetime = lifetime === null || (typeof lifetime === "number" && lifetime >= 0);
   const { value: _, ...whole } =

@@ -74,7 +74,10 @@ export interface News {
   readonly isGap: boolean;
 }
 
-/** Each call settles: it rejects where the store does not answer within its time. */
+/** The store has answered, by an error that is of one call: it is not away. */
+export class Refusal extends Error {}
+
+/** Each call settles: it rejects where the store does not answer within its time, with a `Refusal` where it answers by an error. */
 export interface FleetStore {
   /** This process', as others hear it. */
   readonly name: string;

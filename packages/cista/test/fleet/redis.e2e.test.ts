@@ -25,7 +25,7 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     const client = clientOf(await redis.client(kind));
     let fleets = 0;
     const ids = ['hut "h-07"', ' "wren" basket "ä%\\n\n"'];
-    const labels = ["huts", "of h-07", "\u0001hut", "two\nlines%"];
+    const labels = ["huts", "of h-07", "\u0001hut", "two\nlines%", "\u0001", "\u0002"];
     const put = fc.record({ lifetime: fc.constantFrom(0, 3_600_000), labels: fc.subarray(labels) });
     const act = fc.record({
       by: fc.constantFrom("p1", "p2"),

@@ -1,3 +1,4 @@
+import { anyLabel, everything } from "../../src/fleet/labels.js";
 import type { Found, HeardInvalidation, Invalidation, Looked, News, Put, Release } from "../../src/fleet/store.js";
 
 interface Stored {
@@ -143,6 +144,8 @@ export class SimStore {
     const version = this.#next(before + 1);
     this.since ??= version;
     for (const label of labels) this.labels.set(label, version);
+    if (labels.length > 0) this.labels.set(anyLabel, version);
+    if (labels.includes(everything)) this.since = version;
     for (const id of ids) {
       const stored = this.#entry(id);
       if (stored) stored.invalidatedAt = version;

@@ -347,3 +347,25 @@ test("the journal says which tab an answer comes from", async () => {
   await advance("1s");
   expect(events).toEqual(["answer true", "adopt true"]);
 });
+
+test.each([-1, 1])(
+  "B2: a clock that is set %i hours on while a tab waits changes nothing of its patience",
+  async (hours) => {
+    const { world, tabs, advance } = await joined(3, { delay: 5, latency: 1 });
+    world.latency = 4000;
+    for (const tab of tabs) tab.watch("hut", 1);
+    await advance("1s");
+    world.offset = hours * 3_600_000;
+    await advance("6s");
+    expect(world.requests).toHaveLength(1);
+    expect(versions(tabs, 1)).toEqual([1, 1, 1]);
+    world.latency = 20_000;
+    for (const tab of tabs) void tab.cache.view(tab.hut, 2).revalidate();
+    await advance("1s");
+    of(tabs, Number(world.requests[1]?.[0])).stop();
+    world.offset = 0;
+    world.latency = 5;
+    await advance("8s");
+    expect(world.requests).toHaveLength(3); // another has taken its place
+  },
+);

@@ -1,4 +1,4 @@
-import { type Cache, createCache, Failure, source, type View, write } from "cista";
+import { answer, type Cache, createCache, Failure, source, type View, write } from "cista";
 import { joinTabs, type KeptRecord, type Outbox, type OutboxBackend, openOutbox, type Tabs } from "cista/browser";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { LifeEvent, TabLocks, TabPlatform } from "../../src/browser/tabs/platform.js";
@@ -46,7 +46,8 @@ export class World {
   /** Streams that are open at the origin, and the last event. */
   readonly streams = new Set<() => void>();
   mostStreams = 0;
-  event = 0;
+  #event = 0;
+  readonly #onEvent = new Set<() => void>();
   readonly locks = new Map<string, Lock>();
   /** What the browser's database has, and what the origin has booked: by Idempotency-Key, in order. */
   readonly records = new Map<string, KeptRecord>();
@@ -61,6 +62,20 @@ export class World {
 
   constructor(seed = 1) {
     this.clock = virtualClock(Date.UTC(2026, 10, 23), seed);
+  }
+
+  get event(): number {
+    return this.#event;
+  }
+
+  set event(number: number) {
+    this.#event = number;
+    for (const wake of [...this.#onEvent]) wake();
+  }
+
+  nextEvent(wake: () => void): () => void {
+    this.#onEvent.add(wake);
+    return () => this.#onEvent.delete(wake);
   }
 
   random(below: number): number {
@@ -191,6 +206,8 @@ export class Tab {
   readonly pair;
   readonly secret;
   readonly gauge;
+  readonly notices;
+  readonly count;
   readonly strange;
   #held: (() => void)[] = [];
   readonly #leaves = new Map<string, () => void>();
@@ -202,6 +219,7 @@ export class Tab {
     this.cache = createCache({
       ...(partition === undefined ? {} : { partition }),
       environment: this.environment,
+      capacity: 20_000,
       retry: { times: 3, first: "500ms" },
       clock: {
         now: () => clock.now() + world.offset,
@@ -238,6 +256,8 @@ export class Tab {
       retry: { times: Number.POSITIVE_INFINITY, first: "200ms", most: "500ms" },
       load: (_: void, { signal }) => this.#events(signal),
     });
+    this.notices = source({ name: "notices", load: (_: void, { signal }) => this.#notices(signal) });
+    this.count = source({ name: "count", maxAge: "1m", load: (_: void) => this.#count() });
   }
 
   /** @param pageClock how far the machine's clock was off when the page came */
@@ -321,8 +341,9 @@ export class Tab {
 
   // ── What it does ───────────────────────────────────────────────────────────
 
-  watch(name: "hut" | "pair" | "secret" | "gauge" | "strange", id: number): View<any> {
-    const view = this.cache.view<any, any>(this[name] as any, name === "gauge" ? undefined : id);
+  watch(name: "hut" | "pair" | "secret" | "gauge" | "notices" | "count" | "strange", id: number): View<any> {
+    const hasParams = !["gauge", "notices", "count"].includes(name);
+    const view = this.cache.view<any, any>(this[name] as any, hasParams ? id : undefined);
     const shown = this.shown.get(view.key) ?? [];
     this.shown.set(view.key, shown);
     const note = () => {
@@ -422,6 +443,21 @@ export class Tab {
     });
   }
 
+  /** A stream whose events are not to be stored. */
+  async *#notices(signal: AbortSignal) {
+    for await (const event of this.#events(signal)) yield answer(event, { noStore: true });
+  }
+
+  /** A stream that ends after three values. */
+  async *#count(): AsyncGenerator<Hut> {
+    const { world } = this;
+    world.requests.push(`${world.tabs.indexOf(this)}:count`);
+    for (let version = 1; version <= 3; version++) {
+      yield { id: 0, version };
+      await new Promise<void>((resolve) => world.clock.setTimer(() => this.run(resolve), 100));
+    }
+  }
+
   async *#events(signal: AbortSignal): AsyncGenerator<Hut> {
     const { world } = this;
     let wake = () => {};
@@ -443,7 +479,10 @@ export class Tab {
         }
         await new Promise<void>((resolve) => {
           wake = resolve;
-          world.clock.setTimer(() => this.run(resolve), 50);
+          const end = world.nextEvent(() => {
+            end();
+            world.clock.setTimer(() => this.run(resolve), 50);
+          });
         });
       }
     } finally {

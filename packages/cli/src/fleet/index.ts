@@ -137,7 +137,7 @@ async function withFleet(
     why = message;
   });
   const shown = new URL(url);
-  shown.password = "";
+  shown.password = shown.search = "";
   try {
     await redis.connect().catch(() => {
       throw new FleetTrouble(`Redis cannot be reached at ${shown.href}: ${why}. Name another by --redis <url>.`);

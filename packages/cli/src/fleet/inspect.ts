@@ -66,14 +66,14 @@ function seen(name: string, said: string, now: number): ProcessSeen | undefined 
   } catch {
     return undefined; // of another form
   }
-  const { title = "", uptime = 0, caches = 0, figures = {} } = about;
+  const { title, uptime = 0, caches = 0, figures = {} } = about;
   const counts = Object.entries(figures).filter(([, count]) => typeof count === "number");
   return {
     name,
-    title: String(title) || name,
+    title: (typeof title === "string" && title) || name,
     silentFor: Math.max(0, now - Number(at)),
-    uptime: Number(uptime) || 0,
-    caches: Number(caches) || 0,
+    uptime: typeof uptime === "number" ? uptime : 0,
+    caches: typeof caches === "number" ? caches : 0,
     figures: Object.fromEntries(counts),
   };
 }
@@ -103,7 +103,8 @@ export async function entriesOf(
   const entries: EntrySeen[] = [];
   for (const key of keys) {
     if (entries.length > most) break;
-    const entry = await entryAt(redis, fleet, key, now, withValues);
+    // What is not of this form is passed over, and takes nothing else with it.
+    const entry = await entryAt(redis, fleet, key, now, withValues).catch(() => undefined);
     if (entry && (group === undefined || entry.groups.includes(group))) entries.push(entry);
   }
   return { entries: entries.slice(0, most), isAll: entries.length <= most };
@@ -133,13 +134,13 @@ async function entryAt(
   const [, partition, own] = /^ ("(?:[^"\\]|\\.)*") (.*)$/s.exec(id) ?? [];
   return {
     key: own ?? id,
-    ...(partition === undefined ? {} : { partition: JSON.parse(partition) }),
+    ...(partition === undefined ? {} : { partition: String(JSON.parse(partition)) }),
     state: isInvalid ? "invalid" : age < lifetime ? "fresh" : "stale",
     age,
     lifetime: lifetime >= Number.MAX_SAFE_INTEGER ? null : lifetime,
     keptFor,
     bytes,
-    groups: names.filter((name) => !name.startsWith("\u0001")),
+    groups: names.filter((name) => !["\u0001", "\u0002"].includes(name.slice(0, 1))),
     ...(typeof value === "string" ? { value } : {}),
   };
 }
@@ -161,6 +162,7 @@ async function timeOf(redis: Redis): Promise<number> {
 }
 
 function labelInWords(label: string): string {
+  if (label === "\u0001") return "everything";
   return label.startsWith("\u0001") ? `source ${label.slice(1)}` : `group ${label}`;
 }
 

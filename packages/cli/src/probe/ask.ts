@@ -91,13 +91,21 @@ export async function ask(question: Question): Promise<Answered> {
 function redirection(to: string, from: URL, { headers, body }: Question): URL {
   const next = URL.canParse(to, from) ? new URL(to, from) : undefined;
   if (!next || (next.protocol !== "http:" && next.protocol !== "https:")) {
-    throw new NoAnswer(`${from.href} redirects to ${shortened(to)}, which is no address that is asked by HTTP.`);
+    throw new NoAnswer(
+      `${from.href} redirects to ${shortened(withoutUser(to))}, which is no address that is asked by HTTP.`,
+    );
   }
+  // WHATWG Fetch, HTTP-redirect fetch: none is followed that bears credentials; and none is shown.
+  next.username = next.password = "";
   const given = [...[...headers].map(([name]) => name), ...(body === undefined ? [] : ["the body"])];
   if (next.origin === from.origin || given.length === 0) return next;
   throw new NoAnswer(
     `${from.href} redirects to another origin, ${next.origin}. What you gave for the first (${given.join(", ")}) is not sent there. If it is meant for that one, probe ${shortened(next.href)} itself.`,
   );
+}
+
+function withoutUser(address: string): string {
+  return address.replace(/\/\/[^/?#]*@/, "//");
 }
 
 function shortened(text: string): string {

@@ -1,13 +1,27 @@
 /** What programs have done to entries, here and in other tabs, for as long as news of before may be on its way. Rules B1, B3. */
 import type { Cache } from "../../core/index.js";
 import { meansStored, type PlainSelector } from "../../core/internal.js";
-import type { Body, News } from "./messages.js";
+import { type Body, mostKeys, mostSelectors, type News } from "./messages.js";
 import type { Moments } from "./moments.js";
 
 export type ToldChange = Extract<Body, { kind: "change" }>;
 
 /** So many are remembered. */
 const most = 100;
+
+/** A change of many keys is told in several messages. */
+function inMessages(change: ToldChange): ToldChange[] {
+  const told: ToldChange[] = [];
+  const { keys, selectors } = change;
+  for (let i = 0; i === 0 || i * mostKeys < keys.length || i * mostSelectors < selectors.length; i++) {
+    told.push({
+      ...change,
+      keys: keys.slice(i * mostKeys, (i + 1) * mostKeys),
+      selectors: selectors.slice(i * mostSelectors, (i + 1) * mostSelectors),
+    });
+  }
+  return told;
+}
 
 export class Changes {
   readonly #cache: Cache;
@@ -45,7 +59,7 @@ export class Changes {
     const untold = this.#own.slice(this.#told);
     this.#own = this.#own.slice(-most);
     this.#told = this.#own.length;
-    for (const change of untold) {
+    for (const change of untold.flatMap(inMessages)) {
       try {
         tell(change);
       } catch {
@@ -55,7 +69,7 @@ export class Changes {
   }
 
   ownSince(at: number): ToldChange[] {
-    return this.#own.filter((change) => change.at > at);
+    return this.#own.filter((change) => change.at > at).flatMap(inMessages);
   }
 
   /** What was done by this tab's clock counts as so much later. */

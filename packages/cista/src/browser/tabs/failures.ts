@@ -2,6 +2,7 @@
 import { Failure, type LoadCall } from "../../core/index.js";
 import { asFailure } from "../../core/internal.js";
 import type { Body } from "./messages.js";
+import { Recent } from "./recent.js";
 
 type Told = Extract<Body, { kind: "failed" }>;
 
@@ -10,7 +11,10 @@ const failureCounts = 2000;
 
 /** The failures of other tabs, by their keys. */
 export class Failures {
-  readonly #failures = new Map<string, { readonly at: number; readonly attempt: number; readonly failure: Failure }>();
+  readonly #failures = new Recent<
+    string,
+    { readonly at: number; readonly attempt: number; readonly failure: Failure }
+  >();
 
   /** @param now when it was heard of, in milliseconds */
   note(told: Told, now: number): void {

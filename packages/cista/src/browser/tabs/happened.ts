@@ -7,7 +7,7 @@ import type { Telling } from "./telling.js";
 /** The kinds of the journal's events that say so. */
 export const kindsHeard: readonly JournalKind[] = [
   ...(["answer", "unchanged", "missing", "put", "restore", "delete", "evict"] as const),
-  ...(["failure", "retry", "abort"] as const),
+  ...(["failure", "retry", "abort", "end"] as const),
 ];
 
 /** @param event of an entry, by this tab itself */
@@ -25,6 +25,8 @@ export function noteHappened(
     hub.moments.hold(key, 0, "");
   } else if (kind === "failure" || kind === "retry" || kind === "delete") {
     loads.finish(key);
+  } else if (kind === "end") {
+    telling.streamEnded(key);
   } else if (kind === "abort") {
     loads.release(key);
   } else if (hub.isNamed(source)) {

@@ -5,6 +5,7 @@ import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
 import type { News } from "./messages.js";
+import { Recent } from "./recent.js";
 import type { Telling } from "./telling.js";
 
 export class Hearing {
@@ -14,7 +15,7 @@ export class Hearing {
   readonly #changes: Changes;
   readonly #telling: Telling;
   /** What the others held when this tab came, of sources that it had not used by then. */
-  readonly #kept = new Map<string, News>();
+  readonly #kept = new Recent<string, News>();
 
   constructor(cache: Cache, hub: Hub, loads: Loads, changes: Changes, telling: Telling) {
     this.#cache = cache;
@@ -45,8 +46,9 @@ export class Hearing {
     const isAwaited = this.#loads.take(news, isNews);
     if (!isNews) return;
     const whole = as ? this.#withValue(key, entry) : entry;
-    const since = Math.max(0, this.#hub.now() - takenAt);
-    const isHere = () => whole && adoptEntry(this.#cache, whole, since, by, this.#loads.isAwaited(key));
+    const since = Math.max(0, moments.now() - takenAt);
+    const isHere = () =>
+      whole && adoptEntry(this.#cache, whole, since, by, this.#loads.isAwaited(key) || opened !== undefined);
     if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) moments.hold(key, at, by, opened);
     else if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
   }

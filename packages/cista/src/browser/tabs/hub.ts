@@ -12,6 +12,7 @@ export interface Hub {
   readonly locks: TabLocks | undefined;
   /** The name of a lock of this group of tabs. */
   lockName(about: string): string;
+  /** Milliseconds, for lengths of time: no one sets this clock. */
   now(): number;
   /** Calls back after so many milliseconds. Returns what cancels it. */
   after(delay: number, callback: () => void): () => void;

@@ -6,6 +6,7 @@ import type { Hub } from "./hub.js";
 import { answerIn, type Body, type News } from "./messages.js";
 import { graceForSign, nextHeard } from "./patience.js";
 import type { TabLocks } from "./platform.js";
+import { Recent } from "./recent.js";
 import { untilLost } from "./streams.js";
 import type { Turn } from "./turn.js";
 import { Turns } from "./turns.js";
@@ -18,7 +19,7 @@ export class Loads {
   /** When each load under way began. */
   readonly #begun = new Map<string, number>();
   /** Keys whose values are each tab's own. */
-  readonly #own = new Set<string>();
+  readonly #own = new Recent<string, true>();
   readonly #failures = new Failures();
   /** Keys whose stream this tab has open. */
   readonly #open = new Set<string>();
@@ -41,7 +42,7 @@ export class Loads {
     if (hub.isFrozen) return hub.ready().then(() => this.load(call, proceed));
     this.#begun.set(key, hub.moments.next());
     if (hub.isClosed || !hub.isShared(call)) {
-      this.#own.add(key);
+      this.setOwn(key, true);
       return proceed();
     }
     // Where there are no locks each tab asks for itself, and tells what it has learned.
@@ -51,8 +52,8 @@ export class Loads {
 
   async #alone(call: LoadCall, proceed: () => unknown, turn?: Turn): Promise<unknown> {
     const came = await proceed();
-    if (call.parts.length > 0) this.#own.add(call.key);
-    return isIterable(came) ? this.#lead(call.key, came, turn) : came;
+    if (call.parts.length > 0) this.setOwn(call.key, true);
+    return isIterable(came) ? this.#lead(call, came, turn) : came;
   }
 
   async #together(call: LoadCall, proceed: () => unknown, locks: TabLocks): Promise<unknown> {
@@ -62,12 +63,13 @@ export class Loads {
     await hub.ready();
     signal.throwIfAborted();
     const known = context.cause === "asked" ? undefined : hub.known(key);
-    if (known) return answerIn(known, hub.now());
+    if (known && known.opened === undefined) return answerIn(known, hub.moments.now());
     this.#failures.refuseKnown(call, hub.now());
     const wait = new Wait(this.#since(call), hub.now());
     this.#waits.set(key, wait);
     const turn = this.#turns.take(key, locks);
     signal.addEventListener("abort", () => this.#leave(key, wait, turn), { once: true });
+    if (known) return this.#follow(call, proceed, wait, turn, known);
     try {
       const heard = await nextHeard(hub, key, wait, turn, signal);
       if (heard === "turn" || heard === "own") {
@@ -78,7 +80,7 @@ export class Loads {
       if (heard.kind === "failed") throw this.#failures.of(key) ?? failureIn(heard);
       if (heard.news.opened !== undefined) return this.#follow(call, proceed, wait, turn, heard.news);
       this.#leave(key, wait, turn);
-      return answerIn(heard.news, hub.now());
+      return answerIn(heard.news, hub.moments.now());
     } catch (thrown) {
       this.#endWait(key, wait);
       if (turn.has && !signal.aborted) {
@@ -103,7 +105,7 @@ export class Loads {
     const { read } = context;
     const readPart = (...question: Parameters<typeof read>) => {
       if (!this.#own.has(key)) {
-        this.#own.add(key);
+        this.setOwn(key, true);
         this.#hub.tell({ kind: "own", key });
         turn.leave();
       }
@@ -124,13 +126,18 @@ export class Loads {
 
   // ── Streams: one tab has it open, the others follow ────────────────────────
 
-  async *#lead(key: string, stream: AsyncIterable<unknown>, turn: Turn | undefined): AsyncGenerator<unknown> {
+  async *#lead({ key }: LoadCall, stream: AsyncIterable<unknown>, given: Turn | undefined): AsyncGenerator<unknown> {
+    const { locks, isClosed } = this.#hub;
+    // One that was alone takes the place all the same: a tab that comes later finds the stream open.
+    const turn = given ?? (locks && !isClosed && !this.#own.has(key) ? this.#turns.take(key, locks) : undefined);
+    let hasEnded = false;
     this.#open.add(key);
     try {
       yield* untilLost(stream, (lose) => turn && this.#turns.whenLost(turn, lose));
+      hasEnded = true; // told, before its place is another's
     } finally {
       this.#open.delete(key);
-      turn?.leave();
+      if (!hasEnded) turn?.leave();
     }
   }
 
@@ -138,12 +145,13 @@ export class Loads {
     const { key, context } = call;
     wait.isFollowing = true;
     try {
-      yield answerIn(first, this.#hub.now());
+      yield answerIn(first, this.#hub.moments.now());
       for (;;) {
         const heard = await nextHeard(this.#hub, key, wait, turn, context.signal);
         if (heard === "turn" || heard === "own") break;
         if (heard.kind === "failed") throw failureIn(heard);
-        yield answerIn(heard.news, this.#hub.now());
+        yield answerIn(heard.news, this.#hub.moments.now());
+        if (heard.news.opened === undefined) return; // it has ended
       }
       this.#endWait(key, wait);
       const came = await this.#ask(call, proceed, turn);
@@ -165,8 +173,8 @@ export class Loads {
       this.#failures.delete(key);
     }
     if (!wait || at < wait.since) return false;
-    // What is known already does for one that waits for just that.
-    if (!isNews && wait.isFollowing) return false;
+    // What is known already does for one that waits for just that; to one that follows it says that the stream has ended.
+    if (!isNews && wait.isFollowing && news.opened !== undefined) return false;
     wait.feed({ kind: "news", news }, this.#hub.now());
     return true;
   }
@@ -176,7 +184,7 @@ export class Loads {
     const now = this.#hub.now();
     const wait = this.#waits.get(key);
     if (kind === "own") {
-      this.#own.add(key);
+      this.setOwn(key, true);
       wait?.feed({ kind }, now);
     } else if (kind === "failed") {
       this.#failures.note(message, now);
@@ -185,6 +193,10 @@ export class Loads {
       wait?.sign(now);
     } else if (this.#turns.has(key) && !this.#hub.isFrozen) {
       // What there is was told, and does for whoever waits; or the lock is all that keeps it from asking.
+      if (this.#own.has(key)) {
+        this.tellOwn(key);
+        return;
+      }
       const isKept = kind === "asks" || !this.#turns.isLingering(key) || this.#hub.moments.of(key).at >= message.since;
       if (isKept) this.#hub.tell({ kind: "alive", key });
       else this.#turns.release(key);
@@ -199,6 +211,12 @@ export class Loads {
   /** The request is over and has been told of, or there is nothing to tell but that. */
   finish(key: string): void {
     if (!this.#open.has(key)) this.#turns.finish(key);
+  }
+
+  /** Nobody waits for what is each tab's own, nor for its stream to end. */
+  tellOwn(key: string): void {
+    this.#hub.tell({ kind: "own", key });
+    this.#turns.release(key);
   }
 
   /** The request is over, and nobody needs to know. */
@@ -216,7 +234,7 @@ export class Loads {
   }
 
   setOwn(key: string, isOwn: boolean): void {
-    if (isOwn) this.#own.add(key);
+    if (isOwn) this.#own.set(key, true);
     else this.#own.delete(key);
   }
 
@@ -227,6 +245,11 @@ export class Loads {
   /** Whether somebody may have missed what was told of it: an open stream's last value, or an answer that has just come. */
   isTellable(key: string): boolean {
     return this.#open.has(key) || this.#turns.isLingering(key);
+  }
+
+  /** Whether its stream is open: in this tab, or in one that it follows. */
+  isStreaming(key: string): boolean {
+    return this.#open.has(key) || this.#waits.get(key)?.isFollowing === true;
   }
 
   /** Of a stream that this tab has open: when it was opened. */

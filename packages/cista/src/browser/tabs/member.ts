@@ -1,12 +1,12 @@
 /** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
 import { type Cache, CistaError, type JournalEvent, journalOf, type Source } from "../../core/index.js";
-import { type Change, clockOf, onChange, plainSelector, snapshotWith } from "../../core/internal.js";
+import { type Change, clockOf, onChange, partitionOf, plainSelector } from "../../core/internal.js";
 import { Changes } from "./changes.js";
 import { kindsHeard, noteHappened } from "./happened.js";
 import { Hearing } from "./hearing.js";
 import type { Hub } from "./hub.js";
 import { Loads } from "./loads.js";
-import { type Body, formVersion, type Message, type News, wellFormedMessage } from "./messages.js";
+import { type Body, formVersion, type Message, mostOthers, type News, wellFormedMessage } from "./messages.js";
 import { Moments } from "./moments.js";
 import type { LifeEvent, TabChannel, TabLocks, TabPlatform } from "./platform.js";
 import { Telling } from "./telling.js";
@@ -45,7 +45,12 @@ export class Member implements Hub {
   #channel: TabChannel | undefined;
   /** When it joined, or came back. */
   #joinedAt = 0;
-  readonly #greetings: Greetings = new Greetings(this);
+  readonly #greetings: Greetings = new Greetings(this, {
+    tellChanges: () => {
+      for (const change of this.#changes.ownSince(this.moments.next() - recently)) this.tell(change);
+    },
+    tellAll: (to) => this.#telling.tellAll(to, [...this.others]),
+  });
   /** Sources that this tab has used: of others it takes nothing in. */
   readonly #used = new Set<string>();
   /** Whether it has been told by which clock the others go. */
@@ -54,14 +59,13 @@ export class Member implements Hub {
   #confirmed: Set<string> | undefined;
 
   constructor(cache: Cache, { name, version, sources }: MemberOptions, platform: TabPlatform) {
-    const { partition } = snapshotWith(cache, { where: () => false }, false);
     this.#cache = cache;
     this.#timers = new Timers(clockOf(cache));
     this.#platform = platform;
     this.locks = platform.locks;
     this.#sources = sources && new Set(sources.map((source) => source.name));
     // Rule B7: another version of the application, another form or another user is another channel.
-    this.#scope = `cista tabs ${formVersion} ${JSON.stringify([name, version, partition ?? null])}`;
+    this.#scope = `cista tabs ${formVersion} ${JSON.stringify([name, version, partitionOf(cache) ?? null])}`;
     this.id = (clockOf(cache).uniqueText?.() ?? "").slice(0, 12);
     this.moments = new Moments(() => platform.now());
     this.#loads = new Loads(this);
@@ -80,7 +84,7 @@ export class Member implements Hub {
   }
 
   now(): number {
-    return clockOf(this.#cache).now();
+    return this.#platform.now();
   }
 
   isShared({ source, definition }: { source: string; definition: { noStore?: boolean } }): boolean {
@@ -191,7 +195,7 @@ export class Member implements Hub {
   }
 
   #hear(data: unknown): void {
-    const message = this.isClosed ? undefined : wellFormedMessage(data);
+    const message = this.isClosed ? undefined : wellFormedMessage(data, this.moments.latest());
     if (!message || message.from === this.id) return;
     try {
       this.#takeIn(message);
@@ -201,16 +205,16 @@ export class Member implements Hub {
   }
 
   #takeIn(message: Message): void {
-    if (message.kind !== "bye") this.others.add(message.from);
+    if (message.kind !== "bye") this.#note(message.from);
     switch (message.kind) {
       case "bye":
         this.others.delete(message.from);
         break;
       case "hello":
-        this.#answerHello(message.from);
+        this.#greetings.add(message.from);
         break;
       case "here":
-        for (const other of message.others) if (other !== this.id) this.others.add(other);
+        for (const other of message.others) this.#note(other);
         this.#takeWelcome(message.to, message.at, message.news);
         break;
       case "news":
@@ -229,19 +233,13 @@ export class Member implements Hub {
     }
   }
 
-  /** One of us tells what there is: whoever is given this lock first. */
-  #answerHello(to: string): void {
-    if (this.isFrozen) return;
-    // Whoever tells it what there is may not have heard of these yet.
-    for (const change of this.#changes.ownSince(this.moments.next() - recently)) this.tell(change);
-    this.#greetings.give(to, () => this.#telling.tellAll(to, [...this.others]));
+  #note(other: string): void {
+    if (other !== this.id && this.others.size < mostOthers) this.others.add(other);
   }
 
-  #takeWelcome(to: string, at: number, all: readonly News[]): void {
-    if (to !== this.id) {
-      this.#greetings.note(to);
-      return;
-    }
+  #takeWelcome(to: readonly string[], at: number, all: readonly News[]): void {
+    this.#greetings.note(to);
+    if (!to.includes(this.id)) return;
     if (!this.#hasJoined) this.#shift(this.moments.join(at));
     this.#hasJoined = true;
     for (const news of all) {

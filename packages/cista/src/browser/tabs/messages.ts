@@ -13,11 +13,11 @@ export interface News {
   /** The tab that has learned it. */
   readonly by: string;
   readonly entry: StoredEntry;
-  /** When the entry's age was taken, by that tab's clock. */
+  /** The moment when the entry's age was taken. */
   readonly takenAt: number;
   /** It is still as it was at that moment: the value is left out. */
   readonly as?: { readonly at: number; readonly by: string };
-  /** Of an open stream: when it was opened. */
+  /** Of a stream that is open: when it was opened. */
   readonly opened?: number;
 }
 
@@ -32,10 +32,10 @@ export interface ToldFailure {
 export type Body =
   /** A tab is new, or has come back. */
   | { readonly kind: "hello" }
-  /** What there is, for one that said hello; without news: somebody else tells. */
+  /** What there is, for those that said hello. */
   | {
       readonly kind: "here";
-      readonly to: string;
+      readonly to: readonly string[];
       readonly at: number;
       readonly news: readonly News[];
       /** The tabs that the one who tells has heard of. */
@@ -69,20 +69,32 @@ export type Body =
 
 export type Message = Body & { readonly from: string };
 
-/** So many entries are told to a newcomer. */
-export const mostGreeted = 200;
+/** So many entries are told to a newcomer, and in any message of news. */
+export const mostNews = 200;
+/** So many keys, selectors and tabs are told in one message: nobody looks into a longer list. */
+export const mostKeys = 10_000;
+export const mostSelectors = 100;
+export const mostOthers = 1000;
+/** So much of a failure's message is told. */
+const longestMessage = 1000;
 
 type Check = (value: unknown) => boolean;
 const isText: Check = (value) => typeof value === "string";
 const isId: Check = (value) => isText(value) && value !== "" && (value as string).length <= 40;
-/** Milliseconds, to the thousandth: the year 2096 is the last that can be told so exactly. */
+/** Milliseconds, to the thousandth. */
 const isMoment: Check = (value) => typeof value === "number" && value >= 0 && value < 4e12;
+const isList = (value: unknown, most: number, check: Check): boolean =>
+  Array.isArray(value) && value.length <= most && value.every(check);
 const isObject: Check = (value) => typeof value === "object" && value !== null && !Array.isArray(value);
 const kinds: FailureKind[] = ["network", "timeout", "http", "shape", "no-value", "missing", "graphql", "load"];
 const failureKinds = new Set<unknown>(kinds);
 
-/** A message, if it is one: its own members, each as it has to be. */
-export function wellFormedMessage(data: unknown): Message | undefined {
+/**
+ * A message, if it is one: its own members, each as it has to be.
+ * @param latest no moment is later than that: such a one would be later than all that happens from then on
+ */
+export function wellFormedMessage(data: unknown, latest: number): Message | undefined {
+  const isPast: Check = (value) => isMoment(value) && (value as number) <= latest;
   if (!isObject(data)) return undefined;
   const { v, from, kind, key, to, at, since, others, attempt, failure, change, selectors, keys, news } = data as Record<
     string,
@@ -94,46 +106,47 @@ export function wellFormedMessage(data: unknown): Message | undefined {
     case "bye":
       return { from, kind };
     case "wants":
-      return isText(key) && isMoment(since) ? { from, kind, key, since } : undefined;
+      return isText(key) && isPast(since) ? { from, kind, key, since } : undefined;
     case "own":
     case "asks":
     case "alive":
       return isText(key) ? { from, kind, key } : undefined;
     case "signed-out":
-      return isMoment(at) ? { from, kind, at } : undefined;
-    case "here":
-      return isId(to) && isMoment(at) && Array.isArray(news) && Array.isArray(others) && others.every(isId)
-        ? { from, kind, to, at, news: newsIn(news.slice(0, mostGreeted)), others }
+      return isMoment(at) ? { from, kind, at: Math.min(at, latest) } : undefined; // it ends what was told, in any case
+    case "here": {
+      const isHere = isList(to, mostOthers, isId) && isPast(at) && isList(others, mostOthers, isId);
+      return isHere && isList(news, mostNews, isObject)
+        ? { from, kind, to, at, news: newsIn(news, isPast), others }
         : undefined;
+    }
     case "news":
-      return Array.isArray(news) ? { from, kind, news: newsIn(news) } : undefined;
+      return isList(news, mostNews, isObject) ? { from, kind, news: newsIn(news, isPast) } : undefined;
     case "failed": {
       const told = wellFormedFailure(failure);
-      return told && isText(key) && isMoment(at) && Number.isSafeInteger(attempt)
+      return told && isText(key) && isPast(at) && Number.isSafeInteger(attempt)
         ? { from, kind, key, at, attempt, failure: told }
         : undefined;
     }
     case "change": {
-      const isChange = (change === "invalidate" || change === "delete") && isMoment(at);
-      const isList = Array.isArray(selectors) && Array.isArray(keys) && keys.every(isText);
-      return isChange && isList ? { from, kind, change, at, keys, selectors: selectors.filter(isSelector) } : undefined;
+      const isChange = (change === "invalidate" || change === "delete") && isPast(at);
+      const isGood = isChange && isList(keys, mostKeys, isText) && isList(selectors, mostSelectors, () => true);
+      return isGood ? { from, kind, change, at, keys, selectors: selectors.filter(isSelector) } : undefined;
     }
     default:
       return undefined;
   }
 }
 
-function newsIn(list: readonly unknown[]): News[] {
-  return list.map(wellFormedNews).filter((news) => news !== undefined);
+function newsIn(list: readonly unknown[], isPast: Check): News[] {
+  return list.flatMap((news) => wellFormedNews(news, isPast) ?? []);
 }
 
-function wellFormedNews(news: unknown): News | undefined {
-  if (!isObject(news)) return undefined;
+function wellFormedNews(news: unknown, isPast: Check): News | undefined {
   const { key, at, by, entry, takenAt, as, opened } = news as Record<string, any>;
   const told = wellFormed(entry);
-  const isGood = isText(key) && isMoment(at) && isId(by) && isMoment(takenAt) && told && sourceIn(key) === told.source;
-  if (!isGood || told.noStore || (opened !== undefined && !isMoment(opened))) return undefined;
-  if (as !== undefined && !(isObject(as) && isMoment(as.at) && isText(as.by))) return undefined;
+  const isGood = isText(key) && isPast(at) && isId(by) && isPast(takenAt) && told && sourceIn(key) === told.source;
+  if (!isGood || told.noStore || (opened !== undefined && !isPast(opened))) return undefined;
+  if (as !== undefined && !(isObject(as) && isPast(as.at) && isText(as.by))) return undefined;
   const same = as === undefined ? undefined : { at: as.at, by: as.by };
   return omitUndefined({ key, at, by, entry: told, takenAt, as: same, opened }) as News;
 }
@@ -149,7 +162,8 @@ function wellFormedFailure(failure: unknown): ToldFailure | undefined {
   const isGood = failureKinds.has(kind) && isText(message) && typeof retryable === "boolean";
   if (!isGood || (status !== undefined && !Number.isSafeInteger(status))) return undefined;
   if (retryAfter !== undefined && !isMoment(retryAfter)) return undefined;
-  return omitUndefined({ kind, message, retryable, status, retryAfter }) as ToldFailure;
+  const text = (message as string).slice(0, longestMessage);
+  return omitUndefined({ kind, message: text, retryable, status, retryAfter }) as ToldFailure;
 }
 
 function isSelector(selector: unknown): selector is PlainSelector {
@@ -159,7 +173,7 @@ function isSelector(selector: unknown): selector is PlainSelector {
   return [key, group, of].filter(isText).length === 1;
 }
 
-/** What another tab has learned, as a load's answer. @param now on this tab's clock */
+/** What another tab has learned, as a load's answer. @param now the moment */
 export function answerIn({ entry, takenAt, by, as }: News, now: number): Answer<unknown> {
   const details = { ...detailsOf(entry), age: entry.age + Math.max(0, now - takenAt), from: by };
   if (as) return unchanged(details);

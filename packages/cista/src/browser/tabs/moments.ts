@@ -1,5 +1,7 @@
 /** What a tab knows of the age of what it holds, in moments that all tabs can compare. Rules B1, B5. */
 
+import { Recent } from "./recent.js";
+
 /** Of one key. */
 export interface Known {
   /** When the request began that brought what is held; 0: before this tab had joined. */
@@ -14,14 +16,29 @@ export interface Known {
 
 const nothing: Known = { at: 0, by: "", invalidatedAt: 0 };
 
+/** So much may another tab's clock be ahead of this one's, in milliseconds: a day. */
+const mostAhead = 24 * 60 * 60 * 1000;
+
 export class Moments {
   readonly #now: () => number;
   readonly #known = new Map<string, Known>();
+  /** Of keys under which nothing is held: since when what comes of them is of before. */
+  readonly #gone = new Recent<string, number>();
   #last = 0;
   #ahead = 0;
 
   constructor(now: () => number) {
     this.#now = now;
+  }
+
+  /** Milliseconds by the clock that the tabs have in common, as exactly as a message is quick. */
+  now(): number {
+    return this.#now() + this.#ahead;
+  }
+
+  /** No tab is further ahead than that: a moment beyond it is no moment. */
+  latest(): number {
+    return this.#now() + mostAhead;
   }
 
   /**
@@ -39,13 +56,13 @@ export class Moments {
 
   #after(part: number): number {
     // To the thousandth of a millisecond, which is as exact as a number can tell moments of these years.
-    this.#last = Math.max(this.#now() + this.#ahead + part, Math.round((this.#last + 0.001) * 1000) / 1000);
+    this.#last = Math.max(this.now() + part, Math.round((this.#last + 0.001) * 1000) / 1000);
     return this.#last;
   }
 
   /** @returns by how much this tab's clock turns out to be behind; 0 where that is little */
   heard(at: number): number {
-    const behind = Math.floor(at - this.#now() - this.#ahead);
+    const behind = Math.floor(at - this.now());
     if (behind > 0) this.#ahead += behind;
     this.#last = Math.max(this.#last, at);
     return behind < 1000 ? 0 : behind;
@@ -53,7 +70,7 @@ export class Moments {
 
   /** A newcomer goes by the clock of those who are there. @returns by how much that is ahead, or behind; 0 where it is little */
   join(at: number): number {
-    const further = Math.floor(at - this.#now() - this.#ahead);
+    const further = Math.floor(at - this.now());
     if (Math.abs(further) < 1000) return 0;
     this.#ahead += further;
     this.#last = at;
@@ -67,7 +84,8 @@ export class Moments {
   }
 
   of(key: string): Known {
-    return this.#known.get(key) ?? nothing;
+    const goneAt = this.#gone.get(key);
+    return this.#known.get(key) ?? (goneAt === undefined ? nothing : { ...nothing, invalidatedAt: goneAt });
   }
 
   knows(key: string): boolean {
@@ -76,23 +94,29 @@ export class Moments {
 
   hold(key: string, at: number, by: string, opened?: number): void {
     this.#known.set(key, { at, by, invalidatedAt: this.of(key).invalidatedAt, opened });
+    this.#gone.delete(key);
   }
 
   invalidate(key: string, at: number): void {
-    this.#known.set(key, { ...this.of(key), invalidatedAt: at });
+    const known = this.#known.get(key);
+    if (known) this.#known.set(key, { ...known, invalidatedAt: at });
+    else this.#gone.set(key, at);
   }
 
   /** Nothing is held, and nothing of before comes back. */
   delete(key: string, at: number): void {
-    this.#known.set(key, { ...nothing, invalidatedAt: at });
+    this.#known.delete(key);
+    this.#gone.set(key, at);
   }
 
   forget(key: string): void {
     this.#known.delete(key);
+    this.#gone.delete(key);
   }
 
   clear(): void {
     this.#known.clear();
+    this.#gone.clear();
   }
 
   /** Whether that is news here: newer than what is held, and than what is known to be out of date. */

@@ -3,7 +3,7 @@ import type { Cache } from "../../core/index.js";
 import { clockOf, keyText, type StoredEntry, snapshotWith, staysHere } from "../../core/internal.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
-import { mostGreeted, type News } from "./messages.js";
+import { mostNews, type News } from "./messages.js";
 
 /** About how long one of those who know better waits for another of them to say so, in milliseconds. */
 const correctionTime = 40;
@@ -49,18 +49,18 @@ export class Telling {
     this.#news.clear();
     if (this.#hub.isClosed) return;
     const told = keys.flatMap(([key, as]) => this.#newsOf(key, as) ?? []);
-    if (told.length > 0 && !this.#hub.isFrozen) this.#tellOrWarn(told);
+    if (!this.#hub.isFrozen) this.#tellInMessages(told);
     for (const [key] of keys) {
-      if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#hub.tell({ kind: "own", key });
-      this.#loads.finish(key);
+      if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#loads.tellOwn(key);
+      else this.#loads.finish(key);
     }
   }
 
   /** Undefined for what is each tab's own, and what was invalidated or deleted meanwhile: whoever needs it asks anew. */
   #newsOf(key: string, as?: News["as"]): News | undefined {
-    const { at, by, opened } = this.#hub.moments.of(key);
+    const { at, by } = this.#hub.moments.of(key);
     if (this.#loads.isOwn(key)) return undefined;
-    const { entries, takenAt } = snapshotWith(this.#cache, { key }, false);
+    const { entries } = snapshotWith(this.#cache, { key }, false);
     const [entry] = entries as StoredEntry[];
     if (!entry) return undefined;
     if (staysHere(entry)) {
@@ -70,10 +70,20 @@ export class Telling {
     const { value, ...rest } = entry;
     const told = as ? ({ ...rest, kind: "missing" } as StoredEntry) : entry;
     return {
-      ...{ key, at, by: by || this.#hub.id, entry: told, takenAt },
+      ...{ key, at, by: by || this.#hub.id, entry: told, takenAt: this.#hub.moments.now() },
       ...(as ? { as } : {}),
-      ...(opened === undefined ? {} : { opened }),
+      ...this.#openedOf(key),
     };
+  }
+
+  /** Of what a stream brought that is still open, here or in another tab: whoever wants it follows. */
+  #openedOf(key: string): Pick<News, "opened"> {
+    const { opened } = this.#hub.moments.of(key);
+    return opened === undefined || !this.#loads.isStreaming(key) ? {} : { opened };
+  }
+
+  #tellInMessages(all: readonly News[]): void {
+    for (let i = 0; i < all.length; i += mostNews) this.#tellOrWarn(all.slice(i, i + mostNews));
   }
 
   /** Rule B6: what cannot be cloned stays in its tab, and takes nothing else with it. */
@@ -94,8 +104,8 @@ export class Telling {
     }
   }
 
-  /** What is fresh here, for one that is new. */
-  tellAll(to: string, others: readonly string[]): void {
+  /** What is fresh here, for those that are new. */
+  tellAll(to: readonly string[], others: readonly string[]): void {
     this.#tellOrWarn(this.#all(), (news) =>
       this.#hub.tell({ kind: "here", to, at: this.#hub.moments.next(), news, others }),
     );
@@ -105,14 +115,14 @@ export class Telling {
     const { moments, id } = this.#hub;
     const isTold = ({ key, reading }: { key: string; reading: { fresh?: boolean } }) =>
       reading.fresh === true && !this.#loads.isOwn(key) && moments.knows(key);
-    const { entries, takenAt } = snapshotWith(this.#cache, { where: isTold as never }, false);
+    const { entries } = snapshotWith(this.#cache, { where: isTold as never }, false);
     return (entries as StoredEntry[])
       .filter((entry) => !entry.parts && this.#hub.isNamed(entry.source) && !staysHere(entry))
-      .slice(0, mostGreeted)
+      .slice(0, mostNews)
       .map((entry) => {
         const key = keyText(entry.source, entry.params);
         const { at, by } = moments.of(key);
-        return { key, at, by: by || id, entry, takenAt };
+        return { key, at, by: by || id, entry, takenAt: moments.now(), ...this.#openedOf(key) };
       });
   }
 
@@ -120,7 +130,13 @@ export class Telling {
   tellOwn(): void {
     const { moments, id } = this.#hub;
     const own = moments.keysBy(id, Number.POSITIVE_INFINITY).flatMap((key) => this.#newsOf(key) ?? []);
-    if (own.length > 0) this.#tellOrWarn(own);
+    this.#tellInMessages(own);
+  }
+
+  /** A stream has ended well: whoever follows it need not open it again. */
+  streamEnded(key: string): void {
+    this.tellAgain(key);
+    this.#loads.finish(key);
   }
 
   tellAgain(key: string): void {

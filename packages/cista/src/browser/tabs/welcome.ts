@@ -1,5 +1,6 @@
 /** How a tab that is new, or has been away, waits for what the others hold, and how one of them tells it. Rule B5. */
 import type { Hub } from "./hub.js";
+import { mostOthers } from "./messages.js";
 
 /** After how long without a sign of others a tab is alone, in milliseconds. */
 export const aloneAfter = 2000;
@@ -50,30 +51,56 @@ export class Welcome {
   }
 }
 
-/** Who has been told what there is: one of those who are here tells it. */
+/** So many newcomers in a row are welcomed each at once; those who come too quickly, all together, within so many milliseconds. */
+const mostInARow = 5;
+const inARowFor = 1000;
+
+/** What newcomers are told: what each tab has done lately, and by one of the tabs what there is. */
+interface Greeting {
+  tellChanges(): void;
+  tellAll(to: readonly string[]): void;
+}
+
+/** Who waits to be told what there is: one of those who are here tells it. */
 export class Greetings {
   readonly #hub: Hub;
-  readonly #greeted = new Set<string>();
+  readonly #greeting: Greeting;
+  readonly #waiting = new Set<string>();
+  #inARow = 0;
 
-  constructor(hub: Hub) {
+  constructor(hub: Hub, greeting: Greeting) {
     this.#hub = hub;
+    this.#greeting = greeting;
+  }
+
+  add(to: string): void {
+    if (this.#waiting.size < mostOthers) this.#waiting.add(to);
+    this.#next();
   }
 
   /** Another tab has done it. */
-  note(to: string): void {
-    this.#greeted.add(to);
+  note(to: readonly string[]): void {
+    for (const each of to) this.#waiting.delete(each);
   }
 
-  /** Done by whoever is given this lock first. */
-  give(to: string, tellAll: () => void): void {
+  #next(): void {
     const hub = this.#hub;
-    const told = async () => {
-      if (this.#greeted.has(to) || hub.isFrozen || hub.isClosed) return;
-      this.#greeted.add(to);
-      tellAll();
-    };
-    if (hub.locks) hub.locks.request(hub.lockName(`greet ${to}`), {}, told).catch(() => {});
+    if (this.#waiting.size === 0 || this.#inARow >= mostInARow || hub.isFrozen || hub.isClosed) return;
+    this.#inARow++;
+    hub.after(inARowFor, () => {
+      this.#inARow--;
+      this.#next();
+    });
+    // Whoever tells them what there is may not have heard of these yet.
+    this.#greeting.tellChanges();
+    const told = async () => this.#tell();
+    if (hub.locks) hub.locks.request(hub.lockName("greet"), {}, told).catch(() => {});
     else void told();
-    hub.after(aloneAfter, () => this.#greeted.delete(to)); // it may go away and come back
+  }
+
+  #tell(): void {
+    const to = [...this.#waiting];
+    this.#waiting.clear();
+    if (to.length > 0 && !this.#hub.isFrozen && !this.#hub.isClosed) this.#greeting.tellAll(to);
   }
 }

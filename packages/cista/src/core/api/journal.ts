@@ -24,6 +24,7 @@ export type JournalKind =
   | "answer"
   | "unchanged"
   | "missing"
+  | "end"
   | "failure"
   | "retry"
   | "abort"

@@ -63,6 +63,7 @@ export class Request {
   /** When the try under way began, and whether its stream has brought a value. */
   #triedAt = 0;
   #streamed = false;
+  #isStream = false;
   #held = false;
   #over = false;
 
@@ -144,6 +145,7 @@ export class Request {
     this.#pauses = 0;
     this.#triedAt = this.#plan.clock.now();
     this.#streamed = false;
+    this.#isStream = false;
     this.#move("running");
     if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
     this.#limit();
@@ -170,6 +172,7 @@ export class Request {
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
   async #follow(stream: AsyncIterable<unknown>, abort: AbortController): Promise<void> {
+    this.#isStream = true;
     const iterator = stream[Symbol.asyncIterator]();
     let ended = false;
     const close = () => {
@@ -241,6 +244,9 @@ export class Request {
       last = asFailure(thrown); // the definition's own mistake is shown, not lost
     }
     if (this.#over) return; // the definition has ended it
+    // A stream that waits for its next event hears of its end by its signal only.
+    const abort = this.#abort;
+    if (this.#isStream) this.#plan.defer(() => abort.abort(failure));
     if (again) this.#pauseThenTry(failure, delay);
     else this.#finish(() => this.#listener.onFailure(last));
   }

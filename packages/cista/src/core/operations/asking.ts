@@ -249,6 +249,7 @@ function failedOutcome(entry: Entry, failure: Failure): Outcome {
 
 /** A stream has ended: its last answer is kept as a plain one. */
 function noteStreamEnd(entry: Entry, request: Request): void {
+  record("end", entry, request);
   clearRequest(entry);
   forgetReads(entry);
   finishRequest(entry, request, outcomeOf(entry));

@@ -76,6 +76,7 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
     ...(answer === partsUnchanged ? { note: "all its parts are as they were" } : {}),
     ...(answer.details.from === undefined ? {} : { from: answer.details.from }),
   }),
+  end: (entry, request) => ({ ...tryDetails(entry, request), duration: sinceTry(entry) }),
   failure: (entry, request, failure) => ({
     ...tryDetails(entry, request, failure),
     failure,

@@ -17,6 +17,7 @@ export interface Facts {
   request: [request: Request];
   retry: [request: Request, failure: Failure, delay: number];
   answer: [request: Request, answer: Answer<unknown>];
+  end: [request: Request];
   failure: [request: Request, failure: Failure];
   abort: [request: Request, note: string];
   "held-back": [cause: Cause, note: string];

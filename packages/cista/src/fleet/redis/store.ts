@@ -1,7 +1,17 @@
 /** A fleet's store on Redis: each call is one script, and has a time-out of its own. */
 import { Failure } from "../../core/index.js";
 import { believedFor } from "../memory.js";
-import type { FleetStore, Found, HeardInvalidation, Invalidation, Looked, News, Put, Release } from "../store.js";
+import {
+  type FleetStore,
+  type Found,
+  type HeardInvalidation,
+  type Invalidation,
+  type Looked,
+  type News,
+  type Put,
+  Refusal,
+  type Release,
+} from "../store.js";
 import type { RedisClient } from "./client.js";
 import { type ScriptName, scripts } from "./scripts.js";
 
@@ -20,7 +30,9 @@ export interface RedisStoreOptions {
 const silentFor = believedFor + 200;
 
 /** What one look reads of an entry. */
-const looked = ["n", "s", "a", "l", "g", "i", "m", "v"];
+const looked = ["g", "m", "v", "n", "s", "a", "l", "i"];
+/** When an entry was stored may be so much later than Redis' clock was last heard to be, in milliseconds: a day. */
+const mostAhead = 86_400_000;
 /** So many labels are read at once, by whoever joins. */
 const mostLabels = 5000;
 
@@ -45,14 +57,19 @@ export class RedisStore implements FleetStore {
 
   async look(id: string): Promise<Looked | undefined> {
     const said = await this.#inTime(this.#client.send(["HMGET", this.#key("e", id), ...looked]));
-    const [version, at, age, lifetime, labels, invalidatedAt, meta, value] = said as (string | null)[];
+    const [labels, meta, value, ...numbers] = said as (string | null)[];
+    const [version, at, age, lifetime, invalidatedAt] = numbers.map(Number);
+    // What is not as it has to be is `take`'s, which mends it.
+    if (!isCount(version) || !isCount(at) || !isCount(age) || !isCount(lifetime) || !isCount(invalidatedAt))
+      return undefined;
     if (!version || !meta || value === null || value === undefined) return undefined;
     // By Redis' clock, as it was when that was last heard: rather too old than too young.
-    const now = Math.max(0, performance.now() + this.#ahead - Number(at));
+    const since = performance.now() + this.#ahead - at;
+    if (since < -mostAhead) return undefined;
     return {
-      stored: { value, meta, version: Number(version), age: Number(age) + now, labels: inLines(labels ?? "") },
-      lifetime: Number(lifetime),
-      invalidatedAt: Number(invalidatedAt ?? 0),
+      stored: { value, meta, version, age: age + Math.max(0, since), labels: inLines(labels ?? "") },
+      lifetime,
+      invalidatedAt,
     };
   }
 
@@ -62,10 +79,10 @@ export class RedisStore implements FleetStore {
     const said = pairsOf(await this.#inTime(this.#client.send(["HGETALL", key])));
     const since = said.get("since");
     if (since === undefined) return undefined;
-    said.delete("since");
+    const all = [...said].filter(([name, version]) => name.startsWith("=") && isCount(Number(version)));
     return {
-      since: Number(since),
-      all: Array.from(said, ([name, version]) => [unescaped(name.slice(1)), Number(version)]),
+      since: isCount(Number(since)) ? Number(since) : Number.POSITIVE_INFINITY,
+      all: all.map(([name, version]) => [unescaped(name.slice(1)), Number(version)]),
     };
   }
 
@@ -98,6 +115,7 @@ export class RedisStore implements FleetStore {
       this.#key("o", id),
       this.#named("told"),
       this.#named("g"),
+      this.#named("n"),
     ];
     const numbers = [age, lifetime, keep].map((number) => number.toFixed(0));
     const words = [`${this.name} ${token}`, token, value, meta, ...numbers, linesOf(labels), id];
@@ -204,11 +222,26 @@ export class RedisStore implements FleetStore {
         (thrown) => {
           clearTimeout(timer);
           isOver = true;
-          reject(thrown);
+          reject(refusalOf(thrown) ?? thrown);
         },
       );
     });
   }
+}
+
+/** Errors by which Redis says that it can do nothing at all now: it is away. */
+const awayErrors = /^(?:LOADING|MASTERDOWN|CLUSTERDOWN|READONLY|OOM|MISCONF|NOAUTH|NOPERM|WRONGPASS|NOREPLICAS|BUSY)\b/;
+
+/** Redis has answered, by an error that is of this one call. */
+function refusalOf(thrown: unknown): Refusal | undefined {
+  const { name = "", message = "" } = (thrown ?? {}) as Partial<Error>;
+  const isReply = name === "ReplyError" || /^[A-Z]{3,} /.test(message);
+  return isReply && !awayErrors.test(message) ? new Refusal(message) : undefined;
+}
+
+/** Zero or more, and exact. */
+function isCount(value: number | undefined): value is number {
+  return value !== undefined && value >= 0 && value <= Number.MAX_SAFE_INTEGER;
 }
 
 /** What all keys of a fleet begin with: the braces put them into one slot of a cluster. */

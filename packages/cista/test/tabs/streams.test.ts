@@ -1,0 +1,85 @@
+import type { Duration } from "cista";
+import { expect, test } from "vitest";
+import type { Tab } from "./world.js";
+import { World } from "./world.js";
+
+// Streams in joined tabs, rules B2 and B8: one tab has a stream open, the others follow.
+
+const gaugeIn = (tab: Tab) => tab.cache.peek(tab.gauge);
+const streamsOf = (world: World, tab: Tab) =>
+  [...world.streams].filter((end) => (end as unknown as { tab: Tab }).tab === tab).length;
+
+async function event(world: World): Promise<void> {
+  world.event++;
+  await world.clock.advance("1s");
+}
+
+const comings = { "as soon as it comes": "0ms", "once it is welcomed": "500ms" };
+const goings = { kill: (tab: Tab) => tab.kill(), unwatch: (tab: Tab) => tab.unwatch("gauge") };
+const openedWhen = { "with others there": "1ms", "while it was alone": "5s" };
+
+for (const [coming, pause] of Object.entries(comings)) {
+  for (const [going, leave] of Object.entries(goings)) {
+    for (const [when, alone] of Object.entries(openedWhen)) {
+      test(`B2: a tab that watches ${coming} follows a stream that another opened ${when}, and opens it after ${going}`, async () => {
+        const world = new World();
+        world.delay = 5;
+        const first = await world.open();
+        await world.clock.advance(alone as Duration);
+        first.watch("gauge", 0);
+        await event(world);
+        const second = await world.open({ join: false });
+        void second.join();
+        await world.clock.advance(pause as Duration);
+        second.watch("gauge", 0);
+        await event(world);
+        expect([gaugeIn(second).value?.version, gaugeIn(second).fresh, world.mostStreams]).toEqual([2, true, 1]);
+        leave(first);
+        await event(world);
+        expect([gaugeIn(second).value?.version, gaugeIn(second).fresh]).toEqual([3, true]);
+        expect(streamsOf(world, second)).toBe(1);
+      });
+    }
+  }
+}
+
+test("B2: a stream that has ended well in one tab is not opened again by those that follow it", async () => {
+  const world = new World();
+  world.delay = 3;
+  for (let at = 0; at < 3; at++) await world.open();
+  for (const tab of world.tabs) tab.watch("count", 0);
+  await world.clock.advance("5s");
+  expect(world.requests).toHaveLength(1);
+  for (const tab of world.tabs) {
+    expect(tab.cache.peek(tab.count)).toMatchObject({ value: { version: 3 }, fresh: true, request: "none" });
+  }
+});
+
+test("B2: what is not to be stored keeps no later tab waiting, however long its stream is open", async () => {
+  const world = new World();
+  world.delay = 3;
+  const first = await world.open();
+  await world.open();
+  first.watch("notices", 0);
+  await event(world);
+  const late = await world.open();
+  late.watch("notices", 0);
+  await world.clock.advance("100ms");
+  expect(late.cache.peek(late.notices)).toMatchObject({ state: "ready", value: { version: 1 } });
+});
+
+test("B2: whoever lost a stream ends it by its signal, though the stream waits for an event", async () => {
+  const world = new World();
+  world.delay = 3;
+  for (let at = 0; at < 2; at++) await world.open();
+  const [first, second] = world.tabs as [Tab, Tab];
+  first.watch("gauge", 0);
+  await event(world);
+  second.watch("gauge", 0);
+  await event(world);
+  first.freeze();
+  await event(world);
+  first.goOn();
+  await world.clock.advance("20ms"); // before its next event
+  expect([streamsOf(world, first), streamsOf(world, second)]).toEqual([0, 1]);
+});
