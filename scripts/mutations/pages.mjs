@@ -14,7 +14,7 @@ export const pages = [
   ["H6", "page-reading.ts", "rendering.of(view, source, when, onServer); // asked for by now", ""],
   ["H7", "page.ts", "if (!asks) return emptyReadingOf(view); // rule H7", ""],
   ["H8", "page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],
-  ["H8 values", "use-value.ts", "if (isWaiting(reading)) refuseLeft(cache, key);", ""],
+  ["H8 values", "use-value.ts", "refuseLeft(cache, key);", ""],
   ["H9", "receive.ts", 'console.warn("Cista: what came with the page cannot be read:", thrown);', "throw thrown;"],
   ["H2", "operations/asking.ts", 'if (entry.activity?.isBrought && standing !== "invalidated") return false;', ""],
   [

@@ -83,7 +83,12 @@ export const values = [
     "false ? wakeUpTime : Number.POSITIVE_INFINITY",
   ],
   ["F10 idle", "keeping.ts", "if (entry.due > longest) core.schedule.set(entry, longest, now);", ""],
-  ["F3 may not ask", "view.ts", "if (this.#mayRequest) this.#interval =", "this.#interval ="],
+  [
+    "F3 may not ask",
+    "view.ts",
+    "return said && this.#mayRequest ? intervalOf(said) : undefined;",
+    "return said ? intervalOf(said) : undefined;",
+  ],
   ["F3 stream given up", "operations/asking.ts", "if (entry.activity?.isOpen) entry.leaveStream();", ""],
   ["F3 interval that has left", "watching.ts", "activity.intervals?.forget();", ""],
   ["N1 endless", "batches.ts", "if (round === mostRounds) {", "if (round === 1e9) {"],

@@ -4,7 +4,7 @@ import {
   Live,
   type LiveOptions,
   type LiveParams,
-  LiveReading,
+  makeLiveReading,
   Runner,
   type RunWrite,
   valueNow,
@@ -37,7 +37,7 @@ export function useReading<P, T, U = T>(
     live.attach();
   });
   onCleanup(() => live.leave());
-  return new LiveReading((member) => live.look(member, asked())) as unknown as Reading<U>;
+  return makeLiveReading((member) => live.look(member, asked()));
 }
 
 /** Runs a write, and tells how its runs stand. */

@@ -12,6 +12,7 @@ import { cacheWithAnswers } from "../src/recipes/mocking.js";
 import { found, hut as ownHut, page, story } from "../src/recipes/other-bodies.js";
 import { LiveWeather, OrderState } from "../src/recipes/polling.js";
 import { HutPage, loadHut, loadHutAndWait, cache as routed } from "../src/recipes/routers.js";
+import { Huts, HutPage as RowPage } from "../src/recipes/rows.js";
 import { Search } from "../src/recipes/search.js";
 import { SignOut } from "../src/recipes/sign-out.js";
 import { basket, cacheFor } from "../src/recipes/signing-in.js";
@@ -66,6 +67,29 @@ test("forms: what is wrong is told at its field; done, the form is left", async 
   expect((await screen.findByRole("alert")).textContent).toBe("Say which bunk.");
   fireEvent.click(screen.getByRole("button"));
   await waitFor(() => expect(onDone).toHaveBeenCalledWith("r-1"));
+});
+
+test("rows: one that is added has an id of its own at once; a page begins with the list's row", async () => {
+  let answer: (response: Response) => void = () => {};
+  const held = [{ id: "h-1", name: "Harebell" }];
+  serve(({ method, url }) => {
+    if (method === "POST") return new Promise((resolve) => (answer = resolve));
+    if (url.endsWith("/huts")) return Response.json(held);
+    return new Promise(() => {});
+  });
+  const cache = createCache({ retry: false });
+  const onOpen = vi.fn();
+  show(<Huts onOpen={onOpen} />, cache);
+  await screen.findByText("Harebell");
+  fireEvent.click(screen.getByText("Add"));
+  fireEvent.click(screen.getByText("Add"));
+  const added = await screen.findAllByText("Tarn Hut");
+  for (const row of added) fireEvent.click(row);
+  expect(new Set(onOpen.mock.calls.map(([id]) => id)).size).toBe(2);
+  held.push({ id: "h-2", name: "Tarn Hut" });
+  answer(Response.json(held[1]));
+  show(<RowPage id="h-1" />, cache);
+  expect((await screen.findByText(/litres/)).textContent).toBe("Harebell: … litres");
 });
 
 test("uploads: the file goes as a form, can be stopped, and is shown", async () => {

@@ -308,6 +308,44 @@ test("useDebounced: params count once they have stayed the same for a while", as
   expect(loads.map(({ params }) => params.text)).toEqual(["f", "fern"]);
 });
 
+test("useDebounced needs no provider, and takes what cannot be params", async () => {
+  vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
+  const seen: unknown[] = [];
+  let set: (value: unknown) => void = () => {};
+  function Choice() {
+    const [value, choose] = useState<unknown>(() => new Map([[1, 1]]));
+    set = (next) => choose(() => next);
+    seen.push(useDebounced(value, 100));
+    return null;
+  }
+  const element = document.createElement("div");
+  const bare = createRoot(element);
+  await act(async () => bare.render(<Choice />));
+  const later = new Map([[2, 2]]);
+  await act(async () => set(later));
+  expect(seen).not.toContain(later);
+  await act(async () => vi.advanceTimersByTime(100));
+  expect(seen.at(-1)).toBe(later);
+  await act(async () => bare.unmount());
+  vi.useRealTimers();
+});
+
+test("a provider that is given another cache with each render is a warning, once; a change now and then is none", async () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const element = document.createElement("div");
+  const bare = createRoot(element);
+  const [first, second] = [createCache(), createCache()];
+  for (const steady of [first, second, second, first, first]) {
+    await act(async () => bare.render(<CistaProvider cache={steady}>x</CistaProvider>));
+  }
+  expect(warn).not.toHaveBeenCalled();
+  for (let n = 0; n < 4; n++)
+    await act(async () => bare.render(<CistaProvider cache={createCache()}>x</CistaProvider>));
+  expect(warn).toHaveBeenCalledExactlyOnceWith(expect.stringContaining("is given another cache with each render"));
+  await act(async () => bare.unmount());
+  warn.mockRestore();
+});
+
 test("{ cache } is read and written instead of the provider's", async () => {
   const other = createCache({ clock, environment: virtualEnvironment() });
   let stored = "Skerrow";

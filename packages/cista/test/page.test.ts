@@ -1,4 +1,4 @@
-import { answer, source } from "cista";
+import { answer, type Cache, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -252,6 +252,25 @@ test("a stand-in is shown until the first answer, marked, made once and never st
   await clock.advance(0);
   expect(one.seen).toEqual(['ready "exactly"']);
   expect(standIn).toHaveBeenCalledTimes(2);
+});
+
+test("a stand-in may go through all that is held, its own entry among it, whatever is found", async () => {
+  const { cache } = stage();
+  const { source: rows } = heldSource("rows");
+  const standIn = vi.fn((id: number, all: Cache) => {
+    const lists = [...all.entries()].filter(({ source }) => source === "rows");
+    return lists.flatMap(({ reading }) => (reading.value as number[]) ?? []).find((row) => row === id);
+  });
+  const { source: row } = heldSource("row", { standIn });
+  cache.put(rows, undefined, [1, 2]);
+  const shown = [1, 2, 3].map((id) => watch(cache, row, id));
+  expect(shown.map(({ view }) => inShort(view.get()))).toEqual([
+    "loading 1 stand-in running",
+    "loading 2 stand-in running",
+    "loading running",
+  ]);
+  expect(standIn).toHaveBeenCalledTimes(3);
+  for (const { reading } of cache.entries()) expect(reading.key).toBeDefined();
 });
 
 test("what a Standard Schema returns is stored; a mismatch says where, and what came", async () => {

@@ -1,4 +1,15 @@
-import { answer, type Cache, CistaError, createCache, Failure, missing, type Source, source, unchanged } from "cista";
+import {
+  answer,
+  type Cache,
+  CistaError,
+  createCache,
+  Failure,
+  missing,
+  type Reading,
+  type Source,
+  source,
+  unchanged,
+} from "cista";
 import { CistaProvider, Outcome, useCache, useReading } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { act, memo, type ReactNode, StrictMode, startTransition, useState } from "react";
@@ -37,6 +48,27 @@ const show = (tree: ReactNode, strict = true) => {
   return act(() => root.render(strict ? <StrictMode>{within}</StrictMode> : within));
 };
 const settle = (by: number | string = 0) => act(() => clock.advance(by as number));
+
+test("N4: a hook of one's own that copies the reading, and props that are spread, follow every change", async () => {
+  const { source: hut, loads } = heldSource("hut");
+  const useHut = () => ({ ...useReading(hut), extra: 1 });
+  const Row = ({ state, value }: Partial<Reading<unknown>>) => <b>{`${state} ${value}`}</b>;
+  function Hut() {
+    const { state, value, extra } = useHut();
+    const { fresh, ...rest } = useReading(hut);
+    return (
+      <p>
+        {`${state} ${value} ${extra} ${fresh} ${rest.request} `}
+        <Row {...useReading(hut)} />
+        {JSON.parse(JSON.stringify(useReading(hut))).state}
+      </p>
+    );
+  }
+  await show(<Hut />);
+  expect(page.textContent).toBe("loading undefined 1 undefined running loading undefinedloading");
+  await act(async () => loads[0]?.answer(7));
+  expect(page.textContent).toBe("ready 7 1 true none ready 7ready");
+});
 
 test("many components on one hut: one request, and all show it in the same frame", async () => {
   const { source: hut, loads } = heldSource("hut");

@@ -1,22 +1,65 @@
-import { createCache, source } from "cista";
+import { createCache, type Reading, source } from "cista";
 import { describe, expect, test } from "vitest";
 import { AccessTracker } from "../src/binding/access-tracker.js";
-import { type AnyReading, samePart, sameReading } from "../src/core/api/reading.js";
+import { makeLiveReading } from "../src/binding/live.js";
+import { type AnyReading, type Members, readingWith, samePart, sameReading } from "../src/core/api/reading.js";
 import { heldSource, stage } from "./stage.js";
 
 const hut = source({ name: "hut", load: async () => 1 });
 const reading = createCache().peek(hut) as AnyReading;
-const members = Object.keys(reading) as (keyof AnyReading)[];
+const members = Object.keys(reading) as (keyof Members)[];
 /** The same reading with another value of one member. */
-const without = (member: keyof AnyReading): AnyReading => ({ ...reading, [member]: "another" });
+const without = (member: keyof Members): AnyReading => readingWith(reading, { [member]: "another" });
 
 test("a reading has each of its members from the beginning", () => {
-  expect(members).toHaveLength(10);
+  expect(members).toHaveLength(9);
+});
+
+const copies: Record<string, (reading: Reading<number>) => object> = {
+  spread: (whole) => ({ ...whole }),
+  rest: ({ ...rest }) => rest,
+  "Object.entries": (whole) => Object.fromEntries(Object.entries(whole)),
+  structuredClone: (whole) => structuredClone(whole),
+  "Object.assign": (whole) => Object.assign({}, whole),
+  JSON: (whole) => JSON.parse(JSON.stringify(whole)),
+};
+
+describe.each(Object.keys(copies))("N4: a copy of a reading by %s", (how) => {
+  const copy = copies[how] as (reading: Reading<number>) => object;
+  const shown = { key: "hut", state: "ready", value: 1, fresh: true, storedAt: 5, pendingWrites: 0, request: "none" };
+  const ready = readingWith(reading, shown as Partial<Members>) as Reading<number>;
+
+  test("has all of it and nothing else, of the cache's own and of a component's", () => {
+    const kinds = [ready, new AccessTracker().track(ready), makeLiveReading(() => ready as AnyReading)];
+    for (const kind of kinds) {
+      expect(copy(kind)).toEqual(shown);
+      expect(Object.keys(kind)).toEqual(members);
+      expect(kind.revalidate).toBe(reading.revalidate);
+    }
+  });
+
+  test("counts as having looked at all of it", () => {
+    const tracker = new AccessTracker();
+    copy(tracker.track(ready));
+    for (const member of members) {
+      expect(tracker.sameForRender(ready, readingWith(ready as AnyReading, { [member]: "another" }) as any)).toBe(
+        false,
+      );
+    }
+    const seen = new Set<string>();
+    copy(
+      makeLiveReading((member) => {
+        seen.add(member);
+        return ready as AnyReading;
+      }),
+    );
+    expect([...seen]).toEqual(members);
+  });
 });
 
 describe.each(members)("a reading whose %s is another", (member) => {
   // The key and what is bound to it follow from the entry.
-  const ofEntry = member === "key" || member === "revalidate";
+  const ofEntry = member === "key";
 
   test("N2: is another to a view, unless that follows from the entry", () => {
     expect(sameReading(reading, without(member))).toBe(ofEntry);

@@ -94,6 +94,78 @@ test("a failure and a missing thing reach the boundary, with the entry's key; ag
   expect(page.textContent).toBe("none");
 });
 
+test("a boundary shows what its subtree asks for after a failure, without a key, and asks for no failed thing again by itself", async () => {
+  const logged = vi.spyOn(console, "error").mockImplementation(() => {});
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  const tree = (id: number) => (
+    <Boundary
+      loading="…"
+      missing="none"
+      failed={(failure, again) => (
+        <button type="button" onClick={again}>
+          {failure.key}
+        </button>
+      )}
+    >
+      <Value of={hut} id={id} />
+    </Boundary>
+  );
+  await show(tree(1));
+  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
+  expect(page.textContent).toBe("hut 1");
+  logged.mockClear();
+  for (let n = 0; n < 3; n++) await show(tree(1));
+  await settle();
+  expect([page.textContent, loads.length]).toEqual(["hut 1", 1]);
+  expect(logged).not.toHaveBeenCalled();
+  await show(tree(2));
+  expect(page.textContent).toBe("…");
+  await settle(() => loads[1]?.answer("Harebell"));
+  expect(page.textContent).toBe("Harebell");
+  await show(tree(1)); // asked for anew, as when it was first come upon
+  // biome-ignore lint/performance/useDomNodeTextContent: what React hides does not count
+  expect([page.innerText, loads.length]).toEqual(["…", 3]);
+  await settle(() => loads[2]?.fail(new Failure("http", "answered 500")));
+  await act(async () => page.querySelector("button")?.click());
+  await settle(() => loads[3]?.answer(missing()));
+  expect(page.textContent).toBe("none");
+  await show(tree(2));
+  expect([page.textContent, loads.length]).toEqual(["Harebell", 4]);
+  logged.mockRestore();
+});
+
+test("a boundary whose subtrees fail one after the other shows one of them, and asks for both again", async () => {
+  const logged = vi.spyOn(console, "error").mockImplementation(() => {});
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  const tree = () => (
+    <Boundary
+      loading="…"
+      failed={(failure, again) => (
+        <button type="button" onClick={again}>
+          {failure.key}
+        </button>
+      )}
+    >
+      <Value of={hut} id={1} />
+      <Value of={hut} id={2} />
+    </Boundary>
+  );
+  await show(tree());
+  await settle();
+  for (const load of [...loads]) await settle(() => load.fail(new Failure("http", "answered 500")));
+  await settle(() => loads[1]?.fail(new Failure("http", "answered 500")));
+  const asked = loads.length;
+  await show(tree());
+  await settle();
+  expect([page.querySelectorAll("button").length, loads.length]).toEqual([1, asked]);
+  await act(async () => page.querySelector("button")?.click());
+  await settle();
+  for (const load of loads.slice(asked)) await settle(() => load.answer("Harebell"));
+  for (const load of loads.slice(asked)) await settle(() => load.answer("Harebell"));
+  expect(page.textContent).toBe("HarebellHarebell");
+  logged.mockRestore();
+});
+
 test("plain renderings; what is no failure goes on to the boundary above", async () => {
   class Above extends Component<{ children: ReactNode }> {
     override state = { message: "" };

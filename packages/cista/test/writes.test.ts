@@ -307,6 +307,37 @@ test("W1: aborted or disposed of in mid-write, no layer stays", async () => {
   process.off("unhandledRejection", note);
 });
 
+test("W1: a layer that changes the value in place is refused, and the error names the write and the entry", async () => {
+  const reported = vi.spyOn(console, "error").mockImplementation(() => {});
+  const { run, shown, list } = await shownList({
+    optimistic: (input: string, edit: any) =>
+      edit.at(list.source).patch((now: string[]) => {
+        now.push(input);
+        return now;
+      }),
+  });
+  run("b");
+  expect(shown()).toBe('ready ["a"]');
+  expect(String(reported.mock.calls[0]?.[0])).toMatch(
+    /What the write "add" shows at once of list could not be made: .*not extensible/,
+  );
+  reported.mockRestore();
+});
+
+test("W1: optimistic is told its run's key: the one that send is given, and another for each run", async () => {
+  const rows: string[] = [];
+  const { run, sent } = await shownList({
+    optimistic: (_: string, _edit: any, { idempotencyKey }: { idempotencyKey: string }) => {
+      rows.push(idempotencyKey);
+    },
+  });
+  run("b");
+  run("c", { idempotencyKey: "given" });
+  expect(rows).toEqual(sent.map(({ context }) => context.idempotencyKey));
+  expect(rows[1]).toBe("given");
+  expect(new Set(rows).size).toBe(2);
+});
+
 test("what is not a write is refused with what was expected", async () => {
   const { cache } = stage();
   await expect(cache.run({ name: "x", definition: {} } as any, 1)).rejects.toMatchObject({ code: "write" });

@@ -10,14 +10,21 @@ const hut = api.source({
 });
 export const cache = createCache();
 
+/** What a router hands to a loader: any param may be missing. */
+interface Matched {
+  readonly params: { readonly id?: string | undefined };
+}
+
 /** A route's loader begins the request, and does not wait: the component joins it, or finds the value. */
-export function loadHut({ params }: { params: { id: string } }) {
-  cache.at(hut, params).prefetch();
+export function loadHut({ params: { id } }: Matched) {
+  if (id !== undefined) cache.at(hut, { id }).prefetch();
   return null;
 }
 
 /** Where the router is to wait before it shows the page, and to show its own error page. */
-export const loadHutAndWait = ({ params }: { params: { id: string } }) => cache.read(hut, params);
+export async function loadHutAndWait({ params: { id = "none" } }: Matched) {
+  return await cache.read(hut, { id });
+}
 
 export function HutPage({ id }: { id: string }) {
   return <Outcome of={useReading(hut, { id })}>{({ name }) => <h1>{name}</h1>}</Outcome>;

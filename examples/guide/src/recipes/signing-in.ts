@@ -26,7 +26,7 @@ export const basket = api.source({
   unwrap: (body: { nights: string[] }) => body.nights,
 });
 
-/** @param toSignIn shows the page to sign in */
+/** @param toSignIn shows the page to sign in; called for each panel that was refused, so it does nothing where that is shown */
 export function cacheFor(toSignIn: () => void) {
   const cache = createCache();
   cache.onFailure(({ status }) => {

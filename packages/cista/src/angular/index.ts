@@ -23,6 +23,7 @@ import {
 } from "@angular/core";
 import {
   type Asked,
+  intervalNow,
   isKnown,
   type LiveOptions,
   type LiveParams,
@@ -33,9 +34,11 @@ import {
   valueToShow,
 } from "../binding/asked.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
-import { Live, LiveReading, type Member, members, type Signal as Tracked } from "../binding/live.js";
+import { Live, makeLiveReading, type Signal as Tracked } from "../binding/live.js";
+import { type Member, members } from "../binding/members.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { type Cache, Failure, type Reading, type Source, type Write } from "../core/index.js";
+import { makeReading, nothing } from "../core/internal.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
 
@@ -93,7 +96,7 @@ export function injectReading(
 type AskedOrNot = Asked | { readonly thrown: unknown };
 
 function readingSignal(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]): unknown {
-  const { cache = injectCache(), when = true, injector: _, ...options } = rest[1] ?? {};
+  const { cache = injectCache(), when = true, revalidateEvery, injector: _, ...options } = rest[1] ?? {};
   refuseSourceOfRender(cache, source);
   const live = new Live(trackedSignal, untracked);
   const asked = computed((): AskedOrNot => {
@@ -107,10 +110,17 @@ function readingSignal(source: Source<any, any>, rest: [params?: any, options?: 
   });
   followHere(live, asked);
   const failed = failuresToldOnce(source.name);
-  const reading = new LiveReading((member) => {
+  const reading = makeLiveReading((member) => {
     const now = asked();
     return ("thrown" in now ? failed(now.thrown) : live.look(member, now)) as never;
   });
+  if (revalidateEvery) {
+    effect(() => {
+      const now = asked();
+      const interval = "thrown" in now ? false : intervalNow(revalidateEvery, reading.value, now.params);
+      untracked(() => live.changeInterval(interval));
+    });
+  }
   const whole = computed(() => reading);
   for (const member of members) {
     let own: Signal<unknown> | undefined;
@@ -132,7 +142,10 @@ function failuresToldOnce(name: string): (thrown: unknown) => Reading<any> {
     if (!told.has(message)) handler.handleError(thrown);
     told.add(message);
     const failure = new Failure("load", message, { cause: thrown });
-    return { key: name, state: "failed", failure, request: "none", revalidate: async () => {} };
+    return makeReading(
+      { ...nothing, key: name, state: "failed", failure, request: "none" },
+      async () => {},
+    ) as Reading<any>;
   };
 }
 

@@ -1,9 +1,12 @@
 import { type Cache, CistaError, type Reading, type Source, type View, type ViewOptions } from "../core/index.js";
 import {
   type AnyReading,
+  changeInterval,
   definedElsewhere,
+  makeEmpty,
   missingFailure,
   picked,
+  readingWith,
   renderingOf,
   wasJustMade,
 } from "../core/internal.js";
@@ -35,10 +38,13 @@ export interface Asked {
   readonly known: boolean;
   readonly when: boolean;
   readonly onServer: boolean;
-  readonly revalidateEvery: ViewOptions<any>["revalidateEvery"];
+  /** As it was said last. */
+  revalidateEvery: ViewOptions<any>["revalidateEvery"];
   readonly view: View<any>;
   /** Attaches; returns its own end. What is shown when it ends is what may be carried over. */
   readonly subscribe: (listener: () => void) => () => void;
+  /** Has the view ask as often as was said last. To be called when what was asked for is on the page. */
+  readonly applyInterval: () => void;
 }
 
 /** A view that somebody has attached already for components that wait to be shown, if there is one. */
@@ -86,7 +92,8 @@ export class Asking {
     const before = this.#asked;
     const { when = true, onServer = true, revalidateEvery } = options;
     const isAlike =
-      before?.cache === cache && before.source === source && before.known === known && isSaidAlike(before, options);
+      before?.cache === cache && before.source === source && before.known === known && before.when === when;
+    if (isAlike) before.revalidateEvery = revalidateEvery;
     const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
     if (isAlike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
     const own = known ? cache.view(source, params, { when, revalidateEvery }) : nothingAsked(source.name);
@@ -96,7 +103,14 @@ export class Asking {
       return before;
     }
     const subscribe = (listener: () => void) => this.#subscribe(asked, listener);
-    const asked: Asked = { cache, source, params, known, when, onServer, revalidateEvery, view, subscribe };
+    let applied = revalidateEvery;
+    const applyInterval = () => {
+      if (applied === asked.revalidateEvery) return;
+      applied = asked.revalidateEvery;
+      changeInterval(view, applied);
+    };
+    const said = { cache, source, params, known, when, onServer, revalidateEvery };
+    const asked: Asked = { ...said, view, subscribe, applyInterval };
     this.#asked = asked;
     return asked;
   }
@@ -151,7 +165,10 @@ export class Asking {
     const kept = this.#kept;
     if (kept?.source !== source || kept.key === key) return reading;
     if (this.#carried?.from !== reading || this.#carried.reading.value !== kept.value) {
-      this.#carried = { from: reading, reading: { ...reading, value: kept.value, provisional: "carried" } };
+      this.#carried = {
+        from: reading,
+        reading: readingWith(reading as AnyReading, { value: kept.value, provisional: "carried" }) as Reading<any>,
+      };
     }
     return this.#carried.reading;
   }
@@ -188,13 +205,6 @@ export async function valueOnServer(asked: Asked): Promise<void> {
   await shownOnPage(asked);
   const why = rendering.left?.get(asked.view.key);
   if (why) throw why;
-}
-
-/** A function made anew at each render says the same as the one before: which one asks next makes no difference. */
-function isSaidAlike({ when, revalidateEvery }: Asked, options: BindingOptions<any, any>): boolean {
-  const next = options.revalidateEvery;
-  const isFunction = typeof next === "function" && typeof revalidateEvery === "function";
-  return when === (options.when ?? true) && (next === revalidateEvery || isFunction);
 }
 
 /**
@@ -234,7 +244,7 @@ export function refuseSourceOfRender(cache: Cache, source: Source<any, any>): vo
 
 /** Stands in for a view while the params are not known. */
 function nothingAsked(name: string): View<any> {
-  const reading: Reading<any> = { key: name, state: "empty", request: "none", revalidate: async () => {} };
+  const reading = makeEmpty(name, async () => {}) as Reading<any>;
   return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
 }
 
@@ -253,6 +263,22 @@ export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"
   when?: boolean | (() => boolean) | undefined;
   /** Instead of the cache that was provided. */
   cache?: Cache | undefined;
+}
+
+/**
+ * An interval as it is said now, for frameworks that follow what a function looks at. A function of the value is called with it,
+ * and made anew: so the cache asks it again.
+ */
+export function intervalNow(
+  said: BindingOptions<any>["revalidateEvery"],
+  value: unknown,
+  params: unknown,
+): BindingOptions<any>["revalidateEvery"] {
+  if (typeof said !== "function") return said;
+  try {
+    if (value !== undefined) said(value, params);
+  } catch {} // reported where the cache calls it
+  return (...now) => said(...now);
 }
 
 /** Params are JSON and never functions, so a function is a getter. */

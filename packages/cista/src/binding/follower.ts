@@ -21,6 +21,7 @@ export class Follower extends Asking {
   /** Attaches to what was asked for last, then leaves what it was attached to, in one go. */
   attach(): void {
     const { asked } = this;
+    asked?.applyInterval();
     if (!asked || asked === this.#followed) return;
     const leave = this.#leave;
     this.#followed = asked;

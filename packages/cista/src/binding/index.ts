@@ -11,6 +11,7 @@ export {
   type AttachedView,
   type BindingOptions,
   type BindingParams,
+  intervalNow,
   isKnown,
   isWaiting,
   type LiveOptions,
@@ -24,5 +25,6 @@ export {
 } from "./asked.js";
 export { Follower } from "./follower.js";
 export { type Listed, nothingListed } from "./listed.js";
-export { Live, LiveReading, type Member, members, type Signal } from "./live.js";
+export { Live, makeLiveReading, type Signal } from "./live.js";
+export { type Member, members } from "./members.js";
 export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";

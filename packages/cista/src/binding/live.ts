@@ -2,22 +2,7 @@ import type { Reading } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
 import type { Asked } from "./asked.js";
 import { Follower } from "./follower.js";
-
-export type Member = keyof AnyReading;
-
-const all: Record<Member, true> = {
-  key: true,
-  state: true,
-  value: true,
-  provisional: true,
-  fresh: true,
-  storedAt: true,
-  failure: true,
-  pendingWrites: true,
-  request: true,
-  revalidate: true,
-};
-export const members: readonly Member[] = Object.keys(all) as Member[];
+import { type Member, ownMembers } from "./members.js";
 
 /** One signal of a framework's own: `track` notes that it is looked at, `trigger` tells those who did. */
 export interface Signal {
@@ -27,55 +12,16 @@ export interface Signal {
 
 /**
  * A reading that is always the newest, for frameworks that see what is looked at: each member is a signal of its own,
- * made when somebody first looks at it (rule N4). Members are getters of the prototype: what merely goes through an
- * object's own members does not count as having looked.
+ * made when somebody first looks at it (rule N4). Members are own accessors: whoever copies it looks at all of it.
+ * @param look notes that the member is looked at
  */
-export class LiveReading implements Record<Member, unknown> {
-  readonly #look: (member: Member) => AnyReading;
-
-  constructor(look: (member: Member) => AnyReading) {
-    this.#look = look;
+export function makeLiveReading(look: (member: Member) => AnyReading): Reading<any> {
+  const revalidate = { enumerable: true, get: () => look("revalidate").revalidate };
+  const reading = Object.create(Object.defineProperty({}, "revalidate", revalidate));
+  for (const member of ownMembers) {
+    Object.defineProperty(reading, member, { enumerable: true, get: () => look(member)[member] });
   }
-
-  get key(): unknown {
-    return this.#look("key").key;
-  }
-
-  get state(): unknown {
-    return this.#look("state").state;
-  }
-
-  get value(): unknown {
-    return this.#look("value").value;
-  }
-
-  get provisional(): unknown {
-    return this.#look("provisional").provisional;
-  }
-
-  get fresh(): unknown {
-    return this.#look("fresh").fresh;
-  }
-
-  get storedAt(): unknown {
-    return this.#look("storedAt").storedAt;
-  }
-
-  get failure(): unknown {
-    return this.#look("failure").failure;
-  }
-
-  get pendingWrites(): unknown {
-    return this.#look("pendingWrites").pendingWrites;
-  }
-
-  get request(): unknown {
-    return this.#look("request").request;
-  }
-
-  get revalidate(): unknown {
-    return this.#look("revalidate").revalidate;
-  }
+  return reading;
 }
 
 /** A live reading over a follower, out of a framework's own signals. */
@@ -87,6 +33,7 @@ export class Live {
   /** What all who look have been told of, changed only together with telling them; and of which entry. */
   #told: Reading<any> | undefined;
   #toldOf: Asked | undefined;
+  #interval: { readonly said: Asked["revalidateEvery"] } | undefined;
 
   /**
    * @param signal makes one
@@ -99,8 +46,18 @@ export class Live {
   }
 
   /** As `Asking.ask`. Who looks must be told of another entry by the framework: keep what this returns in a computed value, and look with it. */
-  ask(...question: Parameters<Follower["ask"]>): Asked {
-    return this.follower.ask(...question);
+  ask(...[cache, source, params, options, known]: Parameters<Follower["ask"]>): Asked {
+    const now = this.#interval ? { ...options, revalidateEvery: this.#interval.said } : options;
+    return this.follower.ask(cache, source, params, now, known);
+  }
+
+  /** Another interval from now on: see `intervalNow`. */
+  changeInterval(said: Asked["revalidateEvery"]): void {
+    this.#interval = { said };
+    const { asked } = this.follower;
+    if (!asked) return;
+    asked.revalidateEvery = said;
+    asked.applyInterval();
   }
 
   /** @param asked what whoever looks has asked for: in a framework's transition, the one before may still be on the page */

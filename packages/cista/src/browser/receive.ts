@@ -4,6 +4,9 @@ import {
   emptyReadingOf,
   expectWithPage,
   keyText,
+  type Members,
+  makeReading,
+  nothing,
   pageClass,
   type Rendering,
   restoreWith,
@@ -218,14 +221,15 @@ function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
   const { value: held, provisional, revalidate } = view.get();
   const isHeld = held !== undefined && !provisional && JSON.stringify(held) === JSON.stringify(entry.value);
   const isValue = entry.kind === "value";
-  return {
+  const shown: Members = {
+    ...nothing,
     key: view.key,
     state: isValue ? "ready" : "missing",
     value: isHeld ? held : entry.value,
     fresh: entry.age - (takenAt - (entry.shownAt ?? takenAt)) < (entry.maxAge ?? Number.POSITIVE_INFINITY),
     storedAt: takenAt - entry.age,
-    ...(isValue ? { pendingWrites: 0 } : {}),
+    pendingWrites: isValue ? 0 : undefined,
     request: "none",
-    revalidate,
-  } as Reading<any>;
+  };
+  return makeReading(shown, revalidate) as Reading<any>;
 }

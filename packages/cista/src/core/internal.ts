@@ -6,7 +6,15 @@ export { isAnswer } from "./api/answer.js";
 export { checked, checkedAnswer, loadedValueOf, wasChecked } from "./api/check.js";
 export { milliseconds } from "./api/duration.js";
 export { asFailure, mayBeCovered, preview } from "./api/failure.js";
-export { type AnyReading, missingFailure } from "./api/reading.js";
+export {
+  type AnyReading,
+  type Members,
+  makeEmpty,
+  makeReading,
+  missingFailure,
+  nothing,
+  readingWith,
+} from "./api/reading.js";
 export { type Change, sendLater, steadyEnvironment, type WriteKeeper } from "./api/seams.js";
 export { wasJustMade } from "./api/source.js";
 export { type StoredEntry, wellFormed } from "./api/stored.js";
@@ -31,6 +39,7 @@ export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
 export { expectWithPage, restoreWith } from "./operations/restoring.js";
 export { detailsOf, snapshotWith, staysHere } from "./operations/snapshot.js";
 export { onUserChanged } from "./operations/users.js";
+export { changeInterval } from "./operations/view.js";
 export {
   clockOf,
   contextOf,

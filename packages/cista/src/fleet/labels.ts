@@ -16,7 +16,7 @@ export const anyLabel = "\u0002";
 const mostLabels = 1000;
 const longestLabels = 64 * 2 ** 10;
 /** So many characters has an id, or a call of what is out of date. */
-export const longestId = 4 * 2 ** 10;
+export const longestId: number = 4 * 2 ** 10;
 const longestInvalidation = 64 * 2 ** 10;
 
 /** What has too many labels is out of date with each that is called so. */

@@ -5,6 +5,7 @@
 import type { ReactiveController, ReactiveControllerHost } from "lit";
 import { AccessTracker } from "../binding/access-tracker.js";
 import {
+  intervalNow,
   isKnown,
   type LiveOptions,
   type LiveParams,
@@ -122,12 +123,16 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
   }
 
   #ask(): void {
-    const [given, { when = true, cache, ...options } = {}] = this.#rest as [unknown, ReadingOptions<any, any>?];
+    const [given, { when = true, cache, revalidateEvery, ...options } = {}] = this.#rest as [
+      unknown,
+      ReadingOptions<any, any>?,
+    ];
     this.#cache ??= cache ?? cacheOf(this.#host);
     refuseSourceOfRender(this.#cache, this.#source);
     const params = valueNow(given);
     const known = this.#rest.length === 0 || isKnown(this.#source, params);
-    this.#follower.ask(this.#cache, this.#source, params, { ...options, when: valueNow(when) }, known);
+    const now = { when: valueNow(when), revalidateEvery: intervalNow(revalidateEvery, undefined, params) };
+    this.#follower.ask(this.#cache, this.#source, params, { ...options, ...now }, known);
   }
 
   #changed(): void {

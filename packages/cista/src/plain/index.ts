@@ -14,7 +14,7 @@ export type { RunOutcome, RunWrite, WriteStatus };
 /** What is shown, and may be changed and ended. */
 export interface Shown<P> {
   /** Other params: the old entry is left and the new one attached in one go, in a microtask. */
-  set(params: P | undefined, options?: { when?: boolean }): void;
+  set(params: P | undefined, options?: Pick<BindingOptions<any>, "when" | "revalidateEvery">): void;
   /** Leaves. Harmless when called again. */
   stop(): void;
 }
@@ -75,7 +75,7 @@ class ShownReading {
     this.#draw();
   }
 
-  set(params: unknown, more: { when?: boolean } = {}): void {
+  set(params: unknown, more: Pick<BindingOptions<any>, "when" | "revalidateEvery"> = {}): void {
     if (this.#isStopped) return;
     Object.assign(this.#options, more);
     this.ask(params);

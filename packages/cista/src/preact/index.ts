@@ -17,6 +17,7 @@ import { type Listed, nothingListed } from "../binding/listed.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
+export type { LampElement } from "./elements.js";
 export type { RunOutcome, RunWrite, WriteStatus };
 
 const CacheContext = createContext<Cache | undefined>(undefined);
@@ -70,8 +71,8 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
   const known = rest.length === 0 || isKnown(source, rest[0]);
   const asked = memory.follower.ask(cache, source, rest[0], options, known);
   // In `useEffect` requests would start a frame later.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: attaches anew for what is asked for
-  useLayoutEffect(() => memory.attach(), [asked]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: attaches anew for what is asked for, as often as is said
+  useLayoutEffect(() => memory.attach(), [asked, options.revalidateEvery]);
   useLayoutEffect(() => () => memory.follower.leave(), [memory]);
   return memory.show();
 }

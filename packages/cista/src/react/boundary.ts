@@ -1,4 +1,4 @@
-import { Component, type ContextType, createElement, type ReactNode, Suspense } from "react";
+import { Component, type ContextType, createElement, Fragment, type ReactNode, Suspense } from "react";
 import { Failure } from "../core/index.js";
 import { CacheContext } from "./context.js";
 import { plainFailed, plainMissing, plainWait } from "./outcome.js";
@@ -13,18 +13,20 @@ export interface BoundaryProps {
 
 interface State {
   readonly thrown?: unknown;
+  /** The subtree is rendered all the same, to find out whether it asks for something else by now. */
+  readonly isTrying?: boolean;
 }
 
 /**
  * For a subtree that uses `useValue`: suspense and error boundary in one. `again` shows the subtree anew, which asks
- * again for what failed. What is thrown besides failures goes on to the boundary above. Where the subtree is to show
- * something else, give the boundary a `key` that says what.
+ * again for what failed; so does a subtree that asks for something else. What is thrown besides failures goes on to the
+ * boundary above.
  */
 export class Boundary extends Component<BoundaryProps, State> {
   override state: State = {};
 
   static getDerivedStateFromError(thrown: unknown): State {
-    return { thrown };
+    return { thrown, isTrying: false };
   }
 
   static override contextType: typeof CacheContext = CacheContext;
@@ -37,6 +39,12 @@ export class Boundary extends Component<BoundaryProps, State> {
     this.#isHere = true;
   }
 
+  override componentDidUpdate({ children }: BoundaryProps): void {
+    const { thrown, isTrying } = this.state;
+    for (const key of this.#holder.endAttempt(isTrying ? undefined : thrown)) waitAnew(this.context, key);
+    if (thrown !== undefined && !isTrying && children !== this.props.children) this.setState({ isTrying: true });
+  }
+
   /** Those who wait beneath it go with it; strict mode takes it off and puts it back in one go. */
   override componentWillUnmount(): void {
     this.#isHere = false;
@@ -46,20 +54,54 @@ export class Boundary extends Component<BoundaryProps, State> {
   }
 
   readonly again = (): void => {
-    const { thrown } = this.state;
-    if (thrown instanceof Failure) waitAnew(this.context, thrown.key);
+    for (const key of this.#holder.forgetFailures()) waitAnew(this.context, key);
     this.setState({ thrown: undefined });
   };
 
+  readonly #failed = (failure: Failure): ReactNode => {
+    const { missing, failed } = this.props;
+    if (failure.kind === "missing") return missing ?? plainMissing();
+    return typeof failed === "function" ? failed(failure, this.again) : (failed ?? plainFailed(failure, this.again));
+  };
+
   override render(): ReactNode {
-    const { loading, missing, failed, children } = this.props;
-    const { thrown } = this.state;
-    if (thrown === undefined) {
-      const subtree = createElement(Suspense, { fallback: loading ?? plainWait() }, children);
-      return createElement(HolderContext.Provider, { value: this.#holder }, subtree);
+    const { loading, children } = this.props;
+    const { thrown, isTrying } = this.state;
+    const holder = this.#holder;
+    const isKnown = holder.knows(thrown);
+    if (thrown !== undefined && !isKnown) {
+      if (!(thrown instanceof Failure)) throw thrown;
+      return this.#failed(thrown);
     }
-    if (!(thrown instanceof Failure)) throw thrown;
-    if (thrown.kind === "missing") return missing ?? plainMissing();
-    return typeof failed === "function" ? failed(thrown, this.again) : (failed ?? plainFailed(thrown, this.again));
+    const caught = isKnown && !isTrying ? thrown : undefined;
+    const fallback = createElement(Fallback, { holder, caught, failed: this.#failed, loading: loading ?? plainWait() });
+    const begin = createElement(BeginAttempt, { holder, key: "begin" });
+    const subtree = caught
+      ? createElement(StillFailed, { holder, key: "failed" })
+      : createElement(Fragment, { key: "subtree" }, children);
+    const waiting = createElement(Suspense, { fallback }, begin, subtree);
+    return createElement(HolderContext.Provider, { value: holder }, waiting);
   }
+}
+
+/** Rendered first each time that React tries to render the subtree. */
+function BeginAttempt({ holder }: { holder: Holder }): ReactNode {
+  holder.beginAttempt();
+  return null;
+}
+
+/** Stands for a subtree that asks for just what has failed. */
+function StillFailed({ holder }: { holder: Holder }): ReactNode {
+  throw holder.wait;
+}
+
+/** What stands in the place of a subtree that waits: for an answer, or for somebody to ask again for what has failed. */
+function Fallback(props: {
+  holder: Holder;
+  caught: Failure | undefined;
+  failed: (failure: Failure) => ReactNode;
+  loading: ReactNode;
+}): ReactNode {
+  const failure = props.caught ?? props.holder.failedNow;
+  return failure ? props.failed(failure) : props.loading;
 }

@@ -1,4 +1,4 @@
-import { type Context, createContext, createElement, type ReactNode, useContext } from "react";
+import { type Context, createContext, createElement, type ReactNode, useContext, useRef } from "react";
 import { type Cache, CistaError } from "../core/index.js";
 import { inDevelopmentOnly } from "./development.js";
 
@@ -7,7 +7,14 @@ export const CacheContext: Context<Cache | undefined> = createContext<Cache | un
 
 /** Gives a cache to all components beneath. Make the cache once, outside of components. */
 export function CistaProvider(props: { cache: Cache; children?: ReactNode }): ReactNode {
-  inDevelopmentOnly(({ noticeCopies }) => noticeCopies());
+  if (DEVELOPMENT) {
+    // biome-ignore lint/correctness/useHookAtTopLevel: a constant of the build
+    const provider = useRef({}).current;
+    inDevelopmentOnly(({ noticeCopies, sawCache }) => {
+      noticeCopies();
+      sawCache(provider, props.cache);
+    });
+  }
   return createElement(CacheContext.Provider, { value: props.cache }, props.children);
 }
 

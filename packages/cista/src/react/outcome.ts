@@ -1,6 +1,7 @@
 import { createElement, type ReactNode } from "react";
 import { isWaiting } from "../binding/asked.js";
 import { type Failure, type Missing, match, type Reading } from "../core/index.js";
+import { type Members, makeReading } from "../core/internal.js";
 
 /** Of several readings their values, in order. */
 export type ValuesIn<R extends readonly Reading<any>[]> = {
@@ -48,18 +49,19 @@ function combined(readings: readonly Reading<unknown>[]): Reading<any> {
   if (hinders) return hinders;
   const first = (member: "failure" | "provisional") => readings.map((each) => each[member]).find(Boolean);
   const sum = (total: number, { pendingWrites = 0 }: Reading<unknown>) => total + pendingWrites;
-  return {
+  const shown = {
     state: first("provisional") ? "loading" : "ready",
     key: readings.map(({ key }) => key).join(", "),
     value: readings.map(({ value }) => value),
     request: readings.find(({ request }) => request !== "none")?.request ?? "none",
-    revalidate: async () => void (await Promise.all(readings.map((each) => each.revalidate()))),
     failure: first("failure"),
     provisional: first("provisional"),
     fresh: readings.every(({ fresh }) => fresh),
     storedAt: Math.min(...readings.map(({ storedAt = Number.POSITIVE_INFINITY }) => storedAt)),
     pendingWrites: readings.reduce(sum, 0),
-  } as Reading<any>;
+  } as Members;
+  const revalidate = async () => void (await Promise.all(readings.map((each) => each.revalidate())));
+  return makeReading(shown, revalidate) as Reading<any>;
 }
 
 /** @param reading left out where all that is known is that something is on its way */

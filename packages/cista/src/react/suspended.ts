@@ -1,6 +1,6 @@
 import { type Context, createContext } from "react";
-import { isWaiting } from "../binding/asked.js";
-import type { Cache, Reading, View } from "../core/index.js";
+import { isWaiting, valueToShow } from "../binding/asked.js";
+import { type Cache, Failure, type Reading, type View } from "../core/index.js";
 import { clockOf } from "../core/internal.js";
 
 /** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
@@ -57,6 +57,69 @@ class Waiting {
 /** A boundary, as those who wait beneath it see it. */
 export class Holder {
   readonly held: Set<Waiting> = new Set();
+  /** What was thrown to it, and the keys of that; and what of it is shown on the page, by key. */
+  readonly #thrown = new WeakMap<object, string>();
+  readonly #failed = new Map<string, Failure>();
+  /** The keys of what has failed that the attempt under way asks for. */
+  #asked = new Set<string>();
+  #endWait = (): void => {};
+  /** Those who ask for what has failed wait until somebody asks again. */
+  wait: Promise<void> = this.#newWait();
+  /** What the attempt under way has asked for in vain. */
+  failedNow: Failure | undefined;
+
+  beginAttempt(): void {
+    this.failedNow = undefined;
+    this.#asked = new Set();
+  }
+
+  /**
+   * It is on the page, or what it has thrown.
+   * @returns the keys of what had failed, and is not asked for any more
+   */
+  endAttempt(caught: unknown): string[] {
+    const key = this.#thrown.get(caught as object);
+    if (key !== undefined) this.#failed.set(key, caught as Failure);
+    if (caught) return [];
+    const left = [...this.#failed.keys()].filter((each) => !this.#asked.has(each));
+    for (const each of left) this.#failed.delete(each);
+    return left;
+  }
+
+  /** @throws the failure, for the boundary */
+  fail(key: string, failure: Failure): never {
+    this.#thrown.set(failure, key);
+    throw failure;
+  }
+
+  /** Whether it was thrown by a value that failed. */
+  knows(thrown: unknown): thrown is Failure {
+    return this.#thrown.has(thrown as object);
+  }
+
+  /** @throws what React waits for, where that key has failed here and nobody has asked again */
+  refuseFailed(key: string): void {
+    const failure = this.#failed.get(key);
+    if (!failure) return;
+    this.#asked.add(key);
+    this.failedNow ??= failure;
+    throw this.wait;
+  }
+
+  /** @returns the keys of what had failed */
+  forgetFailures(): string[] {
+    const keys = [...this.#failed.keys()];
+    this.#failed.clear();
+    this.#endWait();
+    this.wait = this.#newWait();
+    return keys;
+  }
+
+  #newWait(): Promise<void> {
+    return new Promise((resolve) => {
+      this.#endWait = resolve;
+    });
+  }
 
   letGo(): void {
     for (const waiting of [...this.held]) waiting.letGo(this);
@@ -91,6 +154,19 @@ export function endWaiting(cache: Cache, key: string): void {
 /** Whoever asks again after a failure waits anew. */
 export function waitAnew(cache: Cache | undefined, key: string | undefined): void {
   find(cache, key)?.end();
+}
+
+/**
+ * The value itself, for whoever waits beneath a boundary.
+ * @throws the failure, to that
+ */
+export function valueBeneath(holder: Holder | undefined, reading: Reading<any>): unknown {
+  try {
+    return valueToShow(reading);
+  } catch (thrown) {
+    if (holder && thrown instanceof Failure && typeof document === "object") holder.fail(reading.key, thrown);
+    throw thrown;
+  }
 }
 
 /** What failed for whoever waits: a view that is not attached yet would only say that it is going to ask. */

@@ -1,19 +1,22 @@
-import { useEffect, useState } from "react";
+import { useContext, useEffect, useState } from "react";
 import type { Duration } from "../core/index.js";
 import { clockOf, keyText, milliseconds } from "../core/internal.js";
-import { useCache } from "./context.js";
+import { systemClock } from "../system-clock.js";
+import { CacheContext } from "./context.js";
 
 /**
  * A value once it has stayed the same for a while: for params that change with each key that is pressed. The first one is
- * there at once.
- * @throws CistaError code "no-provider"; code "params" for what cannot be params; code "duration"
+ * there at once. Values that are spelled anew at each render are compared as params are; what cannot be params, by identity.
+ * Goes by the clock of the cache that was provided, where there is one.
+ * @throws CistaError code "duration"
  * @example const reading = useReading(search, { text: useDebounced(text, "300ms") }, { carryOver: true });
  */
 export function useDebounced<V>(value: V, delay: Duration): V {
-  const clock = clockOf(useCache());
-  const [settled, settle] = useState(value);
-  const key = keyText("", value);
-  const isSettled = keyText("", settled) === key;
+  const cache = useContext(CacheContext);
+  const clock = cache ? clockOf(cache) : systemClock;
+  const [settled, settle] = useState(() => value);
+  const key = textOf(value) ?? value;
+  const isSettled = Object.is(textOf(settled) ?? settled, key);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the value, however it is spelled
   useEffect(() => {
     if (isSettled) return;
@@ -21,4 +24,13 @@ export function useDebounced<V>(value: V, delay: Duration): V {
     return () => clock.clearTimer(timer);
   }, [clock, key, isSettled, delay]);
   return settled;
+}
+
+/** Undefined for what cannot be params. */
+function textOf(value: unknown): string | undefined {
+  try {
+    return keyText("", value);
+  } catch {
+    return undefined;
+  }
 }

@@ -57,6 +57,7 @@ export function useReadingOn(
   current.options = options;
   current.rendering = true;
   useEarlyEffect(current.attach, [current]);
+  useEarlyEffect(asked.applyInterval, [asked, options.revalidateEvery]);
   const waits = memory.onServer(asked, options);
   const page = asked.known ? renderingOf(cache) : undefined;
   const sent = () =>

@@ -1,11 +1,11 @@
 import { useContext, useEffect, useReducer, useRef } from "react";
 import { AccessTracker } from "../binding/access-tracker.js";
-import { type Asked, isKnown, isWaiting, refuseSourceOfRender, valueToShow } from "../binding/asked.js";
+import { type Asked, isKnown, isWaiting, refuseSourceOfRender } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import type { Cache, Reading, Source } from "../core/index.js";
 import { useCacheOr } from "./context.js";
 import { readingOnServer, refuseLeft } from "./page-reading.js";
-import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
+import { attachedIn, awaitedReading, endWaiting, HolderContext, valueBeneath, waitFor } from "./suspended.js";
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
 
 /** A source with the params that are asked for; without params the source alone. */
@@ -69,11 +69,13 @@ export function useValues(first: any, paramsList?: readonly any[], options: Read
     const awaited = isWaiting(own) ? awaitedReading(cache, own.key) : undefined;
     return awaited?.state === "failed" ? awaited : own;
   });
-  for (const reading of came) if (!isWaiting(reading)) valueToShow(reading); // what has failed is told before the others have come
+  for (const { state, value, key } of came) if (state !== "ready" && value === undefined) holder?.refuseFailed(key);
+  const values = came.map((reading) => (isWaiting(reading) ? undefined : valueBeneath(holder, reading))); // what has failed is told before the others have come
   for (const { view } of list) refuseLeft(cache, view.key);
-  const awaited = list.filter((_, index) => isWaiting(came[index])).map(({ view }) => waitFor(cache, view, holder));
+  const waiting = list.filter((_, index) => isWaiting(came[index]));
+  const awaited = waiting.map(({ view }) => waitFor(cache, view, holder));
   if (awaited.length > 0) throw Promise.race(awaited); // by the first: it may have failed
-  return came.map((reading) => valueToShow(reading));
+  return values;
 }
 
 const usual: ReadingOptions<any, any> = {};

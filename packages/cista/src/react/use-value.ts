@@ -1,9 +1,9 @@
 import { useContext, useEffect } from "react";
-import { isWaiting, valueToShow } from "../binding/asked.js";
+import { isWaiting } from "../binding/asked.js";
 import type { ArgumentsOf, Source } from "../core/index.js";
 import { useCacheOr } from "./context.js";
 import { refuseLeft } from "./page-reading.js";
-import { attachedIn, awaitedReading, endWaiting, HolderContext, waitFor } from "./suspended.js";
+import { attachedIn, awaitedReading, endWaiting, HolderContext, valueBeneath, waitFor } from "./suspended.js";
 import { type ReadingOptions, useReadingOn } from "./use-reading.js";
 
 /**
@@ -26,7 +26,10 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   useEffect(() => {
     if (shown) endWaiting(cache, key);
   }, [cache, key, shown]);
-  if (isWaiting(reading)) refuseLeft(cache, key);
-  if (isWaiting(reading)) throw waitFor(cache, view, holder);
-  return valueToShow(reading);
+  if (!shown) holder?.refuseFailed(key);
+  if (isWaiting(reading)) {
+    refuseLeft(cache, key);
+    throw waitFor(cache, view, holder);
+  }
+  return valueBeneath(holder, reading);
 }

@@ -48,6 +48,26 @@ export function noticeCopies(): void {
 
 const watches = new WeakMap<object, ParamsWatch>();
 
+interface SeenCache {
+  readonly cache: WeakRef<object>;
+  /** In so many renders one after the other it was another one. */
+  readonly changes: number;
+}
+const caches = new WeakMap<object, SeenCache>();
+
+/** A provider whose cache is another one with each render empties the page each time, and asks for all of it anew. */
+export function sawCache(provider: object, cache: object): void {
+  const before = caches.get(provider);
+  const isSame = before === undefined || before.cache.deref() === cache;
+  const changes = isSame ? 0 : before.changes + 1;
+  caches.set(provider, { cache: new WeakRef(cache), changes });
+  if (changes < 2) return;
+  warnOnce(
+    "cache of a render",
+    "<CistaProvider cache={…}> is given another cache with each render: each is empty, and asks for all of it anew. Make it once, outside of components, or by useState(() => createCache()).",
+  );
+}
+
 /** @param component whatever stays the same for one of its hooks */
 export function sawParams(component: object, source: string, key: string): void {
   const watch = watches.get(component) ?? new ParamsWatch();

@@ -9,6 +9,7 @@ import {
   type View,
 } from "../core/index.js";
 import {
+  type AnyReading,
   clockOf,
   emptyReadingOf,
   milliseconds,
@@ -16,6 +17,7 @@ import {
   pageClass,
   partitionOf,
   type Rendering,
+  readingWith,
   renderingOf,
   type StoredEntry,
   setRendering,
@@ -205,14 +207,13 @@ class ServerPage implements Rendering {
       this.#leave(view, notForOthers(key), false);
       return;
     }
-    const shown = {
-      ...reading,
+    const shown = readingWith(reading as AnyReading, {
       request: "none",
       failure: undefined,
       storedAt: takenAt - entry.age,
       ...(state === "ready" ? { pendingWrites: 0 } : {}),
-    };
-    this.#shown.set(key, shown as unknown as Reading<any>);
+    });
+    this.#shown.set(key, shown as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
     this.#holdsPrivate ||= isPrivate;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
@@ -222,7 +223,8 @@ class ServerPage implements Rendering {
 
   /** @param isLacking the page would have it another time: then it is not to be kept as it is */
   #leave(view: View<any>, why: Failure, isLacking = true): Reading<any> {
-    const reading = { ...emptyReadingOf(view), state: "loading", request: "running" } as Reading<any>;
+    const none = emptyReadingOf(view) as AnyReading;
+    const reading = readingWith(none, { state: "loading", request: "running" }) as Reading<any>;
     this.#shown.set(view.key, reading);
     this.left.set(view.key, why);
     if (isLacking) this.#freshUntil = 0;

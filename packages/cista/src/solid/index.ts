@@ -11,6 +11,7 @@ import {
   createMemo,
   createResource,
   createSignal,
+  getListener,
   getOwner,
   type JSX,
   onCleanup,
@@ -21,6 +22,7 @@ import {
 } from "solid-js";
 import { isServer } from "solid-js/web";
 import {
+  intervalNow,
   isKnown,
   isWaiting,
   type LiveOptions,
@@ -33,11 +35,14 @@ import {
   valueToShow,
 } from "../binding/asked.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
-import { Live, LiveReading, type Member, type Signal } from "../binding/live.js";
+import { Live, makeLiveReading, type Signal } from "../binding/live.js";
+import type { Member } from "../binding/members.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 import { tellWithin } from "../core/internal.js";
 
+export type { LampElement } from "./elements.js";
 export type { RunOutcome, RunWrite, WriteStatus };
 
 const CacheContext = createContext<Cache>();
@@ -68,7 +73,7 @@ export function useCache(): Cache {
 export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
 
 /**
- * The reading of one entry, always the newest: each member is tracked by itself, as with props. Do not take it apart.
+ * The reading of one entry, always the newest: each member is tracked by itself, as with props. Keep it whole, as these.
  * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`.
  * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
  * @example const reading = createReading(hut, () => ({ id: props.id }));
@@ -111,7 +116,7 @@ export function createValue(
 }
 
 function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
   refuseSourceOfRender(cache, source);
   tellWithin(cache, batch); // Solid runs at once what looks at a signal: all that one call of the cache changes is one change
   const live = new Live(signal, batch);
@@ -128,10 +133,20 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
   const [came] = isServer || sharedConfig.context ? createResource(() => shownOnPage(asked())) : [];
   const look = (member: Member) => {
     if (isServer) came?.();
+    if (DEVELOPMENT && !isServer && member !== "revalidate") noticeTakenApart(source.name, member);
     return live.look(member, asked());
   };
-  const reading = new LiveReading(look) as unknown as Reading<any>;
+  const reading = makeLiveReading(look);
+  if (!isServer && revalidateEvery) {
+    createComputed(() => live.changeInterval(intervalNow(revalidateEvery, reading.value, asked().params)));
+  }
   return { live, reading, asked };
+}
+
+/** In development: Solid's own builds for it say which component's code is running, and whether it is followed. */
+function noticeTakenApart(source: string, member: Member): void {
+  if (getListener() || !(getOwner() as { component?: unknown } | null)?.component) return;
+  warnTakenApart(source, member, "a component", `() => reading.${member}`);
 }
 
 /** Attached from now on, to what is asked for, until the owner is cleaned up. */

@@ -7,6 +7,7 @@ import { createSubscriber } from "svelte/reactivity";
 import {
   type Asked,
   Asking,
+  intervalNow,
   isKnown,
   isWaiting,
   type LiveOptions,
@@ -18,8 +19,10 @@ import {
   valueToShow,
 } from "../binding/asked.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
-import { LiveReading, type Member } from "../binding/live.js";
+import { makeLiveReading } from "../binding/live.js";
+import type { Member } from "../binding/members.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
 
@@ -53,7 +56,7 @@ const inPage = typeof document === "object";
 
 /**
  * The reading of one entry, always the newest: each member is tracked by itself. Attached while an effect or a template looks
- * at it. Narrow it in the template; do not take it apart. Params not known yet: `undefined`, and the reading is `empty`.
+ * at it. Narrow it in the template; taken apart, by `$derived`. Params not known yet: `undefined`, and the reading is `empty`.
  * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
  * @example const reading = useReading(hut, () => ({ id }));
  */
@@ -108,7 +111,7 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
 }
 
 function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
   refuseSourceOfRender(cache, source);
   const asking = new Asking();
   const all = new WeakMap<Asked, Lookers>();
@@ -117,13 +120,29 @@ function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOp
   const lookers = () => {
     const params = valueNow(rest[0]);
     const known = rest.length === 0 || isKnown(source, params);
-    const asked = asking.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
+    const before = asking.asked && untrack(() => asking.get().value);
+    const now = { when: valueNow(when), revalidateEvery: intervalNow(revalidateEvery, before, params) };
+    const asked = asking.ask(cache, source, params, { ...options, ...now }, known);
     const its = all.get(asked) ?? new Lookers(asking, asked);
     all.set(asked, its);
+    its.applyInterval();
     return its;
   };
-  const reading = new LiveReading((member) => lookers().look(member)) as unknown as Reading<any>;
+  const reading = makeLiveReading((member) => {
+    if (DEVELOPMENT && asking.isHydrating && inPage && member !== "revalidate") noticeTakenApart(source.name, member);
+    return lookers().look(member);
+  });
   return { reading, lookers };
+}
+
+/** In development, in a component that is being made: what follows nothing calls no subscriber. */
+function noticeTakenApart(source: string, member: Member): void {
+  let isTracked = false;
+  createSubscriber(() => {
+    isTracked = true;
+  })();
+  if (!isTracked)
+    warnTakenApart(source, member, "a component's script", `const ${member} = $derived(reading.${member})`);
 }
 
 /** Shows what the page shows until the component is on it; outside of components nothing is hydrated. */
@@ -179,10 +198,15 @@ class Lookers {
     return this.#asking.get(this.#asked);
   }
 
+  applyInterval(): void {
+    if (this.#leave) this.#asked.applyInterval();
+  }
+
   #add(member: Member, update: () => void): () => void {
     this.#updates.set(member, update);
     if (!this.#leave) {
       this.#leave = this.#asked.subscribe(this.#changed);
+      this.applyInterval();
       this.#told = this.reading() as AnyReading;
     }
     return () => {

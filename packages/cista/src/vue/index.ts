@@ -5,11 +5,13 @@
 import {
   computed,
   customRef,
+  type FunctionalComponent,
   getCurrentInstance,
+  h,
   type InjectionKey,
   inject,
+  type MaybeRef,
   type MaybeRefOrGetter,
-  markRaw,
   onActivated,
   onDeactivated,
   onMounted,
@@ -19,9 +21,11 @@ import {
   type Ref,
   shallowRef,
   toValue,
+  unref,
   watch,
 } from "vue";
 import {
+  intervalNow,
   isKnown,
   isWaiting,
   type LiveOptions,
@@ -32,8 +36,10 @@ import {
   valueToShow,
 } from "../binding/asked.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
-import { Live, LiveReading, type Signal } from "../binding/live.js";
+import { Live, makeLiveReading, type Signal } from "../binding/live.js";
+import type { Member } from "../binding/members.js";
 import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
 export type { RunOutcome, RunWrite, WriteStatus };
@@ -42,10 +48,29 @@ export type { RunOutcome, RunWrite, WriteStatus };
 export const cacheKey: InjectionKey<Cache> = Symbol("cista");
 
 /**
- * Gives a cache to all components of an application. Make the cache once, outside of components.
+ * Gives a cache to all components of an application, and `<cista-lamp>` to their templates. Make the cache once, outside of components.
  * @example createApp(App).use(CistaPlugin, createCache()).mount("#app");
  */
-export const CistaPlugin: Plugin<[Cache]> = { install: (app, cache) => void app.provide(cacheKey, cache) };
+export const CistaPlugin: Plugin<[Cache]> = {
+  install(app, cache) {
+    app.provide(cacheKey, cache);
+    app.component("CistaLamp", lamp);
+  },
+};
+
+/** The element of `cista/lamp` in templates, as a component: Vue knows it without being told which elements are custom ones. */
+const lamp: FunctionalComponent<LampProps> = (_, { attrs }) => h("cista-lamp", attrs);
+
+interface LampProps {
+  /** The key of one entry; without it those that no other lamp shows. */
+  entry?: string | undefined;
+}
+
+declare module "vue" {
+  interface GlobalComponents {
+    CistaLamp: FunctionalComponent<LampProps>;
+  }
+}
 
 /** The cache that was provided. @throws CistaError code "no-provider" where there is none */
 export function useCache(): Cache {
@@ -57,9 +82,11 @@ export function useCache(): Cache {
   );
 }
 
-export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"> {
+export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when" | "revalidateEvery"> {
   /** False: attached but never starts a request by itself. Default true. */
   when?: MaybeRefOrGetter<boolean> | undefined;
+  /** As in `ViewOptions`. A ref is followed, and so is what a function looks at. */
+  revalidateEvery?: MaybeRef<LiveOptions<T, U>["revalidateEvery"]>;
 }
 
 /** Params come first, as they are, in a ref or by a getter; then options. */
@@ -74,8 +101,8 @@ export type ReadingParams<P, O> = 0 extends 1 & P
 const inPage = typeof document === "object";
 
 /**
- * The reading of one entry, always the newest: each member is tracked by itself. Narrow it in the template; do not take it
- * apart (`toRefs` finds nothing). Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
+ * The reading of one entry, always the newest: each member is tracked by itself, as of a reactive object. Narrow it in the
+ * template; taken apart, by `toRefs`. `watch(reading, …)` hears of each change. Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
  * Params not known yet: `undefined`, and the reading is `empty`.
  * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
  * @example const hut = useReading(hutSource, () => ({ id: props.id }));
@@ -109,7 +136,7 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
 }
 
 function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, ...options } = rest[1] ?? {};
+  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
   refuseSourceOfRender(cache, source);
   const live = new Live(signal);
   const asked = computed(() => {
@@ -119,7 +146,16 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
   });
   if (inPage) followHere(live, () => asked.value);
   else if (getCurrentInstance()) onServerPrefetch(() => shownOnPage(asked.value));
-  const reading = markRaw(new LiveReading((member) => live.look(member, asked.value))) as unknown as Reading<any>;
+  const made = makeLiveReading((member) => {
+    const shown = live.look(member, asked.value);
+    if (DEVELOPMENT && member !== "revalidate") noticeTakenApart(source.name, member);
+    return shown;
+  });
+  const reading = asReactive(made, () => live.follower.get(asked.value));
+  if (inPage && revalidateEvery) {
+    const now = () => intervalNow(unref(revalidateEvery), reading.value, asked.value.params);
+    watch(now, (interval) => live.changeInterval(interval), { immediate: true });
+  }
   return { live, reading, asked };
 }
 
@@ -143,13 +179,44 @@ function followHere(live: Live, asked: () => unknown): void {
   });
 }
 
+/**
+ * What Vue asks of its own reactive objects, so that `toRefs` and `watch` take it for one: each member is followed.
+ * @param now the reading of this moment, for `toRaw`
+ */
+function asReactive(reading: Reading<any>, now: () => Reading<any>): Reading<any> {
+  const flags = { __v_raw: { get: now }, __v_isReactive: { value: true }, __v_isShallow: { value: true } };
+  return Object.defineProperties(reading, flags);
+}
+
 function signal(): Signal {
   let made: Signal | undefined;
   customRef<void>((track, trigger) => {
-    made = { track, trigger };
+    made = { track: DEVELOPMENT ? () => noteTracked(track()) : track, trigger };
     return { get() {}, set() {} };
   });
   return made as unknown as Signal;
+}
+
+// In development: Vue's `track` returns something where somebody is followed.
+let isTracked = false;
+let canTell: boolean | undefined;
+
+function noteTracked(link: unknown): void {
+  isTracked = link !== undefined;
+}
+
+function noticeTakenApart(source: string, member: Member): void {
+  const component = getCurrentInstance();
+  if (isTracked || !component || component.isMounted) return;
+  if (canTell === undefined) {
+    canTell = false;
+    const probe = signal();
+    void computed(() => {
+      probe.track();
+      canTell = isTracked;
+    }).value;
+  }
+  if (canTell) warnTakenApart(source, member, "setup", `const { ${member} } = toRefs(reading)`);
 }
 
 /**

@@ -386,6 +386,30 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(2);
     });
 
+    test("P6 polling begins and ends with what its function looks at", async () => {
+      const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+      const watched = { kind: "outcome", source: hut, params: 1, every: false } as const;
+      await mount({ a: watched });
+      loads[0]?.answer("x");
+      await settle("1m");
+      expect(loads).toHaveLength(1);
+      page?.give("a", { every: "1s" });
+      for (const count of [2, 3]) {
+        await settle("1s");
+        expect(loads).toHaveLength(count);
+        loads.at(-1)?.answer("x");
+      }
+      page?.give("a", { every: "20s" });
+      await settle("19s");
+      expect(loads).toHaveLength(3);
+      await settle("2s");
+      expect(loads).toHaveLength(4);
+      loads.at(-1)?.answer("x");
+      page?.give("a", { every: false });
+      await settle("1m");
+      expect(loads).toHaveLength(4);
+    });
+
     test("P5 an object that the program changes later is not what was asked with", async () => {
       const { source: hut, loads } = heldSource("hut");
       const filter = { text: "a", tags: ["x"] };

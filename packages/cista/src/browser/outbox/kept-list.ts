@@ -133,7 +133,7 @@ export class KeptList {
     const { id, input } = record;
     this.writes.set(write.name, write); // after hot reloading another one of that name
     this.#set(record);
-    this.#laid.set(id, layWrite(this.#cache, write, input));
+    this.#laid.set(id, layWrite(this.#cache, write, input, id));
     this.changed();
     const ended = new Promise<unknown>((resolve, reject) => this.#waiting.set(id, { resolve, reject, options }));
     ended.catch(() => {});
@@ -174,7 +174,7 @@ export class KeptList {
 
   /** In the order in which they were run, also where another tab's is heard of late. */
   #lay({ id, order }: KeptRecord, write: Write<any, any>, input: unknown): void {
-    this.#laid.set(id, layWrite(this.#cache, write, input));
+    this.#laid.set(id, layWrite(this.#cache, write, input, id));
     const all = this.#inOrder();
     const first = all.findLastIndex((other) => other.order <= order) + 1;
     for (const later of all.slice(first)) this.#laid.get(later.id)?.raise();

@@ -5,14 +5,21 @@ import { Failure } from "./failure.js";
 /** `waiting` is the pause before another try, `offline` a request that starts when the network is back. */
 export type RequestPhase = "none" | "running" | "waiting" | "offline";
 
-/** An immutable picture of an entry. The same object as before wherever nothing in it changed. */
+/**
+ * An immutable picture of an entry: a plain value, whose members are its own. Beside them it can be asked for anew, by
+ * `revalidate`, which a copy has no more. The same object as before wherever nothing in it changed.
+ */
 export type Reading<T> = Empty | Loading<T> | Ready<T> | Missing | Failed;
 
-interface Common {
+/** What a reading can do stands on its prototype: so TypeScript leaves it out of a copy (`{ ...reading }`), as the copy does. */
+declare abstract class Revalidatable {
+  /** Asks the source now (cause "asked"), also where nothing is held yet. Bound: can be handed to a button as it is. */
+  get revalidate(): () => Promise<void>;
+}
+
+interface Common extends Revalidatable {
   readonly key: string;
   readonly request: RequestPhase;
-  /** Asks the source now (cause "asked"), also where nothing is held yet. Bound: can be handed to a button as it is. */
-  readonly revalidate: () => Promise<void>;
 }
 
 /** Nothing held, and nothing under way. */
@@ -92,8 +99,11 @@ export interface ViewOptions<T, U = T> {
    * reported as uncaught once.
    */
   pick?: { pick(value: T): U }["pick"] | undefined;
-  /** Revalidate this often for as long as this view is attached. Of several views' and the source's own the shortest counts. */
-  revalidateEvery?: Interval<T> | undefined;
+  /**
+   * Revalidate this often for as long as this view is attached; false: never. Of several views' and the source's own the
+   * shortest counts.
+   */
+  revalidateEvery?: Interval<T> | false | undefined;
 }
 
 /** A length of time, or what makes one of the held value: false for no more. */
@@ -105,7 +115,7 @@ export type Callback<F extends (...all: any[]) => unknown> = {
 }["call"];
 
 /** Every member of every state, so that all readings have one hidden class. */
-export interface AnyReading {
+export interface Members {
   readonly key: string;
   readonly state: Reading<unknown>["state"];
   readonly value: unknown;
@@ -115,7 +125,63 @@ export interface AnyReading {
   readonly failure: Failure | undefined;
   readonly pendingWrites: number | undefined;
   readonly request: RequestPhase;
-  readonly revalidate: () => Promise<void>;
+}
+
+export interface AnyReading extends Members, Revalidatable {}
+
+class Picture implements AnyReading {
+  readonly key: string;
+  readonly state: Members["state"];
+  readonly value: unknown;
+  readonly provisional: Members["provisional"];
+  readonly fresh: boolean | undefined;
+  readonly storedAt: number | undefined;
+  readonly failure: Failure | undefined;
+  readonly pendingWrites: number | undefined;
+  readonly request: RequestPhase;
+  readonly #revalidate: () => Promise<void>;
+
+  constructor(shown: Members, revalidate: () => Promise<void>) {
+    this.key = shown.key;
+    this.state = shown.state;
+    this.value = shown.value;
+    this.provisional = shown.provisional;
+    this.fresh = shown.fresh;
+    this.storedAt = shown.storedAt;
+    this.failure = shown.failure;
+    this.pendingWrites = shown.pendingWrites;
+    this.request = shown.request;
+    this.#revalidate = revalidate;
+    Object.freeze(this);
+  }
+
+  get revalidate(): () => Promise<void> {
+    return this.#revalidate;
+  }
+}
+
+export function makeReading(shown: Members, revalidate: () => Promise<void>): AnyReading {
+  return new Picture(shown, revalidate);
+}
+
+/** Nothing to show. */
+export function makeEmpty(key: string, revalidate: () => Promise<void>): AnyReading {
+  return makeReading({ key, state: "empty", ...nothing, request: "none" }, revalidate);
+}
+
+/** What is not there where nothing is held. */
+export const nothing = {
+  value: undefined,
+  provisional: undefined,
+  fresh: undefined,
+  storedAt: undefined,
+  failure: undefined,
+  pendingWrites: undefined,
+} as const;
+
+/** A reading with some members of it changed. */
+export function readingWith(reading: AnyReading, changes: Partial<Members>): AnyReading {
+  return makeReading({ ...reading, ...changes }, reading.revalidate);
 }
 
 /** What two readings are compared by; the key and `revalidate` follow from the entry. */
@@ -133,11 +199,6 @@ export function samePart(one: AnyReading, other: AnyReading): boolean {
     one.provisional === other.provisional &&
     one.pendingWrites === other.pendingWrites
   );
-}
-
-/** What a view shows: the reading, or the same with only a part of its value. */
-export function withValue(reading: AnyReading, value: unknown): AnyReading {
-  return Object.freeze({ ...reading, value });
 }
 
 /** A value was asked for and there can be none. */

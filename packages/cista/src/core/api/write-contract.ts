@@ -54,8 +54,12 @@ export interface WriteDefinition<I, R> {
   name: string;
   /** Any asynchronous work. What it throws is a refusal, or a failure like any other. */
   send(input: I, context: SendContext): Promise<R>;
-  /** Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change is already there. */
-  optimistic?(input: I, edit: LayerEditor): void;
+  /**
+   * Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change
+   * is already there.
+   * @param run its key, as `send` is given it: unlike any other, so it can be the id of a row that has none yet
+   */
+  optimistic?(input: I, edit: LayerEditor, run: { readonly idempotencyKey: string }): void;
   /** Puts what the answer already tells into the cache. */
   onSuccess?(result: R, input: I, cache: Cache): void;
   /** What the write makes untrustworthy, beside the entries that it lies on. */

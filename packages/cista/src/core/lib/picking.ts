@@ -1,6 +1,6 @@
 /** A part of a reading, as a view with `pick` shows it. Rule N2. */
 import { asFailure, Failure, ofEntry } from "../api/failure.js";
-import { type AnyReading, samePart, withValue } from "../api/reading.js";
+import { type AnyReading, nothing, readingWith, samePart } from "../api/reading.js";
 import { report } from "./guarded.js";
 import { shareKeeping } from "./share.js";
 
@@ -12,8 +12,8 @@ export function picked(whole: AnyReading, pick: (value: any) => unknown, before:
   } catch (thrown) {
     return failedPick(whole, thrown);
   }
-  if (!before || before.key !== whole.key) return withValue(whole, value);
-  const part = withValue(whole, shareKeeping(before.value, value));
+  if (!before || before.key !== whole.key) return readingWith(whole, { value });
+  const part = readingWith(whole, { value: shareKeeping(before.value, value) });
   return samePart(before, part) ? before : part;
 }
 
@@ -25,14 +25,7 @@ function failedPick(whole: AnyReading, cause: unknown): AnyReading {
   if (known) return known;
   report(cause);
   const failure = new Failure("load", `pick of ${whole.key} threw: ${asFailure(cause).message}`, { cause });
-  const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined };
-  const reading: AnyReading = Object.freeze({
-    ...whole,
-    ...none,
-    pendingWrites: undefined,
-    state: "failed",
-    failure: ofEntry(failure, whole.key, 0),
-  });
+  const reading = readingWith(whole, { ...nothing, state: "failed", failure: ofEntry(failure, whole.key, 0) });
   failedPicks.set(whole, reading);
   return reading;
 }

@@ -1,7 +1,7 @@
 /** The seam between a page that is rendered on a server, or hydrated in a browser, and the bindings. Rules H1, H2, H6, H7. */
 import type { Cache } from "../api/contract.js";
 import type { Failure } from "../api/failure.js";
-import type { Reading, View } from "../api/reading.js";
+import { makeEmpty, type Reading, type View } from "../api/reading.js";
 import type { Source } from "../api/source-contract.js";
 
 /**
@@ -47,5 +47,5 @@ export function setRendering(cache: Cache, rendering: Rendering | undefined): vo
 /** Rule H7: what a page shows of an entry that it does not ask for. */
 export function emptyReadingOf(view: View<any>): Reading<any> {
   const { key, revalidate } = view.get();
-  return { key, state: "empty", request: "none", revalidate };
+  return makeEmpty(key, revalidate) as Reading<any>;
 }

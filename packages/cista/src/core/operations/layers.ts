@@ -1,6 +1,7 @@
 /**
  * Layers: the pending changes of writes, applied over the held value until their writes settle. Rules W1, W2.
  */
+import { asFailure } from "../api/failure.js";
 import { freezeDeep } from "../lib/freeze.js";
 import { shareKeeping } from "../lib/share.js";
 import { markDirty } from "../state/batches.js";
@@ -123,7 +124,12 @@ class EntryLayers implements Layers {
     let next: unknown;
     const { core, source } = this.#entry.shelf;
     runCallback(core, { write: write.name, source: source.name, key: this.#entry.key }, () => {
-      next = change(value);
+      try {
+        next = change(value);
+      } catch (thrown) {
+        const isInPlace = DEVELOPMENT && thrown instanceof TypeError; // by the looks of it: values are frozen in development
+        throw isInPlace ? new Error(threwText(write.name, this.#entry.key, thrown), { cause: thrown }) : thrown;
+      }
     });
     if (DEVELOPMENT) freezeDeep(next);
     if (next === undefined) {
@@ -183,6 +189,10 @@ class EntryLayers implements Layers {
     this.#list = this.#list.filter(({ isGone }) => !isGone);
     this.#gone = 0;
   }
+}
+
+function threwText(write: string, key: string, thrown: unknown): string {
+  return `What the write "${write}" shows at once of ${key} could not be made: ${asFailure(thrown).message}. A change returns a new value, and leaves the one that it is given as it is.`;
 }
 
 /** Stands where no value can: nothing was made of it. */

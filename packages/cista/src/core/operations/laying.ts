@@ -22,9 +22,10 @@ export interface LaidWrite {
   refused(mayHaveWorked: boolean): void;
 }
 
-export function layWrite(cache: Cache, write: Write<any, any>, input: unknown): LaidWrite {
+/** @param idempotencyKey of the run */
+export function layWrite(cache: Cache, write: Write<any, any>, input: unknown, idempotencyKey: string): LaidWrite {
   const core = coreOf(cache);
-  const layers = addLayers(core, write, input);
+  const layers = addLayers(core, write, input, idempotencyKey);
   return {
     send(options) {
       const runWith = (write as { readonly [runKey]?: RunWith })[runKey];

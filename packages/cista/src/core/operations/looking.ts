@@ -1,5 +1,5 @@
 /** Readings: how they are made of what is held, now and for a view that is about to attach. Rules F4, N3. */
-import { type AnyReading, sameReading } from "../api/reading.js";
+import { type AnyReading, type Members, makeEmpty, makeReading, sameReading } from "../api/reading.js";
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";
 import { mayShow } from "../lib/showing.js";
@@ -94,7 +94,7 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
       : failure
         ? "failed"
         : "empty";
-  return Object.freeze({
+  const shown: Members = {
     key: entry.key,
     state,
     value: state === "ready" ? entry.shownValue : standIn,
@@ -104,8 +104,9 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
     failure,
     pendingWrites: state === "ready" ? (activity?.layers?.pendingWrites ?? 0) : undefined,
     request: phaseOf(entry, asking),
-    revalidate: (reading ?? activity?.upcomingReading)?.revalidate ?? (async () => requestNow(shelf, entry.params)),
-  });
+  };
+  const before = reading ?? activity?.upcomingReading;
+  return makeReading(shown, before?.revalidate ?? (async () => requestNow(shelf, entry.params)));
 }
 
 /** @param asking as if a request were under way, or not */
@@ -131,18 +132,12 @@ const mostRemembered = 32;
 export function readingWithoutEntry(shelf: Shelf, params: unknown): AnyReading {
   const { readingsWithoutEntry } = shelf;
   const key = keyText(shelf.source.name, params);
-  const reading = readingsWithoutEntry.get(key) ?? emptyReading(shelf, params, key);
+  const reading = readingsWithoutEntry.get(key) ?? makeEmpty(key, async () => requestNow(shelf, params));
   readingsWithoutEntry.delete(key);
   readingsWithoutEntry.set(key, reading); // the last one used stands last
   for (const [oldest] of readingsWithoutEntry)
     if (readingsWithoutEntry.size > mostRemembered) readingsWithoutEntry.delete(oldest);
   return reading;
-}
-
-function emptyReading(shelf: Shelf, params: unknown, key: string): AnyReading {
-  const none = { value: undefined, provisional: undefined, fresh: undefined, storedAt: undefined, failure: undefined };
-  const revalidate = async () => requestNow(shelf, params);
-  return Object.freeze({ key, state: "empty", ...none, pendingWrites: undefined, request: "none", revalidate });
 }
 
 /** Of the request under way, or of the one that attaching would begin. */
@@ -161,11 +156,11 @@ function standInOf(entry: Entry): unknown {
   if (!standIn) return undefined;
   const activity = entry.active();
   if (!activity.standIn) {
-    let value: unknown;
+    const made: { value: unknown } = { value: undefined };
+    activity.standIn = made; // no stand-in within a stand-in: it may look at its own entry
     guarded(() => {
-      value = standIn(entry.params, core.cache);
+      made.value = standIn(entry.params, core.cache);
     });
-    activity.standIn = { value };
   }
   return activity.standIn.value;
 }

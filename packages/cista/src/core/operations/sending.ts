@@ -29,12 +29,17 @@ const longestWait = 120_000;
 /** What is kept until it has been sent is tried until it is answered. */
 const untilAnswered: Retry = { times: Number.POSITIVE_INFINITY, first: "1s", most: "1m" };
 
+/** How a run was begun, with its key. */
+export interface BegunOptions extends RunOptions {
+  readonly idempotencyKey: string;
+}
+
 /** Sends a change whose layers lie over the entries already; settles as `send` does (rule W4). */
 export function runWrite(
   core: Core,
   write: Write<any, any>,
   input: unknown,
-  options: RunOptions,
+  options: BegunOptions,
   layers: WriteLayers,
 ): Promise<unknown> {
   core.outbox ??= new Outbox(core.environment);
@@ -53,8 +58,7 @@ class Run implements Outgoing {
   readonly #outbox: Outbox;
   readonly #write: Write<any, any>;
   readonly #input: unknown;
-  readonly #options: RunOptions;
-  readonly #idempotencyKey: string;
+  readonly #options: BegunOptions;
   readonly #layers: WriteLayers;
   /** Who runs it. */
   readonly #user: string | undefined;
@@ -71,7 +75,7 @@ class Run implements Outgoing {
     outbox: Outbox,
     write: Write<any, any>,
     input: unknown,
-    options: RunOptions,
+    options: BegunOptions,
     layers: WriteLayers,
   ) {
     const { lane } = write.definition;
@@ -82,7 +86,6 @@ class Run implements Outgoing {
     this.#options = options;
     this.#layers = layers;
     this.#user = this.#userNow();
-    this.#idempotencyKey = options.idempotencyKey ?? core.clock.uniqueText();
     this.lane = typeof lane === "function" ? lane(input) : lane;
     this.promise = new Promise((resolve, reject) => {
       this.#resolve = resolve;
@@ -183,9 +186,10 @@ class Run implements Outgoing {
   #contextFor({ signal, attempt }: Request): SendContext {
     const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
     const { context } = this.#core.options;
+    const { idempotencyKey } = this.#options;
     const now = () => this.#core.clock.now();
     const userChanged = () => requestForNewUser(this.#core);
-    return { signal, attempt, context, now, idempotencyKey: this.#idempotencyKey, invalidate, userChanged };
+    return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged };
   }
 
   #moved(): void {

@@ -10,11 +10,19 @@ import { currentReading, readingOnceAttached } from "./looking.js";
 import { requestNow } from "./on-demand.js";
 import { addInterval, attach, detach, joinWatchers, removeInterval } from "./watching.js";
 
+/**
+ * Has a view ask every so often from now on, or no more.
+ * @internal
+ */
+export function changeInterval(view: View<any>, interval: ViewOptions<any>["revalidateEvery"]): void {
+  (view as Partial<EntryView>).changeInterval?.(interval);
+}
+
 export class EntryView implements View<any> {
   #entry: Entry;
   readonly #mayRequest: boolean;
   readonly #pick: ((value: any) => unknown) | undefined;
-  readonly #interval: number | IntervalOf | undefined;
+  #interval: number | IntervalOf | undefined;
   /** How many listen: it is attached while there are any. */
   #listening = 0;
   /** With `pick`: the last part shown, and the whole reading that it is a part of. */
@@ -25,7 +33,7 @@ export class EntryView implements View<any> {
     this.#entry = entry;
     this.#mayRequest = options.when ?? true;
     this.#pick = options.pick;
-    if (this.#mayRequest) this.#interval = options.revalidateEvery && intervalOf(options.revalidateEvery);
+    this.#interval = this.#intervalOf(options.revalidateEvery);
   }
 
   get key(): string {
@@ -93,6 +101,20 @@ export class EntryView implements View<any> {
     const { shelf, params } = this.#entry;
     await requestNow(shelf, params);
     return shelf.core.disposed ? before : this.get();
+  }
+
+  /** Another interval from now on, be it none. */
+  changeInterval(said: ViewOptions<any>["revalidateEvery"]): void {
+    const before = this.#interval;
+    this.#interval = this.#intervalOf(said);
+    if (this.#listening === 0) return;
+    if (before) removeInterval(this.#entry, before);
+    if (this.#interval) addInterval(this.#entry, this.#interval);
+  }
+
+  /** A view that starts nothing by itself does not ask every so often either. */
+  #intervalOf(said: ViewOptions<any>["revalidateEvery"]): number | IntervalOf | undefined {
+    return said && this.#mayRequest ? intervalOf(said) : undefined;
   }
 
   #unattached(): AnyReading {

@@ -42,7 +42,12 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
 }
 
 /** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
-export function addLayers(core: Core, { name, definition }: Write<any, any>, input: unknown): WriteLayers {
+export function addLayers(
+  core: Core,
+  { name, definition }: Write<any, any>,
+  input: unknown,
+  idempotencyKey: string,
+): WriteLayers {
   const layers = new WriteLayers(name);
   let isOver = false;
   const edit: LayerEditor = {
@@ -62,7 +67,8 @@ export function addLayers(core: Core, { name, definition }: Write<any, any>, inp
     }),
   };
   const action = { write: name, input };
-  batch(core, () => runCallback(core, action, () => reportLater(core, action, definition.optimistic?.(input, edit))));
+  const lay = () => definition.optimistic?.(input, edit, { idempotencyKey });
+  batch(core, () => runCallback(core, action, () => reportLater(core, action, lay())));
   isOver = true;
   return layers;
 }
@@ -96,9 +102,11 @@ function addLayerWhereNeeded(entry: Entry, layers: WriteLayers, change: (value: 
 }
 
 /** Begins one run: lays what the write shows at once, then sends. */
-const beginRun: RunWith = (core, write, input, options, laid): Promise<unknown> => {
-  if (options.signal?.aborted) return Promise.reject(options.signal.reason);
-  const layers = (laid as WriteLayers | undefined) ?? addLayers(core, write, input);
+const beginRun: RunWith = (core, write, input, given, laid): Promise<unknown> => {
+  if (given.signal?.aborted) return Promise.reject(given.signal.reason);
+  const idempotencyKey = given.idempotencyKey ?? core.clock.uniqueText();
+  const options = { ...given, idempotencyKey };
+  const layers = (laid as WriteLayers | undefined) ?? addLayers(core, write, input, idempotencyKey);
   try {
     assertNotDisposed(core); // by `optimistic`, perhaps
     options.signal?.throwIfAborted();

@@ -44,6 +44,7 @@ class Outcome {
   #its = inject(PANEL);
   hut = injectReading<any, any, any>(this.#its.panel.source, () => this.given().params, {
     when: () => this.given().when ?? true,
+    revalidateEvery: () => this.given().every ?? false,
     carryOver: this.#its.panel.carryOver,
     pick: this.#its.panel.pick,
   });

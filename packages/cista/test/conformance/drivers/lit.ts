@@ -16,6 +16,7 @@ class Outcome extends Panel {
     const { source, carryOver, pick } = this.given;
     this.#hut ??= new ReadingController<any, any, any>(this, source, () => this.given.params, {
       when: () => this.given.when ?? true,
+      revalidateEvery: () => this.given.every ?? false,
       carryOver,
       pick,
     });

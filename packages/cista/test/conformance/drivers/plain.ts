@@ -61,7 +61,10 @@ export const plain: Driver = {
     return {
       give(panel, change) {
         given[panel] = { ...given[panel], ...change };
-        made.get(panel)?.reads?.set(given[panel].params, { when: given[panel].when });
+        made.get(panel)?.reads?.set(given[panel].params, {
+          when: given[panel].when,
+          revalidateEvery: given[panel].every,
+        });
       },
       show(panel, on) {
         shown = Object.keys(panels).filter((name) => (name === panel ? on : shown.includes(name)));

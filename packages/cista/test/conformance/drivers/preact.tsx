@@ -9,8 +9,13 @@ interface Props {
 }
 function Outcome({ given, ran }: Props) {
   ran();
-  const { source, params, when = true, carryOver, pick } = given;
-  const reading = useReading<any, any, any>(source, params, { when, carryOver, pick });
+  const { source, params, when = true, every = false, carryOver, pick } = given;
+  const reading = useReading<any, any, any>(source, params, {
+    when,
+    carryOver,
+    pick,
+    revalidateEvery: () => every,
+  });
   return (
     <>
       <p>

@@ -9,9 +9,10 @@ interface Props {
 }
 function Outcome({ given, ran }: Props) {
   ran();
-  const { source, params, when = true, carryOver, pick } = given;
+  const { source, params, when = true, every = false, carryOver, pick } = given;
   const reading = useReading<any, any, any>(source, params, {
     when,
+    revalidateEvery: () => every,
     ...(carryOver ? { carryOver } : {}),
     ...(pick ? { pick } : {}),
   });

@@ -14,6 +14,7 @@ function Outcome(props: Props): JSX.Element {
   const { source, carryOver, pick } = props.given;
   const reading = createReading<any, any, any>(source, () => props.given.params, {
     when: () => props.given.when ?? true,
+    revalidateEvery: () => props.given.every ?? false,
     carryOver,
     pick,
   });

@@ -5,6 +5,7 @@ import type { Question } from "../../driver.js";
 const { given, ran }: { given: Question; ran: () => void } = $props();
 const reading = useReading<any, any, any>(given.source, () => given.params, {
   when: () => given.when ?? true,
+  revalidateEvery: () => given.every ?? false,
   carryOver: given.carryOver,
   pick: given.pick,
 });

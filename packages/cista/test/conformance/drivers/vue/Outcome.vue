@@ -6,6 +6,7 @@ import type { Question } from "../../driver.js";
 const props = defineProps<{ given: Question; ran: () => void }>();
 const reading = useReading<any, any, any>(props.given.source, () => props.given.params, {
   when: () => props.given.when ?? true,
+  revalidateEvery: () => props.given.every ?? false,
   carryOver: props.given.carryOver,
   pick: props.given.pick,
 });

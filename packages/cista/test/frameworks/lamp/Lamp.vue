@@ -1,0 +1,3 @@
+<template>
+  <cista-lamp entry="hut &quot;h-07&quot;" class="corner" />
+</template>
