@@ -27,12 +27,7 @@ export const tabs = [
   ["B2 stream alone", "tabs/loads.ts", "locks && !isClosed && !this.#own.has(key) ?", "locks && 0 > 1 && isClosed ?"],
   ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
   ["B2 stream lost", "request.ts", "if (this.#isStream) this.#plan.defer(() => abort.abort(failure));", ""],
-  [
-    "B2 own",
-    "telling.ts",
-    "if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#loads.tellOwn(key);",
-    "if (this.#isWarned && !this.#isWarned) this.#loads.tellOwn(key);",
-  ],
+  ["B2 own", "tabs/loads.ts", "if (this.#own.has(key)) {", "if (this.#own.has(key) && !key) {"],
   ["B2 clocks", "tabs/member.ts", "return this.#platform.now();", "return clockOf(this.#cache).now();"],
   [
     "B9 lists",

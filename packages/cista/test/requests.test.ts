@@ -307,3 +307,35 @@ test("mistakes of a call are CistaErrors that say what was expected and what cam
     expect(() => source({ ...definition, name: "bad", load: async () => 1 } as any)).toThrow(CistaError);
   }
 });
+
+test("R5: a stream that fails while its load waits for the next event ends by its signal", async () => {
+  const { cache, clock } = stage();
+  const signals: AbortSignal[] = [];
+  const gauge = source({
+    name: "gauge",
+    load: async function* (_: void, { signal }) {
+      signals.push(signal);
+      yield 1;
+      await new Promise(() => {}); // no event ever comes
+    },
+  });
+  let lose: () => void = () => {};
+  cache.intercept({
+    load: (_, proceed) =>
+      (async function* () {
+        const events = (await proceed()) as AsyncGenerator<number>;
+        yield (await events.next()).value;
+        await new Promise<void>((resolve) => {
+          lose = resolve;
+        });
+        throw new Failure("network", "It was lost.", { retryAfter: 5 });
+      })(),
+  });
+  watch(cache, gauge);
+  await clock.advance(1);
+  lose();
+  await clock.advance(1);
+  expect(signals.map(({ aborted }) => aborted)).toEqual([true]);
+  await clock.advance("1m");
+  expect(signals.map(({ aborted }) => aborted)).toEqual([true, false]);
+});

@@ -194,7 +194,9 @@ export class Loads {
     } else if (this.#turns.has(key) && !this.#hub.isFrozen) {
       // What there is was told, and does for whoever waits; or the lock is all that keeps it from asking.
       if (this.#own.has(key)) {
-        this.tellOwn(key);
+        // Nobody waits for it, nor for its stream to end.
+        this.#hub.tell({ kind: "own", key });
+        this.#turns.release(key);
         return;
       }
       const isKept = kind === "asks" || !this.#turns.isLingering(key) || this.#hub.moments.of(key).at >= message.since;
@@ -211,12 +213,6 @@ export class Loads {
   /** The request is over and has been told of, or there is nothing to tell but that. */
   finish(key: string): void {
     if (!this.#open.has(key)) this.#turns.finish(key);
-  }
-
-  /** Nobody waits for what is each tab's own, nor for its stream to end. */
-  tellOwn(key: string): void {
-    this.#hub.tell({ kind: "own", key });
-    this.#turns.release(key);
   }
 
   /** The request is over, and nobody needs to know. */

@@ -51,8 +51,8 @@ export class Telling {
     const told = keys.flatMap(([key, as]) => this.#newsOf(key, as) ?? []);
     if (!this.#hub.isFrozen) this.#tellInMessages(told);
     for (const [key] of keys) {
-      if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#loads.tellOwn(key);
-      else this.#loads.finish(key);
+      if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#hub.tell({ kind: "own", key });
+      this.#loads.finish(key);
     }
   }
 

@@ -15,7 +15,7 @@ export class Turns {
   readonly #all = new Set<Turn>();
   /** Keys whose answer has been told: what ends the time for which their lock is held longer. */
   readonly #lingering = new Map<string, () => void>();
-  readonly #onLost = new Map<Turn, () => void>();
+  readonly #onLost = new WeakMap<Turn, () => void>();
 
   constructor(
     nameOf: (key: string) => string,
@@ -41,7 +41,6 @@ export class Turns {
     };
     const ended = () => {
       this.#all.delete(turn);
-      this.#onLost.delete(turn);
       if (this.#held.get(key) !== turn) return;
       this.#held.delete(key);
       this.#endLingering(key);
