@@ -48,7 +48,12 @@ const browser = () => ({
 });
 
 /** No test is about how quick a machine is: these end one that hangs, on a machine whose cores are taken by others too. */
-const patient = { testTimeout: 120_000, hookTimeout: 120_000, expect: { poll: { timeout: 60_000 } } };
+const patient = {
+  testTimeout: 120_000,
+  hookTimeout: 120_000,
+  expect: { poll: { timeout: 60_000 } },
+  setupFiles: [at("packages/cista/test/patience.ts")],
+};
 
 export default defineConfig({
   test: {
@@ -77,6 +82,7 @@ export default defineConfig({
         test: {
           name: "browser",
           ...patient,
+          setupFiles: [...patient.setupFiles, at("examples/guide/test/patience.ts")],
           include: ["{packages,examples}/*/test/**/*.browser.test.{ts,tsx}"],
           browser: browser(),
         },

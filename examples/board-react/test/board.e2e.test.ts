@@ -16,9 +16,10 @@ async function openBoard(hash = ""): Promise<void> {
 }
 
 test("loading, then the value; two components that show the basket share one request", async () => {
-  origin.faults.set({ path: "/api", latency: 1500 });
+  origin.faults.set({ path: "/api", held: true });
   await page.goto(`${origin.url}/#h-07`);
   await shows(lamp("Hut"), "asking");
+  origin.faults.clear();
   await shows(panel("Harebell Hut"), "90 litres in the tank");
   await shows(panel(/^Bunks/), /of 27 free tonight/);
   await shows(panel("Your basket"), "Scree Foot Hut");
@@ -29,7 +30,7 @@ test("loading, then the value; two components that show the basket share one req
 
 test("R4: of ten huts chosen within a second only the last is ever shown", async () => {
   await openBoard();
-  origin.faults.set({ path: "/api/huts/", latency: 4000 }); // slower than anybody chooses
+  origin.faults.set({ path: "/api/huts/", held: true });
   await page.evaluate(() => {
     const titles: string[] = [];
     Object.assign(window, { titles });
@@ -42,6 +43,7 @@ test("R4: of ten huts chosen within a second only the last is ever shown", async
     await rows.nth(n).click();
     await page.waitForTimeout(60); // a person's pace, which the origin has to see
   }
+  origin.faults.clear();
   const last = (await rows.nth(9).locator(".name").textContent()) ?? "";
   await shows(panel(last), "litres in the tank");
   const titles = await page.evaluate(() => (window as unknown as { titles: string[] }).titles);
@@ -66,7 +68,7 @@ test("F2: looked at again, fresh asks nothing, stale shows the old value and ask
   expect(asked(path)).toBe(1);
 
   change("h-07", { water: 55 });
-  origin.faults.set({ path, latency: 1500 });
+  origin.faults.set({ path, held: true });
   await page.clock.fastForward("01:01");
   clock.ahead = 61_000;
   await shows(lamp("Harebell Hut"), /stale, 1 min old/);
@@ -74,6 +76,7 @@ test("F2: looked at again, fresh asks nothing, stale shows the old value and ask
   await leaveAndReturn();
   await shows(panel("Harebell Hut"), "90 litres");
   await shows(lamp("Harebell Hut"), "stale, 1 min old, checking");
+  origin.faults.clear();
   await shows(panel("Harebell Hut"), "55 litres");
   await shows(lamp("Harebell Hut"), "fresh");
   expect(asked(path)).toBe(2);
@@ -84,8 +87,10 @@ test("F2: looked at again, fresh asks nothing, stale shows the old value and ask
     const everything = { subtree: true, childList: true, characterData: true, attributes: true };
     new MutationObserver(note).observe(document.querySelector(".facts") as Element, everything);
   });
+  origin.faults.set({ path, held: true });
   await panel("Harebell Hut").getByRole("button", { name: "Ask now" }).click();
   await shows(lamp("Harebell Hut"), "checking");
+  origin.faults.clear();
   await shows(lamp("Harebell Hut"), /fresh, \d s old$/);
   expect(origin.tally.of(path)).toMatchObject({ requests: 3, notModified: 1 });
   expect(await page.evaluate(() => (window as unknown as { changes: number }).changes)).toBe(0);

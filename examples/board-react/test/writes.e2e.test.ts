@@ -36,11 +36,12 @@ const settled = async () => {
 const nights = () => origin.world.basket.map(({ night, hut }) => `${night} ${hut}`);
 
 test("W1: booked on a slow origin, header, basket and bunks change in one frame", async () => {
-  origin.faults.set({ path: "/api/basket", latency: 1500 }); // longer than a slow machine takes to look
+  origin.faults.set({ path: "/api/basket", held: true });
   await button("Book a bunk").dblclick(); // as people do
   await page.locator(".nights .pending").waitFor();
   expect(await frames()).toEqual(["2 2 3", "3 3 2"]);
   expect(await button("Book a bunk").isDisabled()).toBe(true);
+  origin.faults.clear();
   await settled();
   expect(await page.locator(".nights .pending").count()).toBe(0);
   expect(await frames()).toEqual(["2 2 3", "3 3 2"]);
@@ -49,8 +50,10 @@ test("W1: booked on a slow origin, header, basket and bunks change in one frame"
 
 test("W1: a refused booking is taken back, with the server's own words", async () => {
   origin.world.huts.set("h-07", { ...(origin.world.huts.get("h-07") as any), bunks: 0 }); // full, and the page does not know
-  origin.faults.set({ path: "/api/basket", latency: 200 });
+  origin.faults.set({ path: "/api/basket", held: true });
   await button("Book a bunk").click();
+  await expect.poll(counts).toEqual(["2", "3"]);
+  origin.faults.clear();
   const alert = page.getByRole("alert").filter({ hasText: "The hut is full" });
   await alert.waitFor();
   expect(await alert.textContent()).toContain("Harebell Hut has no bunk left for the night");
@@ -66,10 +69,12 @@ test("three at once, the second refused: 2, 3, 4, then 3", async () => {
   await page.getByRole("region", { name: "Your basket" }).getByRole("button", { name: "Ask now" }).click();
   await expect.poll(counts).toEqual(["2", "1"]);
   origin.world.huts.set("h-03", { ...(origin.world.huts.get("h-03") as any), bunks: 0 }); // full, and the page does not know
-  origin.faults.set({ path: "/api/basket", latency: 2000 }); // longer than three clicks take
+  origin.faults.set({ path: "/api/basket", held: true });
   await button("Book a bunk").click();
   await button("One night more at Scree Foot Hut").click();
   await button("One night more at Harebell Hut").click();
+  await expect.poll(counts).toEqual(["2", "1", "3", "4"]);
+  origin.faults.clear();
   await page.getByRole("alert").filter({ hasText: "The hut is full" }).waitFor();
   await settled();
   expect((await frames()).map((frame) => frame.split(" ")[0])).toEqual(["2", "1", "2", "3", "4", "3"]);

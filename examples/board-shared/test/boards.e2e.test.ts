@@ -71,7 +71,7 @@ describe.each(frameworks)("the board with %s", (framework) => {
       .getByText(/bunks free/)
       .waitFor();
     await header().getByText("2 nights").waitFor();
-    origin.faults.set({ path: "/api/basket", latency: 300 });
+    origin.faults.set({ path: "/api/basket", held: true });
     await page.evaluate(() => {
       const seen = new Set<string>();
       const look = () => {
@@ -92,6 +92,7 @@ describe.each(frameworks)("the board with %s", (framework) => {
     await header()
       .getByText(/3 nights.*\(not confirmed\)/)
       .waitFor();
+    origin.faults.clear();
     await expect.poll(() => header().textContent()).not.toContain("not confirmed");
     await panel()
       .getByText(`${free - 1} of`)
@@ -113,11 +114,11 @@ describe.each(frameworks)("the board with %s", (framework) => {
   });
 
   test("loading, missing and failing are told, and asked again by a button", async () => {
-    origin.faults.set({ path: "/api/huts", latency: 500 });
+    origin.faults.set({ path: "/api/huts", held: true });
     await open("#h-99");
     await list().getByText("Loading…").waitFor();
-    await panel().getByText("There is no hut h-99.").waitFor();
     origin.faults.clear();
+    await panel().getByText("There is no hut h-99.").waitFor();
     origin.faults.set({ path: "/api/huts/h-12", status: 503 });
     await open("#h-12");
     await panel()

@@ -6,6 +6,8 @@ export interface Fault {
   latency?: number;
   /** Up to so many milliseconds more, at random. */
   jitter?: number;
+  /** Nothing is done and answered before this fault is ended, or another takes its place. */
+  held?: boolean;
   /** Every other answer is held back until the one after it has gone out, or two seconds have passed. */
   outOfOrder?: boolean;
   /** The share of answers that are errors, 0 to 1. Default 1 where there is a `status`. */
@@ -29,14 +31,27 @@ export class Faults {
   #list: Fault[] = [];
   /** Lets the answer go that waits until the next one has come. */
   #release: (() => void) | undefined;
+  /** Those who wait for the faults to be changed. */
+  #waiting: (() => void)[] = [];
 
   set(fault: Fault): void {
     this.#list = [...this.#list.filter(({ path }) => path !== fault.path), fault];
+    this.#changed();
   }
 
   clear(path?: string): void {
     this.#list = path === undefined ? [] : this.#list.filter((fault) => fault.path !== path);
     this.letGo();
+    this.#changed();
+  }
+
+  /** Resolves when the faults are changed. */
+  changed(): Promise<void> {
+    return new Promise((resolve) => this.#waiting.push(resolve));
+  }
+
+  #changed(): void {
+    for (const resolve of this.#waiting.splice(0)) resolve();
   }
 
   list(): readonly Fault[] {

@@ -35,7 +35,9 @@ export function dated(now: () => number) {
 /** Does wrong what was asked for. */
 export function faulty(faults: Faults) {
   return async (c: Context<Bindings>, next: Next) => {
-    const { path, ...fault } = faults.for(new URL(c.req.url).pathname) ?? ({ path: "" } as Fault);
+    const { pathname } = new URL(c.req.url);
+    while (faults.for(pathname)?.held) await faults.changed();
+    const { path, ...fault } = faults.for(pathname) ?? ({ path: "" } as Fault);
     const { outgoing } = c.env;
     const wait = (fault.latency ?? 0) + Math.random() * (fault.jitter ?? 0);
     if (wait > 0) await waited(wait, outgoing);

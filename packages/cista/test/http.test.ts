@@ -262,7 +262,7 @@ test("the origin makes answers late, out of order and now and then, and books ea
   const ask = (path: string) => fetch(`${running.url}${path}`).then(() => order.push(path));
   await Promise.all([
     ask("/api/huts/h-01"),
-    new Promise((resolve) => setTimeout(resolve, 30)).then(() => ask("/api/huts/h-02")),
+    until(() => running.tally.of("/api/huts/h-01").requests === 1).then(() => ask("/api/huts/h-02")),
   ]);
   expect(order).toEqual(["/api/huts/h-02", "/api/huts/h-01"]);
   running.reset();

@@ -111,7 +111,7 @@ export function conformance(driver: Driver): void {
       });
     };
     /** A framework may take its time to put aside what was shown while waiting. */
-    const until = (check: () => void) => vi.waitFor(check, { timeout: 3000 });
+    const until = (check: () => void) => vi.waitFor(check);
     const test = (name: string, run: () => Promise<void>) => vitest(name, run);
 
     // ── Sharing ──────────────────────────────────────────────────────────────

@@ -1,0 +1,3 @@
+import { configure } from "@testing-library/react";
+
+configure({ asyncUtilTimeout: 60_000 });
