@@ -1,5 +1,5 @@
 // Breaks each rule of docs/rules.md in the code, one at a time, and prints which tests go red: `npm run mutate`.
-// Works in a copy, so that the working tree stays as it is. A rule whose break stays green needs a test.
+// `--worlds` leaves it to the random programs alone. Works in a copy, so that the working tree stays as it is. A rule whose break stays green needs a test.
 import { spawn } from "node:child_process";
 import { once } from "node:events";
 import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
@@ -8,7 +8,9 @@ import { join, relative } from "node:path";
 import { mutations, patternOf } from "./mutations/index.mjs";
 import { root } from "./ready.mjs";
 
-const wanted = process.argv.slice(2);
+const wanted = process.argv.slice(2).filter((word) => word !== "--worlds");
+/** Only the random programs are to see it: `npm run mutate -- --worlds D1`. */
+const onlyWorlds = process.argv.includes("--worlds");
 const src = "packages/cista/src";
 const paths = ["core", "http", "server", "fleet", "browser", "binding", "react"].flatMap((room) =>
   readdirSync(join(root, src, room), { recursive: true, withFileTypes: true }),
@@ -42,8 +44,16 @@ const pageTests = [
   "page/page.e2e.test.ts",
   "frameworks/hydration.e2e.test.ts",
 ].map((file) => `packages/cista/test/${file}`);
+/** Random programs beside the model, and in worlds of tabs, users, servers and fleets. */
+const worlds = [
+  "model.test.ts",
+  "invariants.test.ts",
+  ...readdirSync(join(root, "packages/cista/test")).filter((file) => file.endsWith("-any-order.test.ts")),
+].map((file) => `packages/cista/test/${file}`);
+
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
+  if (onlyWorlds) return worlds;
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
   if (path.includes("/fleet/redis/")) {
     return ["redis", "processes", "poisoned-redis"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
@@ -106,6 +116,7 @@ async function failing(path) {
     "run",
     ...["node", "browser", "whole"].flatMap((project) => ["--project", project]),
     ...testsFor(path),
+    ...(onlyWorlds ? ["--testNamePattern", "seed|random|any order|in the end"] : []),
     "--bail",
     "1",
     "--reporter",

@@ -8,10 +8,9 @@ import {
   type Snapshot,
   takeSnapshot,
 } from "../core/index.js";
-import { keyText, milliseconds, type StoredEntry, staysHere } from "../core/internal.js";
+import { clockOf, environmentOf, keyText, milliseconds, type StoredEntry, staysHere } from "../core/internal.js";
 import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 import { Database } from "./database.js";
-import { pageEnvironment } from "./environment.js";
 import { Era } from "./era.js";
 import { roughSize } from "./size.js";
 import type { StoreOptions } from "./store.js";
@@ -34,13 +33,12 @@ export class Feeding {
   readonly #ownEra: number;
   readonly #given: StoreBackend | undefined;
   #backend: StoreBackend | undefined;
-  readonly #environment = pageEnvironment();
   /** The keys of what is stored otherwise than it is held. */
   readonly #changed = new Set<string>();
   /** What this page knows to be stored, the oldest first, and how much that takes. */
   readonly #sizes = new Map<string, number>();
   #bytes = 0;
-  #timer: ReturnType<typeof setTimeout> | undefined;
+  #timer: unknown;
   #flushing: Promise<unknown> = Promise.resolve();
   readonly #ends: (() => void)[] = [];
   #ended = false;
@@ -70,7 +68,7 @@ export class Feeding {
     const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete"] as const;
     try {
       this.#ends.push(journalOf(this.#cache).subscribe((event) => this.#note(event), kinds));
-      this.#ends.push(this.#environment.subscribe(() => this.#pageChanged()));
+      this.#ends.push(environmentOf(this.#cache).subscribe(() => this.#pageChanged()));
       this.#ends.push(this.#cache.onSignOut(() => this.#forgetAll()));
       this.#backend = this.#given ?? (await Database.open(this.#name, () => this.#end()));
       await this.#takeIn(this.#backend);
@@ -81,8 +79,7 @@ export class Feeding {
   }
 
   async flush(): Promise<void> {
-    clearTimeout(this.#timer);
-    this.#timer = undefined;
+    this.#stopTimer();
     const backend = this.#backend;
     if (this.#changed.size === 0 || !backend) return;
     if (this.#signedOutElsewhere()) return this.#cache.signOut();
@@ -229,11 +226,11 @@ export class Feeding {
   #changedIn(key: string, source: string): void {
     if (this.#ended || this.#sources?.has(source) === false) return;
     this.#changed.add(key);
-    this.#timer ??= setTimeout(() => this.#flushBehind(), pause);
+    this.#timer ??= clockOf(this.#cache).setTimer(() => this.#flushBehind(), pause);
   }
 
   #pageChanged(): void {
-    if (!this.#environment.visible) this.#flushBehind();
+    if (!environmentOf(this.#cache).visible) this.#flushBehind();
     else if (this.#signedOutElsewhere()) void this.#cache.signOut(); // while this page was not running
   }
 
@@ -272,9 +269,14 @@ export class Feeding {
     this.#warned = true;
   }
 
+  #stopTimer(): void {
+    if (this.#timer !== undefined) clockOf(this.#cache).clearTimer(this.#timer);
+    this.#timer = undefined;
+  }
+
   #end(): void {
     this.#ended = true;
-    clearTimeout(this.#timer);
+    this.#stopTimer();
     for (const end of this.#ends) end();
   }
 }

@@ -38,7 +38,7 @@ export interface Store {
  * const store = await openStore(cache, { sources: [hut, region], retain: "1d" });
  */
 export async function openStore(cache: Cache, options: StoreOptions = {}): Promise<Store> {
-  if (typeof document === "undefined" || (typeof indexedDB === "undefined" && !options.backend)) {
+  if (!options.backend && (typeof document === "undefined" || typeof indexedDB === "undefined")) {
     throw new CistaError(
       "store",
       DEVELOPMENT &&

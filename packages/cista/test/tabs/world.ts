@@ -1,4 +1,4 @@
-import { answer, type Cache, createCache, Failure, source, type View, write } from "cista";
+import { answer, type Cache, createCache, type Environment, Failure, source, type View, write } from "cista";
 import { joinTabs, type KeptRecord, type Outbox, type OutboxBackend, openOutbox, type Tabs } from "cista/browser";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { LifeEvent, TabLocks, TabPlatform } from "../../src/browser/tabs/platform.js";
@@ -41,6 +41,8 @@ export class World {
   delay = 0;
   latency = 100;
   failing = false;
+  /** Whether pages hear of sign-outs by the environment too, and not by the tabs' channel alone. */
+  tellsSignOuts = false;
   /** How far the machine's clock is off, in milliseconds: all its tabs go by it. */
   offset = 0;
   /** Streams that are open at the origin, and the last event. */
@@ -91,9 +93,15 @@ export class World {
     return this.versionOf(id);
   }
 
-  async open(options: JoinOptions & { join?: boolean; partition?: string } = {}): Promise<Tab> {
-    const tab = new Tab(this, options.partition);
+  /** A page that is not joined yet. */
+  tab(partition?: string): Tab {
+    const tab = new Tab(this, partition);
     this.tabs.push(tab);
+    return tab;
+  }
+
+  async open(options: JoinOptions & { join?: boolean; partition?: string } = {}): Promise<Tab> {
+    const tab = this.tab(options.partition);
     if (options.join !== false) await tab.join(options);
     return tab;
   }
@@ -196,7 +204,7 @@ export class World {
 export class Tab {
   readonly world: World;
   readonly cache: Cache;
-  readonly environment: VirtualEnvironment = virtualEnvironment();
+  readonly environment: VirtualEnvironment & Pick<Environment, "others">;
   tabs: Tabs | undefined;
   isKilled = false;
   isStopped = false;
@@ -216,6 +224,7 @@ export class Tab {
   constructor(world: World, partition?: string) {
     this.world = world;
     const { clock } = world;
+    this.environment = Object.assign(virtualEnvironment(), world.tellsSignOuts ? { others: this.#others() } : {});
     this.cache = createCache({
       ...(partition === undefined ? {} : { partition }),
       environment: this.environment,
@@ -268,6 +277,18 @@ export class Tab {
       this.tabs = tabs;
     });
     await this.world.clock.advance("41ms");
+  }
+
+  /** The pages of the site hear each other's sign-outs. */
+  #others(): NonNullable<Environment["others"]> {
+    return {
+      join: (onSignOut) => {
+        const channel = this.world.connect("sign-outs", this, (partition) =>
+          onSignOut(partition as string | undefined),
+        );
+        return { tellSignOut: (partition) => channel.post(partition), leave: () => channel.close() };
+      },
+    };
   }
 
   #platform(locks = true, pageClock = 0): TabPlatform {
@@ -460,6 +481,7 @@ export class Tab {
 
   async *#events(signal: AbortSignal): AsyncGenerator<Hut> {
     const { world } = this;
+    if (this.isKilled) return;
     let wake = () => {};
     const close = () => {
       world.streams.delete(end);

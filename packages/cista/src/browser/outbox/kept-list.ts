@@ -157,7 +157,7 @@ export class KeptList {
   async showOwn(): Promise<void> {
     for (const record of this.#inOrder()) {
       const { id } = record;
-      if (record.failure || this.#unknown.has(id)) continue;
+      if (record.failure || this.#unknown.has(id) || this.#ended.has(id)) continue;
       const isOwn = this.isOwn(record);
       const laid = this.#laid.get(id);
       if (laid && !isOwn) {
@@ -166,7 +166,8 @@ export class KeptList {
       } else if (!laid && isOwn) {
         const write = this.writes.get(record.write);
         const input = write && (await inputOf(write, record));
-        if (write && input && this.#records.has(id) && !this.#laid.has(id)) this.#lay(record, write, input.value);
+        const isLeft = this.#records.has(id) && !this.#ended.has(id) && !this.#laid.has(id);
+        if (write && input && isLeft) this.#lay(record, write, input.value);
       }
     }
     this.changed();
@@ -193,7 +194,13 @@ export class KeptList {
     this.changed();
   }
 
-  /** Its layers are gone, or whoever sends it answers for them. */
+  /** It was answered: what it lies on is its run's business, and it is on its way out of the database. */
+  noteAnswered(id: string): void {
+    this.#laid.delete(id);
+    this.#ended.add(id);
+  }
+
+  /** Its layers are gone. */
   forgetLaid(id: string): void {
     this.#laid.delete(id);
   }

@@ -170,7 +170,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
       const { onPhase } = this.kept.optionsOf(id);
       const phases = onPhase ? { onPhase: (phase: SendingPhase) => onPhase(phase) } : {};
       const result = await laid.send({ idempotencyKey: id, signal: abort.signal, ...phases });
-      this.kept.forgetLaid(id);
+      this.kept.noteAnswered(id);
       await this.#backend.delete(id);
       this.#endSending();
       this.kept.end(id, undefined, ({ resolve }) => resolve(result));

@@ -199,9 +199,9 @@ export class Loads {
         this.#turns.release(key);
         return;
       }
-      const isKept = kind === "asks" || !this.#turns.isLingering(key) || this.#hub.moments.of(key).at >= message.since;
-      if (isKept) this.#hub.tell({ kind: "alive", key });
-      else this.#turns.release(key);
+      const isEnough = kind === "asks" || !this.isTellable(key) || this.#hub.moments.of(key).at >= message.since;
+      if (isEnough) this.#hub.tell({ kind: "alive", key });
+      else this.#turns.pass(key); // a stream is opened anew by whoever has asked for it
     } else if (wait && kind === "asks") {
       wait.askedAt ||= now; // it asks for us too
       this.#hub.after(graceForSign, wait.wake);

@@ -56,9 +56,7 @@ export class Turn {
         () => answered(),
         () => {
           answered();
-          if (!this.has || this.#left || !this.#release) return; // given up while it waited
-          this.leave(); // taken from us, who had hung
-          this.#changed();
+          if (this.has && !this.#left && this.#release) this.lose(); // taken from us, who had hung
         },
       );
     });
@@ -73,12 +71,16 @@ export class Turn {
     this.#ended(this);
   }
 
+  /** Leaves it to another, though it is still wanted. */
+  lose(): void {
+    this.leave();
+    this.#changed();
+  }
+
   /** The page stands still: it may not keep others waiting meanwhile, nor be given the lock. */
   freeze(): void {
-    if (this.has) {
-      this.leave();
-      this.#changed();
-    } else {
+    if (this.has) this.lose();
+    else {
       this.#queued?.abort();
       this.#queued = undefined;
     }

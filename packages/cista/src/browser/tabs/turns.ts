@@ -69,6 +69,11 @@ export class Turns {
     );
   }
 
+  /** Another tab is to have it: what is still open here is told that it was lost. */
+  pass(key: string): void {
+    this.#held.get(key)?.lose();
+  }
+
   /** The request is over, and there is nothing to tell. */
   release(key: string): void {
     this.#held.get(key)?.leave();

@@ -1,0 +1,512 @@
+import { type Cache, type Failure, journalOf, type Source, source, type View } from "cista";
+import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
+import { path } from "cista/http";
+import { vi } from "vitest";
+import { json, server } from "../hostile-server.js";
+import { type Tab, World } from "../tabs/world.js";
+
+// A site with all on at once: pages that are joined, a store, an outbox, streams, wholes, lists, tokens that are renewed, two
+// users, sign-outs, clocks that jump. The server knows what is so; at rest each page shows that, and nothing else.
+
+export type Who = "token" | "late" | "user";
+type Kind = "leaf" | "pair" | "top" | "items" | "me" | "gauge";
+export interface Settings {
+  readonly who: Who;
+  readonly joined: boolean;
+  readonly stored: boolean;
+  readonly kept: boolean;
+  /** The server's max-age in seconds. */
+  readonly maxAge: number;
+  readonly latency: number;
+}
+
+const ids = [0, 1, 2];
+const kinds: Kind[] = ["leaf", "pair", "top", "items", "me", "gauge"];
+
+export class Site {
+  readonly world: World;
+  readonly settings: Settings;
+  readonly pages: Page[] = [];
+  readonly steps: string[] = [];
+  // What the server knows.
+  readonly versions = new Map<number, number>();
+  readonly items: number[] = [];
+  readonly notes = new Map<string, number>();
+  readonly booked = new Map<string, number>();
+  readonly people = new Map<string, string>();
+  readonly expired = new Set<string>();
+  /** The share of answers that are failures. */
+  failing = 0;
+  serial = 0;
+  readonly #records = new Map<string, StoredRecord>();
+
+  constructor(seed: number, settings: Settings) {
+    this.world = new World(seed);
+    this.world.delay = 4;
+    this.world.tellsSignOuts = true;
+    const stored = new Map<string, string>();
+    const localStorage = {
+      getItem: (name: string) => stored.get(name) ?? null,
+      setItem: (name: string, text: string) => void stored.set(name, text),
+    };
+    vi.stubGlobal("localStorage", localStorage);
+    vi.stubGlobal("reportError", () => {});
+    this.settings = settings;
+  }
+
+  random(below: number): number {
+    return this.world.random(below);
+  }
+
+  pick<T>(all: readonly T[]): T {
+    return all[this.random(all.length)] as T;
+  }
+
+  tokenFor(person: string): string {
+    const token = `t${++this.serial}`;
+    this.people.set(token, person);
+    return token;
+  }
+
+  /** Later, by the network's speed. */
+  later(): Promise<void> {
+    return new Promise((resolve) => this.world.clock.setTimer(resolve, 1 + this.random(this.settings.latency)));
+  }
+
+  versionOf(id: number): number {
+    return this.versions.get(id) ?? 1;
+  }
+
+  /** The store of the browser. */
+  backend(): StoreBackend {
+    const records = this.#records;
+    const later = <T>(work: () => T) =>
+      new Promise<T>((resolve) => this.world.clock.setTimer(() => resolve(work()), 1));
+    return {
+      readAll: (most) => later(() => ({ records: [...structuredClone(records)].slice(-most), others: [] as string[] })),
+      write: (changes) =>
+        later(() => {
+          for (const [key, record] of changes) {
+            records.delete(key);
+            if (record) records.set(key, structuredClone(record));
+          }
+        }),
+      clear: () => later(() => records.clear()),
+    };
+  }
+
+  async answer(url: URL, init: RequestInit & { headers: Headers }): Promise<Response> {
+    const token = init.headers.get("authorization") ?? "";
+    const fails = this.random(100) < this.failing;
+    if (fails && this.random(2) === 0) {
+      await this.later();
+      return new Response(null, { status: 503 });
+    }
+    const early = this.random(2) === 0;
+    const respond = () => this.#respond(url, init, token);
+    const before = early ? respond() : undefined; // by what was so when it was asked, or when it answers
+    await this.later();
+    if (init.signal?.aborted && !before) throw new TypeError("given up before it was done");
+    const came = before ?? respond();
+    if (fails) throw new TypeError("fetch failed"); // done, and the answer was lost
+    return came;
+  }
+
+  #respond(url: URL, init: RequestInit & { headers: Headers }, token: string): Response {
+    if (this.expired.has(token)) return new Response(null, { status: 401 });
+    const person = this.people.get(token) ?? "nobody";
+    if (init.method === "POST") return this.#book(init);
+    const [, kind = "", id = ""] = url.pathname.split("/");
+    const fresh = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
+    if (kind === "leaf") {
+      const version = this.versionOf(Number(id));
+      const etag = `"${version}"`;
+      const fields = { "cache-control": fresh, etag, "cache-groups": `"leaf-${id}"` };
+      return init.headers.get("if-none-match") === etag
+        ? new Response(null, { status: 304, headers: fields })
+        : json({ id: Number(id), version }, fields);
+    }
+    if (kind === "items")
+      return json({ items: [...this.items] }, { "cache-control": fresh, "cache-groups": '"items"' });
+    return json({ person, note: this.notes.get(person) ?? 1 }, { "cache-control": `private, ${fresh}` });
+  }
+
+  #book(init: RequestInit & { headers: Headers }): Response {
+    const key = init.headers.get("idempotency-key") ?? "";
+    const { n } = JSON.parse(String(init.body)) as { n: number };
+    if (key === "") throw new Error("a write without a key");
+    if (n % 7 === 0) return json({ title: "refused" }, {}, 409);
+    if (!this.booked.has(key)) this.items.push(n);
+    this.booked.set(key, n);
+    return json({ n }, { "cache-group-invalidation": '"items"' }, 201);
+  }
+
+  async open(person: string): Promise<Page> {
+    const page = new Page(this, person);
+    this.pages.push(page);
+    await page.begin();
+    return page;
+  }
+
+  get alive(): Page[] {
+    return this.pages.filter(({ tab }) => !tab.isKilled && !tab.isStopped);
+  }
+
+  // ── A random program ───────────────────────────────────────────────────────
+
+  async run(length: number): Promise<void> {
+    const { world } = this;
+    await this.open("ada");
+    if (this.settings.joined) await this.open("ada"); // others would hear of nothing
+    for (let step = 0; step < length; step++) {
+      await this.step();
+      await world.clock.advance(1);
+      for (const page of this.alive) page.check();
+    }
+    await this.rest();
+  }
+
+  async step(): Promise<void> {
+    const { world } = this;
+    const page = this.pick(this.alive);
+    const what = this.random(100);
+    const id = this.pick(ids);
+    const note = (text: string) => this.steps.push(`${this.pages.indexOf(page)}: ${text}`);
+    if (what < 20) {
+      const kind = this.pick(kinds);
+      note(`watch ${kind} ${id}`);
+      page.watch(kind, id, this.random(6) > 0, this.random(4) === 0);
+    } else if (what < 28) {
+      note("unwatch");
+      page.unwatch(this.random(20));
+    } else if (what < 34) {
+      note(`read ${id}`);
+      void page.cache.read(this.pick([page.leaf, page.pair] as Source<any, any>[]), id).catch(() => {});
+    } else if (what < 46) {
+      // The server changes, and the page is told by the program.
+      this.versions.set(id, this.versionOf(id) + 1);
+      const selectors = [{ source: page.leaf, params: id }, { group: `leaf-${id}` }, page.leaf, "all"] as const;
+      const which = this.random(4);
+      note(`change ${id} by ${which}`);
+      page.cache.invalidate(selectors[which] as never);
+    } else if (what < 50) {
+      const version = this.versionOf(id) + 1;
+      this.versions.set(id, version);
+      note(`put ${id}`);
+      page.cache.put(page.leaf, id, { id, version });
+    } else if (what < 53) {
+      note(`delete ${id}`);
+      page.cache.delete({ source: page.leaf, params: id });
+    } else if (what < 60) {
+      const n = ++this.serial;
+      note(`add ${n}`);
+      page.add(n);
+    } else if (what < 63) {
+      note("event");
+      world.event++;
+    } else if (what < 68) {
+      this.failing = this.pick([0, 0, 30, 100]);
+      note(`failing ${this.failing}`);
+    } else if (what < 72) {
+      const state = { online: this.random(3) > 0, visible: this.random(3) > 0 };
+      note(`page ${JSON.stringify(state)}`);
+      page.tab.environment.set(state);
+    } else if (what < 75) {
+      note("token expires");
+      this.expired.add(page.token);
+    } else if (what < 78) {
+      const person = this.pick(["ada", "bob"]);
+      note(`signs out, then in as ${person}`);
+      await page.switchTo(person);
+    } else if (what < 80 && this.settings.joined && this.pages.length < 6) {
+      note("opens");
+      await this.open(page.person);
+    } else if (what < 82 && this.alive.length > 1 && page.sending === 0) {
+      note("killed");
+      page.tab.kill();
+    } else if (what < 84) {
+      const by = this.pick([-1, 1]) * this.pick([60, 3600, 86_400, 60 * 86_400]);
+      world.offset += by * 1000;
+      note(`clock ${by} s`);
+    } else if (what < 88) {
+      note("revalidate");
+      page.askAnew(this.random(20));
+    } else {
+      const by = this.pick([1, 20, 300, 3000, 12_000, 90_000]);
+      note(`wait ${by}`);
+      await world.clock.advance(by);
+    }
+  }
+
+  /** All goes well again, and there is time enough: nothing is under way, and what is shown is so. */
+  async rest(): Promise<void> {
+    const { world } = this;
+    this.failing = 0;
+    for (const page of this.alive) {
+      page.tab.environment.set({ online: true, visible: true });
+      page.stopPolling();
+    }
+    await world.clock.advance("5m"); // pauses, patience, and lifetimes end
+    for (const page of this.alive) page.askWhatAged();
+    await world.clock.advance("2m");
+    for (const page of this.alive) page.checkRest();
+    const gauges = this.alive.filter((page) => page.watches("gauge"));
+    if (this.settings.joined && world.streams.size > Math.max(1, new Set(gauges.map(({ person }) => person)).size)) {
+      throw new Error(`B2: ${world.streams.size} streams are open`);
+    }
+    for (const page of this.alive) await page.end();
+    await world.clock.advance("1m");
+    if (world.heldLocks.length > 0) throw new Error(`B8: ${world.heldLocks} is held`);
+    if (world.streams.size > 0) throw new Error("R3: a stream goes on that nobody watches");
+  }
+}
+
+interface Watched {
+  readonly kind: Kind;
+  readonly id: number;
+  readonly when: boolean;
+  view: View<any>;
+  leave(): void;
+  /** Somebody signed out since it was attached. */
+  isSignedOut: boolean;
+}
+
+export class Page {
+  readonly tab: Tab;
+  readonly cache: Cache;
+  readonly leaf: Source<number, { id: number; version: number }>;
+  readonly pair: Source<number, number>;
+  readonly top: Source<number, unknown>;
+  readonly items: Source<void, number[]>;
+  readonly me: Source<void, { person: string; note: number }>;
+  readonly gauge: Source<any, any>;
+  readonly add: (n: number) => void;
+  /** Writes that no other page would send in its place. */
+  sending = 0;
+  token: string;
+  person: string;
+  outbox: Outbox | undefined;
+  readonly #site: Site;
+  readonly #watched: Watched[] = [];
+  /** Requests whose end the journal has not told, by key. */
+  readonly #open = new Map<string, number>();
+  readonly #begin: () => Promise<void>;
+
+  constructor(site: Site, person: string) {
+    const { world, settings } = site;
+    this.#site = site;
+    this.tab = world.tab();
+    this.cache = this.tab.cache;
+    this.person = person;
+    this.token = site.tokenFor(person);
+    const headers = () => ({ authorization: this.token });
+    const { api } = server((url, init) => site.answer(url, init), {
+      headers: settings.who === "late" ? async () => headers() : headers,
+      ...(settings.who === "user" ? { user: () => this.person } : {}),
+      renew: async () => {
+        const { token, person: who } = this;
+        await site.later();
+        if (this.token !== token) throw new Error("somebody else by now");
+        this.token = site.tokenFor(who);
+      },
+    });
+    const retry = { times: 2, first: "500ms" } as const;
+    this.leaf = api.source<number, { id: number; version: number }>({
+      name: "leaf",
+      url: (id) => path`/leaf/${id}`,
+      retry,
+    });
+    this.items = api.source({ name: "items", url: "/items", unwrap: (body: { items: number[] }) => body.items, retry });
+    this.me = api.source({ name: "me", url: "/me", unwrap: (body: { person: string; note: number }) => body, retry });
+    const { leaf, items, me } = this;
+    this.pair = source({
+      name: "pair",
+      load: async (id: number, { read }) => {
+        const [one, other] = await Promise.all([read(leaf, id), read(leaf, (id + 1) % 3)]);
+        return one.version * 1000 + other.version;
+      },
+    });
+    const { pair } = this;
+    this.top = source({
+      name: "top",
+      load: async (id: number, { read }) => {
+        const made = await read(pair, id);
+        const [list, own] = await Promise.all([read(items), read(me)]);
+        return { pair: made, count: list.length, person: own.person };
+      },
+    });
+    this.gauge = this.tab.gauge;
+    const add = api.write<number, unknown>({
+      name: "add",
+      url: "/items",
+      method: "POST",
+      body: (n) => ({ n }),
+      kept: settings.kept,
+      idempotencyKey: true,
+      retry: { times: 3, first: "500ms" },
+      optimistic: (n, edit) => edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n])),
+    });
+    this.add = (n) => {
+      if (!settings.kept) this.sending++;
+      const done = () => {
+        if (!settings.kept) this.sending--;
+      };
+      this.cache.run(add, n).then(done, done);
+    };
+    this.#begin = async () => {
+      if (settings.joined) await this.tab.join();
+      if (settings.stored) {
+        const opening = openStore(this.cache, { backend: site.backend() }).catch(() => {});
+        await world.clock.advance(20);
+        await opening;
+      }
+      if (settings.kept) this.outbox = await this.tab.keep({ writes: [add] });
+    };
+    this.cache.onSignOut(() => {
+      for (const each of this.#watched) each.isSignedOut = true;
+    });
+    journalOf(this.cache).subscribe(
+      ({ kind, key = "" }) => {
+        const by = kind === "request" ? 1 : 0;
+        if (by) this.#open.set(key, (this.#open.get(key) ?? 0) + by);
+        else this.#open.set(key, 0);
+      },
+      ["request", "answer", "unchanged", "missing", "failure", "retry", "abort", "end"],
+    );
+  }
+
+  async begin(): Promise<void> {
+    await this.#begin();
+  }
+
+  watch(kind: Kind, id: number, when: boolean, polls: boolean): void {
+    if (this.#watched.length > 12) this.unwatch(0);
+    const params = kind === "leaf" || kind === "pair" || kind === "top" ? id : undefined;
+    const every = polls ? { revalidateEvery: this.#site.pick([() => 4000, 6000] as const) } : {};
+    const view = this.cache.view<any, any>(this[kind] as Source<any, any>, params, { when, ...every });
+    const each: Watched = { kind, id, when, view, leave: () => {}, isSignedOut: false };
+    each.leave = view.subscribe(() => {});
+    this.#watched.push(each);
+  }
+
+  unwatch(nth: number): void {
+    const [gone] = this.#watched.splice(nth % Math.max(1, this.#watched.length), 1);
+    gone?.leave();
+  }
+
+  watches(kind: Kind): boolean {
+    return this.#watched.some((each) => each.kind === kind && each.when);
+  }
+
+  askAnew(nth: number): void {
+    const each = this.#watched[nth % Math.max(1, this.#watched.length)];
+    if (!each) return;
+    each.isSignedOut = false;
+    void each.view.revalidate().catch(() => {});
+  }
+
+  stopPolling(): void {
+    for (const each of this.#watched) {
+      each.leave();
+      each.view = this.cache.view<any, any>(this[each.kind] as Source<any, any>, this.#paramsOf(each), {
+        when: each.when,
+      });
+      each.leave = each.view.subscribe(() => {});
+      each.isSignedOut = false;
+    }
+  }
+
+  #paramsOf({ kind, id }: Watched): number | undefined {
+    return kind === "leaf" || kind === "pair" || kind === "top" ? id : undefined;
+  }
+
+  /** What may be old by its own lifetime, since nobody has asked: a person asks. */
+  askWhatAged(): void {
+    for (const each of this.#watched) {
+      const reading = each.view.get();
+      const isOld = reading.state === "ready" && !reading.fresh;
+      if (each.when && (isOld || reading.failure)) void each.view.revalidate().catch(() => {});
+    }
+    void this.cache.revalidate(this.leaf); // those of wholes too
+  }
+
+  async switchTo(person: string): Promise<void> {
+    const before = this.token;
+    const leaving = this.cache.signOut();
+    this.token = "";
+    this.person = "nobody";
+    await this.#site.world.clock.advance(this.#site.pick([0, 3, 40]));
+    this.person = person;
+    this.token = this.#site.tokenFor(person);
+    this.#site.expired.add(before);
+    void leaving.catch(() => {});
+    for (const each of this.#watched) {
+      each.leave();
+      each.leave = each.view.subscribe(() => {});
+      each.isSignedOut = false;
+    }
+  }
+
+  // ── What has to hold ───────────────────────────────────────────────────────
+
+  /** At any time. */
+  check(): void {
+    for (const { kind, id, view } of this.#watched) {
+      const { state, value } = view.get();
+      const person = (value as { person?: string } | undefined)?.person;
+      if (state === "ready" && person !== undefined && person !== this.person) {
+        throw new Error(`F9: ${kind} ${id} shows ${person}'s to ${this.person}`);
+      }
+    }
+  }
+
+  checkRest(): void {
+    this.check();
+    for (const each of this.#watched) {
+      const { kind, id, when, view } = each;
+      const reading = view.get();
+      const { state, value, request, fresh, failure } = reading;
+      const name = `${kind} ${id} of page ${this.#site.pages.indexOf(this)}`;
+      if (request !== "none") throw new Error(`at rest: ${name} is still ${request}`);
+      if ("pendingWrites" in reading && reading.pendingWrites)
+        throw new Error(`at rest: a write is pending on ${name}`);
+      if (!when || (each.isSignedOut && state === "empty")) continue;
+      if (state !== "ready") throw new Error(`at rest: ${name} is ${state} ${failure?.message ?? ""}`);
+      const truth = JSON.stringify(this.#truthOf(kind, id));
+      if (JSON.stringify(value) !== truth) {
+        throw new Error(`at rest: ${name} shows ${JSON.stringify(value)}, fresh ${fresh}, and it is ${truth}`);
+      }
+    }
+    for (const [key, count] of this.#open) {
+      if (count > 0 && !key.startsWith("gauge")) throw new Error(`at rest: a request for ${key} has no end`);
+    }
+    for (const kept of this.outbox?.list() ?? []) {
+      const { state } = kept as { state: string };
+      if (state === "waiting" || state === "sending") throw new Error(`O: a kept write is ${state} at rest`);
+    }
+  }
+
+  #truthOf(kind: Kind, id: number): unknown {
+    const { versions: _, items, notes } = this.#site;
+    const version = (of: number) => this.#site.versionOf(of);
+    const pair = version(id) * 1000 + version((id + 1) % 3);
+    const all: Record<Kind, unknown> = {
+      leaf: { id, version: version(id) },
+      pair,
+      top: { pair, count: items.length, person: this.person },
+      items,
+      me: { person: this.person, note: notes.get(this.person) ?? 1 },
+      gauge: { id: 0, version: this.#site.world.event },
+    };
+    return all[kind];
+  }
+
+  async end(): Promise<void> {
+    for (const each of this.#watched.splice(0)) each.leave();
+    await this.#site.world.clock.advance(50);
+    this.tab.tabs?.close();
+    this.outbox?.close();
+  }
+}
+
+export type { Failure, KeptRecord };

@@ -1,0 +1,39 @@
+import { expect, test, vi } from "vitest";
+import { type Settings, Site, type Who } from "./model/site.js";
+
+// One site with all on at once, in random programs: see model/site.ts. `npm run prove` runs many; PROVE_SEED=… repeats one.
+
+const runs = Number(process.env.PROVE_RUNS ? Number(process.env.PROVE_RUNS) / 20 : 50);
+const first = Number(process.env.PROVE_SEED ?? Date.now() & 0xfffffff);
+
+function settingsOf(seed: number): Settings {
+  const at = <T>(all: readonly T[], by: number): T => all[Math.floor(seed / by) % all.length] as T;
+  return {
+    who: at<Who>(["user", "token", "late"], 1),
+    joined: at([true, false], 3),
+    stored: at([true, false], 6),
+    kept: at([true, false], 12),
+    maxAge: at([600, 5, 86_400 * 90], 24),
+    latency: at([1, 60, 400], 72),
+  };
+}
+
+test(`F2, F9, D1: at rest every page shows what is so, in any order, with all on at once (seed ${first})`, {
+  timeout: 3_600_000,
+}, async () => {
+  vi.spyOn(console, "warn").mockImplementation(() => {});
+  const unhandled: unknown[] = [];
+  const note = (reason: unknown) => unhandled.push(reason);
+  process.on("unhandledRejection", note);
+  for (let seed = first; seed < first + runs; seed++) {
+    const site = new Site(seed, settingsOf(seed));
+    await site.run(40).catch((thrown: Error) => {
+      const said = `seed ${seed} ${JSON.stringify(settingsOf(seed))}\n${site.steps.join("\n")}`;
+      throw new Error(`${thrown.message}\n${said}`, { cause: thrown });
+    });
+    expect(unhandled.splice(0), `seed ${seed}`).toEqual([]);
+  }
+  process.off("unhandledRejection", note);
+  vi.restoreAllMocks();
+  vi.unstubAllGlobals();
+});
