@@ -39,6 +39,7 @@ export class Boundary extends Component<BoundaryProps, State> {
     this.#isHere = true;
   }
 
+  /** An attempt has ended, or the parent shows something else: what was thrown is tried once more. */
   override componentDidUpdate({ children }: BoundaryProps): void {
     const { thrown, isTrying } = this.state;
     for (const key of this.#holder.endAttempt(isTrying ? undefined : thrown)) waitAnew(this.context, key);
