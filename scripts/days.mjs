@@ -16,6 +16,11 @@ const days = [
 export function dayOf(which) {
   if (!which) return undefined;
   if (which !== "commit") return days[Number(which) % days.length];
-  const { stdout = "" } = spawnSync("git", ["rev-parse", "HEAD"], { cwd: root, encoding: "utf8" });
-  return days[Number.parseInt(stdout.slice(0, 8) || "0", 16) % days.length];
+  return days[numberOf("HEAD") % days.length];
+}
+
+/** A number that the hash of a commit, or of its files, makes; 0 without a repository. */
+export function numberOf(revision) {
+  const { stdout } = spawnSync("git", ["rev-parse", revision], { cwd: root, encoding: "utf8" });
+  return Number.parseInt(stdout?.slice(0, 7) || "0", 16) || 0;
 }

@@ -39,6 +39,23 @@ test("slow really takes that long; another source is left alone; left, it is ove
   expect([...cache.entries()].map(({ reading }) => reading.request)).toEqual(["none", "none"]);
 });
 
+test("a slow load that is aborted leaves no rejection unhandled", async () => {
+  const { cache, clock, hut, rehearsal } = hall({
+    load: (_: number, { signal }: { signal: AbortSignal }) =>
+      new Promise((_answer, fail) => signal.addEventListener("abort", () => fail(signal.reason))),
+  });
+  const unhandled: unknown[] = [];
+  const note = (reason: unknown) => unhandled.push(reason);
+  process.on("unhandledRejection", note);
+  rehearsal.set(hut, { slow: "3s" });
+  watch(cache, hut, 1);
+  await clock.advance(0);
+  cache.delete({ source: hut });
+  await new Promise((turn) => setImmediate(turn));
+  process.off("unhandledRejection", note);
+  expect(unhandled).toEqual([]);
+});
+
 test("failing goes through retries and stale-if-error; switched off, all comes back", async () => {
   const { cache, clock, events, hut, rehearsal } = hall({ staleIfError: "2h", retry: { times: 2, first: "1s" } });
   const { view } = watch(cache, hut, 1);

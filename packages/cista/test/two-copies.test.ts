@@ -59,6 +59,7 @@ test("what one copy makes the other takes: sources, writes, answers, composites,
   await clock.advance(0);
   expect([view.get().value, cache.invalidate({ group: "g" })]).toEqual([2, 1]);
   await expect(cache.read(gone)).rejects.toBeInstanceOf(other.Failure);
+  watch(cache, part, 1); // two that are told in one go
   expect(await cache.run(add, 5)).toBe("done");
   await clock.advance(0);
   const copy = other.createCache({ clock });

@@ -112,8 +112,9 @@ class Staged implements Rehearsal {
       await Promise.all(waits);
       throw new Failure("http", `Rehearsed: "${source}" fails.`, { status: 500 });
     }
-    const came = mishap.missing ? missing({ noStore: true }) : await proceed(); // what is only played is stored nowhere
-    await Promise.all(waits);
+    // What is only played is stored nowhere. Awaited together: a load that is aborted rejects, and so does its pause.
+    const load = async () => (mishap.missing ? missing({ noStore: true }) : proceed());
+    const [came] = await Promise.all([load(), ...waits]);
     if (mishap.outOfOrder) await this.#untilPassed(source, signal);
     return came;
   }

@@ -1,4 +1,5 @@
-import { type Cache, CistaError, createCache, Failure, journalOf, type Source, source, type View, write } from "cista";
+import * as cista from "cista";
+import { type Cache, CistaError, createCache, Failure, journalOf, type Source, type View, type Write } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { Kind, Single } from "./steps.js";
 
@@ -25,6 +26,8 @@ interface Watcher {
   readonly id: number;
   readonly when: boolean;
   readonly pick: boolean;
+  /** Seconds between two polls. */
+  readonly every: number;
   readonly view: View<any>;
   readonly told: unknown[];
   leave(): void;
@@ -53,13 +56,17 @@ export class Program {
   reactions: { on: string; act(): void; left: number }[] = [];
   patient = 0;
   readonly capacity: number;
+  readonly maxAge: number;
   disposed = false;
-  readonly add = write<number, void>({
-    name: "add",
-    timeout: Number.POSITIVE_INFINITY,
-    send: () => new Promise((answer, fail) => this.sent.push({ answer, fail })),
-    optimistic: (at, edit) => edit.at(this.sources.list, at).patch((items: number[]) => [...items, ++this.values]),
-  });
+  /** Hooks of the program's own that throw. */
+  readonly throwing = new Set<string>();
+  /** A clock that jumps is noticed within a minute. */
+  isClockNoticed = true;
+  /** Loads that were begun, by key. */
+  readonly counts = new Map<string, number>();
+  /** Requests of which the journal has told no end, by key. */
+  readonly withoutEnd = new Map<string, number>();
+  readonly add: Write<number, void>;
 
   constructor(given: {
     capacity: number;
@@ -68,10 +75,19 @@ export class Program {
     mustRevalidate: boolean;
     noStore: boolean;
     retry: number;
+    copy?: typeof cista;
   }) {
     const { clock, environment } = this;
     this.capacity = given.capacity;
+    this.maxAge = given.maxAge;
     this.cache = createCache({ clock, environment, capacity: given.capacity });
+    const { source, write } = given.copy ?? cista;
+    this.add = write<number, void>({
+      name: "add",
+      timeout: Number.POSITIVE_INFINITY,
+      send: () => new Promise((answer, fail) => this.sent.push({ answer, fail })),
+      optimistic: (at, edit) => edit.at(this.sources.list, at).patch((items: number[]) => [...items, ++this.values]),
+    });
     const common = {
       maxAge: given.maxAge * 1000,
       staleWhileRevalidate: given.swr * 1000,
@@ -83,8 +99,19 @@ export class Program {
         ...common,
         ...more,
         name,
+        groups: () => {
+          this.throwIf("groups");
+          return ["all"];
+        },
+        share: (_: unknown, next: unknown) => {
+          this.throwIf("share");
+          return next;
+        },
+        standIn: () => this.throwIf("standIn"),
         load: (at: number, context: any) => {
           this.begun++;
+          const key = `${name} ${at}`;
+          this.counts.set(key, (this.counts.get(key) ?? 0) + 1);
           // Everything comes to rest in one go: what goes on for ever is stopped here, and told by `check`.
           if (this.begun > mostLoads) return new Promise(() => {});
           this.react("load");
@@ -127,6 +154,10 @@ export class Program {
       list: made("list", held("list")),
     };
     journalOf(this.cache).subscribe(
+      ({ kind, key = "" }) => this.withoutEnd.set(key, kind === "request" ? (this.withoutEnd.get(key) ?? 0) + 1 : 0),
+      ["request", "answer", "unchanged", "missing", "failure", "retry", "abort", "end"],
+    );
+    journalOf(this.cache).subscribe(
       () => this.react("journal"),
       ["evict", "abort", "put", "delete", "answer", "stale"],
     );
@@ -156,36 +187,91 @@ export class Program {
     };
   }
 
+  throwIf(hook: string): undefined {
+    if (this.throwing.has(hook)) throw new Error(`${hook} of the program throws`);
+    return undefined;
+  }
+
   react(on: string): void {
     for (const reaction of this.reactions)
-      if (reaction.on === on && !this.disposed && reaction.left-- > 0) reaction.act();
+      if (reaction.on === on && !this.disposed && reaction.left-- > 0) this.tryHook(reaction.act);
   }
 
   /** @throws where something that has to hold does not */
   async take(steps: readonly Single[]): Promise<void> {
     for (const step of steps) {
-      if (!this.disposed) this.act(step);
-      const seconds = step.do === "pass" ? step.seconds : 0;
-      if (seconds > 0) await this.clock.advance(seconds * 1000);
+      if (!this.disposed) this.tryHook(() => this.act(step));
+      // Forty days of polls would be told by a million timers.
+      const most = this.watchers.some(({ every }) => every < 60) ? 70 : Number.POSITIVE_INFINITY;
+      const seconds = step.do === "pass" ? Math.min(step.seconds, most) : 0;
+      if (step.do === "jump") this.isClockNoticed = false;
+      if (seconds > 60) this.isClockNoticed = true;
+      if (seconds === 0) continue;
+      await this.clock.advance(0);
+      const polled = this.polled(seconds);
+      await this.clock.advance(seconds * 1000);
+      for (const [key, count] of polled) {
+        if (!this.disposed && (this.counts.get(key) ?? 0) === count)
+          throw new Error(`F3: ${key} is not polled any more`);
+      }
     }
     await this.clock.advance(0);
     this.check();
   }
 
-  attach({ kind, id, when, pick }: { kind: Kind; id: number; when: boolean; pick: boolean }): void {
-    const options = { when, ...(pick ? { pick: (value: any) => [value] } : {}) };
+  /** What has to be asked for within that time, since somebody polls it: with how often it was asked for so far. */
+  polled(seconds: number): Map<string, number> {
+    const { visible, online } = this.environment;
+    if (!visible || !online || this.disposed) return new Map();
+    const due = this.watchers.filter(({ when, every, view }) => {
+      const { request, state, failure } = view.get();
+      const holds = state === "ready" && view.get().pendingWrites === 0;
+      return when && every < seconds && request === "none" && holds && !failure;
+    });
+    const keys = due.filter(({ kind }) => kind !== "stream" && kind !== "pair" && kind !== "top" && kind !== "chain");
+    return new Map(keys.map(({ kind, id }) => [`${kind} ${id}`, this.counts.get(`${kind} ${id}`) ?? 0]));
+  }
+
+  attach(given: { kind: Kind; id: number; when: boolean; pick: boolean; every?: string }): void {
+    const { kind, id, when, pick, every = "none" } = given;
+    const intervals: Record<string, object> = {
+      number: { revalidateEvery: 5000 },
+      function: { revalidateEvery: () => 7000 },
+      throws: {
+        revalidateEvery: () => {
+          throw new Error("an interval of the program throws");
+        },
+      },
+    };
+    const picks = (value: any) => {
+      this.throwIf("pick");
+      return [value];
+    };
+    const options = { when, ...(pick ? { pick: picks } : {}), ...intervals[every] };
     const view = this.cache.view<any, any, any>(this.sources[kind], id, options);
     const told: unknown[] = [];
     const leaves = [0, 1].map((nth) => {
       const leave = view.subscribe(() => {
         told[nth] = view.get();
         this.react("view");
+        this.throwIf("view");
       });
       told[nth] = view.get();
       return leave;
     });
     // The second listener's coming may have told the first.
-    this.watchers.push({ kind, id, when, pick, view, told, leave: () => leaves.map((leave) => leave()) });
+    const seconds = { number: 5, function: 7 }[every] ?? Number.POSITIVE_INFINITY;
+    const leave = () => leaves.map((each) => each());
+    this.watchers.push({ kind, id, when, pick, every: seconds, view, told, leave });
+  }
+
+  /** What a hook of the program's throws in a call is the caller's; all that has to hold holds afterwards. */
+  tryHook(call: () => void): void {
+    try {
+      call();
+    } catch (error) {
+      if (this.throwing.size === 0 || !String(error).endsWith("of the program throws")) throw error;
+    }
   }
 
   act(step: Single): void {
@@ -233,6 +319,8 @@ export class Program {
         one?.fail(step.how === "refused" ? new Failure("http", "no", { status: 409 }) : new Failure("network", "lost"));
     } else if (step.do === "jump") {
       clock.jump(step.seconds * 1000);
+    } else if (step.do === "throw") {
+      if (!this.throwing.delete(step.on)) this.throwing.add(step.on);
     } else if (step.do === "page") {
       this.environment.set(step);
     } else if (step.do === "listen") {
@@ -306,9 +394,46 @@ export class Program {
       if (other !== reading) throw new Error(`F4: two views of ${reading.key} show two objects`);
       shown.set(reading.key, reading);
       if (reading.state === "ready" && reading.fresh) this.checkParts(kind, id, reading.value);
+      if (this.isClockNoticed) this.checkAge(kind, reading as any);
     }
+    this.checkAsked();
     const bound = 12 + under.size + this.sent.length + this.streams.length + this.watchers.length + this.patient;
     if (this.clock.pendingTimers > bound) throw new Error(`${this.clock.pendingTimers} timers`);
+  }
+
+  /** Nothing past its lifetime is fresh, whatever the clock did. */
+  checkAge(
+    kind: Kind,
+    { fresh, storedAt = 0, key }: { fresh?: boolean | undefined; storedAt?: number | undefined; key: string },
+  ): void {
+    const isOpen = kind === "stream" && this.streams.some(({ ended, returned }) => !ended && !returned);
+    if (fresh && !isOpen && this.clock.now() - storedAt >= this.maxAge * 1000)
+      throw new Error(`F1: ${key} is fresh past its lifetime`);
+  }
+
+  /** The general law: nothing that is watched, and may be asked for, is called out of date while nobody asks. */
+  checkAsked(): void {
+    const { visible, online } = this.environment;
+    if (!visible || !online || !this.isClockNoticed || this.failing.size > 0 || this.throwing.size > 0) return;
+    const all = [...this.cache.entries()];
+    const isPast = ({ reading }: (typeof all)[number]) =>
+      "storedAt" in reading && this.clock.now() - (reading.storedAt ?? 0) >= this.maxAge * 1000;
+    const isQuiet = all.every((entry) => {
+      const { reading, shown } = entry;
+      const told = shown ?? reading;
+      return (
+        told.request === "none" &&
+        !told.failure &&
+        !isPast(entry) &&
+        !(reading as { pendingWrites?: number }).pendingWrites
+      );
+    });
+    if (!isQuiet || this.open().length > 0 || this.patient > 0) return;
+    for (const { when, kind, view } of this.watchers) {
+      const { state, fresh, key } = view.get();
+      if (when && kind !== "stream" && state === "ready" && !fresh)
+        throw new Error(`D1: ${key} is out of date, and nobody asks`);
+    }
   }
 
   /** Nothing that is fresh is made of another value than is held, unless somebody put it there. */
@@ -345,6 +470,7 @@ export class Program {
   async close(): Promise<void> {
     const { clock, cache } = this;
     this.reactions = [];
+    this.throwing.clear();
     this.environment.set({ visible: true, online: true });
     if (!this.disposed) {
       for (let round = 0; round < 40; round++) {
@@ -360,8 +486,15 @@ export class Program {
         [staleAt, expiredAt].some((at) => Math.abs(at - clock.now()) < 3000),
       );
       const streaming = this.streams.some(({ ended }) => ended === "break");
-      if (this.begun > begun + 1 && !caused && !streaming)
+      const polls = this.watchers.some(({ every }) => every < Number.POSITIVE_INFINITY);
+      if (this.begun > begun + 1 && !caused && !streaming && !polls)
         throw new Error(`${this.begun - begun} loads without a cause`);
+      const streams = this.streams.some(({ ended, returned }) => !ended && !returned);
+      for (const [key, count] of this.withoutEnd) {
+        const isStream = key.startsWith("stream") && streams;
+        if (count > 0 && !isStream && this.open().length === 0)
+          throw new Error(`the journal tells no end of a request for ${key}`);
+      }
       for (const { leave } of this.watchers.splice(0)) leave();
       for (const reader of this.readers.splice(0)) reader.abort();
       for (let round = 0; round < 12; round++) await clock.advance(0);

@@ -16,7 +16,12 @@ const does = <N extends string, M extends object>(
 });
 
 const single = fc.oneof(
-  does(24, "attach", { ...what, when: fc.constantFrom(true, true, false), pick: fc.boolean() }),
+  does(24, "attach", {
+    ...what,
+    when: fc.constantFrom(true, true, false),
+    pick: fc.boolean(),
+    every: fc.constantFrom("none", "none", "none", "number", "function", "throws"),
+  }),
   does(12, "detach", { nth: fc.nat(9) }),
   does(16, "read", { ...what, signal: fc.boolean(), noStore: fc.constantFrom(false, false, true) }),
   does(8, "leave", { nth: fc.nat(9) }),
@@ -28,7 +33,8 @@ const single = fc.oneof(
   does(8, "write", { id }),
   does(8, "settle", { nth: fc.nat(3), how: fc.constantFrom("done", "refused", "lost") }),
   does(12, "pass", { seconds: fc.constantFrom(1, 1, 3, 70, 86_400 * 40) }),
-  does(4, "jump", { seconds: fc.integer({ min: -4000, max: 4000 }) }),
+  does(6, "jump", { seconds: fc.constantFrom(-60, 60, -4000, 4000, -86_400, 86_400, -86_400 * 60, 86_400 * 60) }),
+  does(4, "throw", { on: fc.constantFrom("groups", "share", "check", "pick", "view", "standIn") }),
   does(4, "page", { visible: fc.boolean(), online: fc.boolean() }),
   does(4, "listen", { on: fc.constantFrom("journal", "view", "abort", "load"), how: fc.nat(4), ...what }),
   does(1, "dispose", {}),
@@ -48,4 +54,6 @@ export const settings = fc.record({
   mustRevalidate: fc.boolean(),
   noStore: fc.constantFrom(false, false, true),
   retry: fc.nat(1),
+  /** Sources and writes are made by another copy of the library. */
+  isOtherCopy: fc.constantFrom(false, false, true),
 });

@@ -67,14 +67,25 @@ export class KeptWrites implements WriteKeeper, Sendable {
 
   /** What is stored, and what is no longer: another tab may have sent it meanwhile. */
   async takeIn(): Promise<void> {
+    if (this.#isClosed) return;
     const before = this.kept.ids.filter((id) => !this.#beingStored.has(id));
-    const stored = (await this.#backend.readAll()).flatMap((each) => wellFormedRecord(each) ?? []);
+    const stored = (await this.#readAll()).flatMap((each) => wellFormedRecord(each) ?? []);
+    if (this.#isClosed) return;
     const own = await this.#ofThisEra(stored);
     const there = new Set(own.map(({ id }) => id));
     for (const id of before) if (!there.has(id)) this.#hearOf(id, "done");
     for (const { id, failure } of own) this.#hearOf(id, "refused", undefined, failure); // while this page stood still
     for (const record of own) await this.kept.take(record);
     this.kept.changed();
+  }
+
+  async #readAll(): Promise<readonly unknown[]> {
+    try {
+      return await this.#backend.readAll();
+    } catch (thrown) {
+      if (this.#isClosed) return []; // the database was closed while it was read
+      throw thrown;
+    }
   }
 
   /** Those that were run since somebody last signed out. What a page that ended in the middle of a sign-out has left is deleted. */

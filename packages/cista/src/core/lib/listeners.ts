@@ -65,7 +65,7 @@ export class Listeners {
 
   /** Calls the listeners of several entries, each once, in the order of subscription. */
   static callAllOf(several: readonly Listeners[]): void {
-    const calls = several.flatMap((listeners) => [...listeners.#roundOfCalls()]);
+    const calls = several.flatMap((listeners) => [...listeners.roundOfCalls()]);
     calls.sort((one, other) => one.order - other.order);
     const thrown: unknown[] = [];
     for (const { call } of calls) {
@@ -78,7 +78,8 @@ export class Listeners {
     thrown.forEach(report);
   }
 
-  *#roundOfCalls(): Generator<{ order: number; call: Listener }> {
+  /** The calls of one round. Public, since a write of another copy of the library calls the listeners of this one. */
+  *roundOfCalls(): Generator<{ order: number; call: Listener }> {
     const round = ++this.#round;
     for (const [at, listener] of this.#calls.entries()) {
       const order = this.#orders[at] as number;

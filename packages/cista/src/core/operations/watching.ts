@@ -174,8 +174,10 @@ function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
   const wanted = new Set<Entry>();
   for (const entry of above)
     if ((entry.activity?.requestingWatchers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
-  for (const { links } of wanted)
-    for (const { entry: part } of links?.parts ?? []) if (above.has(part)) wanted.add(part);
+  // Also the parts that a load under way has read: its answer would be stale from the start, and nobody would ask.
+  for (const { links, activity } of wanted)
+    for (const { entry: part } of [...(links?.parts ?? []), ...(activity?.partsRead ?? [])])
+      if (above.has(part)) wanted.add(part);
   return wanted;
 }
 
