@@ -12,6 +12,16 @@ import {
   sharedMembers,
   sharedParts,
 } from "./cases/growth.mjs";
+import {
+  asyncHeaders,
+  intervalFunctions,
+  intervalsCome,
+  intervalsGo,
+  keptWritesSent,
+  pagesAppended,
+  pagesChanged,
+  writesSent,
+} from "./cases/growth-io.mjs";
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
 import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
@@ -87,6 +97,28 @@ const cases = [
   ["P17g", "5,000 writes that wait on one entry", "500 of them", offlineWrites, ratio, 12],
   ["P17h", "100,000 journal listeners come and go", "10,000 of them", journalListeners, ratio, 12],
   ["P17i", "a chain of 5,000 composites, loaded and invalidated", "of 500", longChain, ratio, 12],
+  [
+    "P17j",
+    "200,000 views that poll one entry, each by its own interval, come",
+    "20,000 of them",
+    intervalsCome,
+    ratio,
+    12,
+  ],
+  ["P17k", "… and go", "20,000 of them", intervalsGo, ratio, 12],
+  [
+    "P17l",
+    "2,000 whose intervals are functions come and go: calls of these",
+    "200 of them",
+    intervalFunctions,
+    ratio,
+    12,
+  ],
+  ["P17m", "2,000 writes on one list are sent and answered", "200 of them", writesSent, ratio, 12],
+  ["P17n", "1,500 kept writes are sent and answered", "150 of them", keptWritesSent, ratio, 12],
+  ["P17o", "120 pages are appended to a list", "12 of them", pagesAppended, ratio, 12],
+  ["P17p", "… and are asked for again, all changed", "12 of them", pagesChanged, ratio, 12],
+  ["P17q", "5,000 entries are asked for with asynchronous headers", "500 of them", asyncHeaders, ratio, 12],
   ["P14", "size of createCache + source", "", coreSize, kB, 11.5],
   ...inRooms,
   ["P15a", "size of CistaProvider, useReading, Outcome on top", "", reactSize, kB, 1.5],

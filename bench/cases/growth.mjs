@@ -10,7 +10,7 @@ const median = (list) => [...list].sort((one, other) => one - other)[list.length
  * @param prepare gets a size and returns the work: both may be asynchronous
  * @param small a size that takes some milliseconds
  */
-async function growth(small, prepare) {
+export async function growth(small, prepare) {
   const time = async (size) => {
     const work = await prepare(size);
     await turn();
@@ -32,11 +32,11 @@ async function growth(small, prepare) {
   return median(times.many) / median(times.few);
 }
 
-const turn = () => new Promise((resolve) => setImmediate(resolve));
-const plain = { retry: false, requestBudget: false, maxAge: "1h" };
+export const turn = () => new Promise((resolve) => setImmediate(resolve));
+export const plain = { retry: false, requestBudget: false, maxAge: "1h" };
 /** Disposed of after each round, so that what one leaves under way is not the next one's. */
 const made = [];
-const roomy = () => {
+export const roomy = () => {
   const cache = createCache({ capacity: 1e6 });
   made.push(cache);
   return cache;
