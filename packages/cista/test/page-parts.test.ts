@@ -85,6 +85,42 @@ test("H10: a whole that was restored is made of its parts, also where their sour
   }
 });
 
+test("H10: a part without params is the same part after a restore from JSON", async () => {
+  let water = 90;
+  const hut = source({ name: "hut", maxAge: "1h", load: async () => water });
+  const route = source({ name: "route", maxAge: "1h", load: async (_: void, { read }) => `${await read(hut)} litres` });
+  const from = stage();
+  await from.cache.read(route);
+  const { cache, clock } = stage({ snapshot: JSON.parse(JSON.stringify(takeSnapshot(from.cache))) });
+  const { view } = watch(cache, route);
+  await cache.read(hut);
+  water = 40;
+  cache.invalidate(hut);
+  for (let turn = 0; turn < 3; turn++) await clock.advance(0);
+  expect(view.get().value).toBe("40 litres");
+  expect([...cache.entries()].map(({ key }) => key).sort()).toEqual(["hut", "route"]);
+});
+
+test("H1: a whole of a page is shown before the source of its private part was used", async () => {
+  const { api } = server(() => json("Ada", { "cache-control": "private, max-age=60" }), {
+    headers: () => ({ authorization: "a" }),
+  });
+  const me = api.source<void, string>({ name: "me", url: "/me" });
+  const greeting = source({
+    name: "greeting",
+    maxAge: "1h",
+    load: async (_: void, { read }) => `Hello ${await read(me)}`,
+  });
+  const from = stage();
+  const page = openPage(from.cache);
+  await page.show(greeting);
+  const snapshot = JSON.parse(page.json());
+  page.close();
+  const { cache } = stage();
+  restoreWith(cache, snapshot, { isLive: true });
+  expect(inShort(watch(cache, greeting).view.get())).toContain("Hello Ada");
+});
+
 test("H2: what came with the page is not asked for by who attaches; what is invalidated is", async () => {
   const from = stage();
   const define = () => heldSource("hut", { maxAge: 0, mustRevalidate: true });

@@ -48,7 +48,7 @@ function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups, links } = entry;
   // What a stream brought is only good while it is open: there at once, and opened again by whoever attaches (rule H10).
   const isOpen = entry.activity?.isOpen ?? false;
-  const parts = links?.parts.map((part) => [part.entry.shelf.source.name, part.entry.params] as const) ?? [];
+  const parts = links?.parts.map((part) => placeOf(part.entry)) ?? [];
   return omitUndefined({
     source: entry.shelf.source.name,
     params: entry.params,
@@ -67,6 +67,11 @@ function stored(entry: Entry, now: number): StoredEntry {
     varies: extra?.varies,
     madeFor: links && links.madeFor.length > 0 ? links.madeFor : undefined,
   });
+}
+
+/** Params that are undefined are left out: as JSON they would be null, another key. */
+function placeOf({ shelf: { source }, params }: Entry): readonly [source: string, params?: unknown] {
+  return params === undefined ? [source.name] : [source.name, params];
 }
 
 /**

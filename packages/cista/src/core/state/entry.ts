@@ -10,7 +10,7 @@ import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
 import { type Extra, extraOf } from "./extra.js";
-import { currentLinks, type Links } from "./links.js";
+import { currentLinks, type Links, type MadeFor } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
@@ -101,9 +101,14 @@ export class Entry implements Scheduled {
   get fits(): boolean {
     const { extra, links, shelf } = this;
     if (extra?.varies && !isFor(shelf, this.params, extra.varies)) return false;
-    return (
-      links?.madeFor.every((part) => isFor(shelf.core.shelves.named(part.source), part.params, part.varies)) ?? true
-    );
+    return links?.madeFor.every((part) => this.#isPartFor(part)) ?? true;
+  }
+
+  /** A source that nobody has used yet cannot tell: then it is only for whoever opened the page that brought it (rule H5). */
+  #isPartFor({ source, params, varies }: MadeFor): boolean {
+    const shelf = this.shelf.core.shelves.named(source);
+    if (shelf) return isFor(shelf, params, varies);
+    return this.activity?.isBrought === true || Object.values(varies).every((noted) => noted === "*");
   }
 
   /** Something is held for whoever asks now. */
@@ -308,9 +313,8 @@ export class Entry implements Scheduled {
   }
 }
 
-/** A source that nobody has used yet cannot tell: then it is asked for. */
-function isFor(shelf: Shelf | undefined, params: unknown, varies: Record<string, string>): boolean {
-  return shelf !== undefined && (shelf.source.definition.fits?.(varies, params, shelf.core.options.context) ?? true);
+function isFor({ source, core }: Shelf, params: unknown, varies: Record<string, string>): boolean {
+  return source.definition.fits?.(varies, params, core.options.context) ?? true;
 }
 
 const none: readonly string[] = [];
