@@ -1,6 +1,6 @@
 import { createCache, source, write } from "cista";
 import { openOutbox } from "cista/browser";
-import { appendPage, origin } from "cista/http";
+import { appendPage, origin, pagesFrom } from "cista/http";
 import { growth, plain, roomy, turn } from "./growth.mjs";
 
 // As growth.mjs, for what polls, waits in a store, or comes over HTTP.
@@ -161,7 +161,7 @@ function listOf(count) {
     return Response.json(items, { headers: { etag: `"${version}-${page}"`, "cache-control": "no-cache", ...next } });
   };
   const api = origin({ base: "https://huts.example", fetch });
-  const repairs = api.pages({ ...plain, name: "repairs", url: "/repairs" });
+  const repairs = pagesFrom(api, { ...plain, name: "repairs", url: "/repairs" });
   const cache = roomy();
   return {
     cache,

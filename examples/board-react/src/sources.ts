@@ -1,5 +1,5 @@
 import { type Failure, missing, source } from "cista";
-import { origin, path } from "cista/http";
+import { eventsFrom, origin, pagesFrom, path, writeTo } from "cista/http";
 import { nowInWords } from "./time.js";
 import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
 
@@ -54,7 +54,7 @@ export const routeWithHuts = source({
   },
 });
 
-export const notices = greyfell.events<void, readonly Notice[]>({
+export const notices = eventsFrom<void, readonly Notice[]>(greyfell, {
   name: "notices",
   url: "/api/notices",
   start: [],
@@ -67,7 +67,7 @@ export const basket = greyfell.source<void, Night[]>({
   unwrap: (body) => body.nights,
 });
 
-export const logbook = greyfell.pages<{ id: string }, Note>({
+export const logbook = pagesFrom<{ id: string }, Note>(greyfell, {
   name: "logbook",
   url: ({ id }) => path`/api/huts/${id}/logbook`,
 });
@@ -82,7 +82,7 @@ interface Booking {
   free?: number;
 }
 
-export const book = greyfell.write<Booking, Night>({
+export const book = writeTo<Booking, Night>(greyfell, {
   name: "book",
   method: "POST",
   url: "/api/basket",
@@ -101,7 +101,7 @@ export const book = greyfell.write<Booking, Night>({
 });
 
 /** By its night. */
-export const cancel = greyfell.write<string, void>({
+export const cancel = writeTo<string, void>(greyfell, {
   name: "cancel",
   method: "DELETE",
   url: (night) => path`/api/basket/${night}`,
@@ -110,7 +110,7 @@ export const cancel = greyfell.write<string, void>({
   optimistic: (night, edit) => edit.at(basket).patch((nights) => nights.filter((each) => each.night !== night)),
 });
 
-export const writeNote = greyfell.write<{ id: string; text: string; by: string }, Note>({
+export const writeNote = writeTo<{ id: string; text: string; by: string }, Note>(greyfell, {
   name: "write-note",
   method: "POST",
   url: ({ id }) => path`/api/huts/${id}/logbook`,

@@ -1,6 +1,6 @@
 import type { Bunks, Hut, Night } from "@cista/example-board-shared";
 import { type Cache, createCache } from "cista";
-import { origin, path, withQuery } from "cista/http";
+import { origin, path, withQuery, writeTo } from "cista/http";
 
 // The same definitions on the server and in the browser. Whose data it is stands in the cache's `context`: on a server that of one
 // request, so that no variable of a module holds a user.
@@ -35,7 +35,7 @@ export const basket = own.source({
   url: "/api/basket",
   unwrap: (body: { nights: Night[] }) => body.nights,
 });
-export const book = own.write<Night, Night>({
+export const book = writeTo<Night, Night>(own, {
   name: "book",
   method: "POST",
   url: "/api/basket",

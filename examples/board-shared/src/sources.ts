@@ -1,5 +1,5 @@
 import { type Cache, createCache, type Failure } from "cista";
-import { origin, path, withQuery } from "cista/http";
+import { origin, path, withQuery, writeTo } from "cista/http";
 
 // Where everything on the small boards comes from, and how it is changed. How long it may be used the server says itself.
 
@@ -43,7 +43,7 @@ export const basket = greyfell.source({
   unwrap: (body: { nights: Night[] }) => body.nights,
 });
 
-export const book = greyfell.write<Night, Night>({
+export const book = writeTo<Night, Night>(greyfell, {
   name: "book",
   method: "POST",
   url: "/api/basket",

@@ -1,5 +1,5 @@
 import { createCache } from "cista";
-import { origin } from "cista/http";
+import { origin, writeTo } from "cista/http";
 import { useReading, useWrite } from "cista/react";
 import type { Night } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -15,7 +15,7 @@ const basket = greyfell.source<void, Night[]>({
   url: "/api/basket",
   unwrap: (body) => body.nights,
 });
-const book = greyfell.write<Night, Night>({
+const book = writeTo<Night, Night>(greyfell, {
   name: "book",
   method: "POST",
   url: "/api/basket",

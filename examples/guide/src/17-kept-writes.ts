@@ -1,6 +1,6 @@
 import { type Cache, createCache } from "cista";
 import { openOutbox } from "cista/browser";
-import { origin } from "cista/http";
+import { origin, writeTo } from "cista/http";
 import { virtualEnvironment } from "cista/rehearsal";
 import type { Night } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -10,7 +10,7 @@ const network = new Greyfell();
 globalThis.fetch = network.fetch;
 // #endregion
 const greyfell = origin();
-const book = greyfell.write<Night>({ name: "book", kept: true, method: "POST", url: "/api/basket" });
+const book = writeTo<Night>(greyfell, { name: "book", kept: true, method: "POST", url: "/api/basket" });
 
 const inWords = (outbox: Awaited<ReturnType<typeof openOutbox>>) =>
   outbox.list().map(({ write, state, input }) => `${write} ${(input as Night).night}: ${state}`);

@@ -1,5 +1,5 @@
 import { createCache, Failure, matching, source } from "cista";
-import { origin, path, withQuery } from "cista/http";
+import { eventsFrom, origin, pagesFrom, path, withQuery, writeTo } from "cista/http";
 import type { Crew, Job, Order, Status } from "./world.js";
 
 // Where everything in the workshop comes from, and how it is changed. How long it may be used the server says itself.
@@ -22,7 +22,7 @@ cache.onSignOut(() => {
 
 // ── What is read ──
 
-export const jobs = api.pages<{ status?: Status }, Job>({
+export const jobs = pagesFrom<{ status?: Status }, Job>(api, {
   name: "jobs",
   url: (filter) => withQuery("/api/jobs", { ...filter }),
   unwrap: (body) => body.items,
@@ -49,7 +49,7 @@ export const order = api.source<{ id: string }, Order>({
   revalidateEvery: ({ state }) => (state === "delivered" ? false : "500ms"),
 });
 
-export const notices = api.events<void, readonly string[]>({
+export const notices = eventsFrom<void, readonly string[]>(api, {
   name: "notices",
   url: "/api/notices",
   start: [],
@@ -58,9 +58,9 @@ export const notices = api.events<void, readonly string[]>({
 
 // ── What is changed: shown at once, taken back when refused ──
 
-export const addJob = api.write<{ title: string }, Job>({ name: "add-job", method: "POST", url: "/api/jobs" });
+export const addJob = writeTo<{ title: string }, Job>(api, { name: "add-job", method: "POST", url: "/api/jobs" });
 
-export const setStatus = api.write<{ id: string; status: Status }, Job>({
+export const setStatus = writeTo<{ id: string; status: Status }, Job>(api, {
   name: "set-status",
   method: "PATCH",
   url: ({ id }) => path`/api/jobs/${id}`,
@@ -75,7 +75,7 @@ export const setStatus = api.write<{ id: string; status: Status }, Job>({
   },
 });
 
-export const removeJob = api.write<string, void>({
+export const removeJob = writeTo<string, void>(api, {
   name: "remove-job",
   method: "DELETE",
   url: (id) => path`/api/jobs/${id}`,
@@ -84,7 +84,7 @@ export const removeJob = api.write<string, void>({
   invalidates: (id) => matching(job, { id }),
 });
 
-export const addPhoto = api.write<{ id: string; photo: File }, { id: string }>({
+export const addPhoto = writeTo<{ id: string; photo: File }, { id: string }>(api, {
   name: "add-photo",
   method: "POST",
   url: ({ id }) => path`/api/jobs/${id}/photos`,
@@ -95,7 +95,7 @@ export const addPhoto = api.write<{ id: string; photo: File }, { id: string }>({
   },
 });
 
-export const orderParts = api.write<{ job: string }, Order>({
+export const orderParts = writeTo<{ job: string }, Order>(api, {
   name: "order-parts",
   method: "POST",
   url: "/api/orders",

@@ -1,5 +1,5 @@
 import { source } from "cista";
-import { answerOf, appendPage, freshnessOf, origin, prependPage, withQuery } from "cista/http";
+import { answerOf, appendPage, freshnessOf, origin, pagesFrom, prependPage, withQuery, writeTo } from "cista/http";
 import { expect, test, vi } from "vitest";
 import { stageWithServer, watch } from "./stage.js";
 
@@ -28,7 +28,7 @@ test("R9: one renewal for all whose token is refused, and each request is made o
     renew,
   });
   const hut = api.source({ name: "hut", url: ({ id }: { id: number }) => `/h/${id}` });
-  const save = api.write<{ water: number }>({ name: "save", method: "PUT", url: "/h" });
+  const save = writeTo<{ water: number }>(api, { name: "save", method: "PUT", url: "/h" });
   const { cache } = stageWithServer();
   await Promise.all([cache.read(hut, { id: 1 }), cache.read(hut, { id: 2 }), cache.run(save, { water: 3 })]);
   expect(renew).toHaveBeenCalledTimes(1);
@@ -165,7 +165,7 @@ test("O3: an Idempotency-Key goes where retries are on or it is asked for, and t
   vi.stubGlobal("document", { baseURI: "https://page.example/" });
   const sent = async (base: string, more: object) => {
     const { api, seen } = server(() => problem(204), { base });
-    await stageWithServer().cache.run(api.write({ name: "w", method: "POST", url: "/w", ...more }));
+    await stageWithServer().cache.run(writeTo(api, { name: "w", method: "POST", url: "/w", ...more }));
     return seen[0]?.headers.has("idempotency-key");
   };
   const [own, other] = ["https://page.example", "https://api.example"];
@@ -212,7 +212,7 @@ test("next and previous get the params; a list that begins in the middle goes bo
       const page = body.page + by;
       return page >= 1 && page <= body.pages ? withQuery("/notes", { walker, page }) : null;
     };
-  const notes = api.pages<{ walker: string }, { id: number }>({
+  const notes = pagesFrom<{ walker: string }, { id: number }>(api, {
     name: "notes",
     url: ({ walker }) => withQuery("/notes", { walker, page: 2 }),
     unwrap: (body) => body.items,
@@ -246,7 +246,7 @@ test("next and previous get the params; a list that begins in the middle goes bo
 
 test("a next that throws says of which list and which page", async () => {
   const { api } = pages();
-  const notes = api.pages({
+  const notes = pagesFrom(api, {
     name: "notes",
     url: "/notes?page=1",
     unwrap: (body) => body.items,

@@ -1,5 +1,5 @@
 import { createCache, Failure, source, write } from "cista";
-import { origin } from "cista/http";
+import { origin, pagesFrom } from "cista/http";
 import {
   Boundary,
   CistaProvider,
@@ -264,7 +264,7 @@ test("usePages tells that a page is on its way and that it failed; loadNext neve
   const held: (() => void)[] = [];
   const fetch = () => new Promise<Response>((answer) => held.push(() => answer((answers.shift() as () => Response)())));
   const api = origin({ base: "https://huts.example", fetch: fetch as never });
-  const notes = api.pages<void, { id: number }>({ name: "notes", url: "/n", retry: false });
+  const notes = pagesFrom<void, { id: number }>(api, { name: "notes", url: "/n", retry: false });
   function Notes() {
     const { reading, next, previous, loadNext } = usePages(notes);
     return (

@@ -1,5 +1,14 @@
 import { createCache, restoreSnapshot, source } from "cista";
-import { httpDate, origin, parseCacheControl, parseLink, parseStringList } from "cista/http";
+import {
+  eventsFrom,
+  graphqlFrom,
+  httpDate,
+  origin,
+  pagesFrom,
+  parseCacheControl,
+  parseLink,
+  parseStringList,
+} from "cista/http";
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { forTerminal } from "../../cli/src/terminal.js";
@@ -108,10 +117,10 @@ const graphql = fetching(json("application/graphql-response+json"));
 const streaming = fetching(json("text/event-stream"));
 const sources = {
   value: plain.api.source<void, any>({ name: "value", url: "/", retry: false }),
-  list: plain.api.pages<void, any>({ name: "list", url: "/", retry: false }),
+  list: pagesFrom<void, any>(plain.api, { name: "list", url: "/", retry: false }),
   problem: failing.api.source<void, any>({ name: "problem", url: "/", retry: false }),
-  graphql: graphql.api.graphql<void, any>({ name: "graphql", url: "/", document: "{ a }", retry: false }),
-  events: streaming.api.events<void, any>({
+  graphql: graphqlFrom<void, any>(graphql.api, { name: "graphql", url: "/", document: "{ a }", retry: false }),
+  events: eventsFrom<void, any>(streaming.api, {
     name: "events",
     url: "/",
     start: 0,

@@ -1,5 +1,5 @@
 import { createCache, Failure } from "cista";
-import { path, withQuery } from "cista/http";
+import { eventsFrom, graphqlFrom, pagesFrom, path, withQuery, writeTo } from "cista/http";
 import fc from "fast-check";
 import { describe, expect, test, vi } from "vitest";
 import { base, hut, id, json, server } from "./hostile-server.js";
@@ -71,7 +71,7 @@ describe("answers", () => {
     const list: ReturnType<typeof server> = server(() => first(list.seen, []) || endless({ etag: '"a"' }), {
       maxBody: 1 << 20,
     });
-    const pages = list.api.pages<void, any>({ name: "list", url: "/api/list" });
+    const pages = pagesFrom<void, any>(list.api, { name: "list", url: "/api/list" });
     const { cache: other } = stage();
     await other.read(pages);
     await other.read(pages, undefined, { cache: "no-cache" });
@@ -84,7 +84,7 @@ describe("answers", () => {
       json(part === 0 ? [{ id: 1 }] : [], { link: `</api/list?p=${++part}>; rel="next"` }),
     );
     const { cache } = stage();
-    const list = api.pages<void, any>({ name: "list", url: "/api/list" });
+    const list = pagesFrom<void, any>(api, { name: "list", url: "/api/list" });
     await cache.read(list);
     await cache.read(list, undefined, { cache: "no-cache" });
     expect(seen.length).toBeLessThanOrEqual(3);
@@ -94,14 +94,16 @@ describe("answers", () => {
     for (const errors of [[null], ["text"], [{ message: { a: 1 } }], [{ message: "\u001b[31m".padEnd(5000, "x") }]]) {
       const { api } = server(() => json({ errors }));
       const failure = await createCache()
-        .read(api.graphql({ name: "g", url: "/graphql", document: "{ a }", retry: false }))
+        .read(graphqlFrom(api, { name: "g", url: "/graphql", document: "{ a }", retry: false }))
         .catch((thrown: Failure) => thrown); // prettier-ignore
       expect(failure).toMatchObject({ kind: "graphql" });
       expect((failure as Failure).message.length).toBeLessThan(600);
       expect((failure as Failure).message).not.toContain("\u001b");
     }
     const created = server(() => new Response("", { status: 201, headers: { "content-type": "application/json" } }));
-    expect(await createCache().run(created.api.write({ name: "w", method: "POST", url: "/" }) as any)).toBeUndefined();
+    expect(
+      await createCache().run(writeTo(created.api, { name: "w", method: "POST", url: "/" }) as any),
+    ).toBeUndefined();
     const detail = `\u009b2J${"y".repeat(3_000_000)}`;
     const failing = server(() => json({ title: "no", detail }, { "content-type": "application/problem+json" }, 500));
     const failure = await createCache()
@@ -124,7 +126,7 @@ describe("answers", () => {
     };
     const { api, seen } = server(() => stream("id: hütte\ndata: 1\n\nid: a\0b\ndata: 2\n\n"));
     const start: number[] = [];
-    const events = api.events<void, number[]>({
+    const events = eventsFrom<void, number[]>(api, {
       name: "e",
       url: "/e",
       start,
@@ -142,7 +144,7 @@ describe("answers", () => {
     const broken = stage();
     const { view } = watch(
       broken.cache,
-      line.api.events<void, number>({ name: "l", url: "/l", start: 0, reduce: (n) => n + 1 }),
+      eventsFrom<void, number>(line.api, { name: "l", url: "/l", start: 0, reduce: (n) => n + 1 }),
     );
     await vi.waitFor(async () => {
       await broken.clock.advance(0);
@@ -165,9 +167,9 @@ describe("what a definition's own functions throw, and what they are given", () 
         message: "A note has 20 letters at most.",
       });
     }
-    const list = api.pages<any, any>({ ...hut, name: "list", next: mine });
+    const list = pagesFrom<any, any>(api, { ...hut, name: "list", next: mine });
     await expect(stage().cache.read(list, id)).rejects.toMatchObject({ kind: "graphql" });
-    const save = api.write<void, any>({ name: "save", method: "POST", url: "/x", unwrap: mine });
+    const save = writeTo<void, any>(api, { name: "save", method: "POST", url: "/x", unwrap: mine });
     await expect(stage().cache.run(save)).rejects.toMatchObject({ message: "A note has 20 letters at most." });
   });
 
@@ -187,7 +189,7 @@ describe("what a definition's own functions throw, and what they are given", () 
     const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
     const { api, seen } = server(() => json({ items: [1], cursor: "abc123" }));
     const listOf = (name: string, next: any) =>
-      api.pages<any, any>({ ...hut, name, unwrap: ({ items }) => items, next });
+      pagesFrom<any, any>(api, { ...hut, name, unwrap: ({ items }) => items, next });
     await expect(
       stage().cache.read(
         listOf("a", () => 7),
@@ -209,8 +211,9 @@ describe("what a definition's own functions throw, and what they are given", () 
 
   test("headers that are a function where none is taken are refused, and undefined fields are left out", async () => {
     const { api, seen } = server(() => json(1), { headers: () => ({ authorization: undefined, "x-a": "1" }) });
-    for (const make of ["source", "pages", "events", "graphql", "write"] as const)
-      expect(() => (api as any)[make]({ ...hut, method: "POST", document: "{ a }", headers: () => ({}) })).toThrow(
+    const sourceOf = (from: any, definition: any) => from.source(definition);
+    for (const make of [sourceOf, pagesFrom, eventsFrom, graphqlFrom, writeTo] as any[])
+      expect(() => make(api, { ...hut, method: "POST", document: "{ a }", headers: () => ({}) })).toThrow(
         expect.objectContaining({ code: "headers" }),
       );
     await stage().cache.read(api.source<any, number>({ ...hut, headers: { "x-b": undefined } }), id);

@@ -1,5 +1,5 @@
 import { createCache, takeSnapshot } from "cista";
-import { appendPage, parseCacheControl, parseLink, parseStringList } from "cista/http";
+import { appendPage, pagesFrom, parseCacheControl, parseLink, parseStringList, writeTo } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { base, hut, id, json, server } from "./hostile-server.js";
 import { stage } from "./stage.js";
@@ -44,7 +44,7 @@ describe("what goes to which origin", () => {
     const named = server(() => json(1), { ...options, trust: ["https://cdn.example"] });
     await stage().cache.read(named.api.source<string, number>(link), "https://cdn.example/a");
     expect([...(named.seen[0]?.headers.keys() ?? [])].sort()).toEqual(["authorization", "x-key", "x-own"]);
-    const write = plain.api.write<string, void>({ name: "send", method: "POST", url: (url) => url });
+    const write = writeTo<string, void>(plain.api, { name: "send", method: "POST", url: (url) => url });
     await expect(cache.run(write, "https://evil.example/a")).rejects.toMatchObject({ kind: "load" });
     expect(plain.seen).toHaveLength(1);
   });
@@ -53,7 +53,7 @@ describe("what goes to which origin", () => {
     "a stored list's next, %s, is not followed",
     async (next) => {
       const { api, seen } = server(() => json([]), { headers: { authorization: "Bearer ada" } });
-      const list = api.pages<void, { id: number }>({ name: "list", url: "/api/list" });
+      const list = pagesFrom<void, { id: number }>(api, { name: "list", url: "/api/list" });
       const { cache } = stage();
       cache.put(list, undefined, {
         items: [{ id: 1 }],
@@ -72,7 +72,7 @@ describe("what goes to which origin", () => {
       json([{ id: url.search }], url.search ? {} : { link: '</api/list?p=2>; rel="next"' }),
     );
     const { cache } = stage();
-    const list = api.pages<void, any>({ name: "list", url: "/api/list" });
+    const list = pagesFrom<void, any>(api, { name: "list", url: "/api/list" });
     await cache.read(list);
     await appendPage(cache, list);
     expect(JSON.stringify(takeSnapshot(cache))).not.toContain("huts.example");
@@ -97,7 +97,7 @@ describe("what goes to which origin", () => {
     const { api, seen } = server(
       () => new Response(null, { status: 307, headers: { location: "https://evil.example/" } }),
     );
-    const write = api.write<object, void>({ name: "book", method: "POST", url: "/api/basket" });
+    const write = writeTo<object, void>(api, { name: "book", method: "POST", url: "/api/basket" });
     await expect(createCache().run(write, { secret: 1 })).rejects.toThrow(/another origin, https:\/\/evil\.example/);
     expect(seen).toHaveLength(1);
   });
@@ -105,7 +105,7 @@ describe("what goes to which origin", () => {
   test("an Idempotency-Key cannot be told from those before: 128 bits, whatever Math.random says", async () => {
     vi.spyOn(Math, "random").mockReturnValue(0.5);
     const { api, seen } = server(() => new Response(null, { status: 204 }));
-    const write = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket", retry: {} });
+    const write = writeTo<void, void>(api, { name: "book", method: "POST", url: "/api/basket", retry: {} });
     const cache = createCache();
     for (let run = 0; run < 3; run++) await cache.run(write);
     const keys = seen.map(({ headers }) => headers.get("idempotency-key"));

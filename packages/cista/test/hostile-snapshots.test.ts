@@ -1,4 +1,5 @@
 import { jsonForScript, restoreSnapshot, source, takeSnapshot } from "cista";
+import { pagesFrom } from "cista/http";
 import { describe, expect, test } from "vitest";
 import { base, hut, id, json, server } from "./hostile-server.js";
 import { stage, watch } from "./stage.js";
@@ -65,7 +66,7 @@ describe("snapshots", () => {
       undefined,
     ]);
     expect(events.filter(({ kind }) => kind === "warning")).toHaveLength(3);
-    const list = server(() => json([])).api.pages<void, any>({ name: "hut", url: "/" });
+    const list = pagesFrom<void, any>(server(() => json([])).api, { name: "hut", url: "/" });
     const other = stage({ snapshot: taken([entry({ value: "no list" })]) });
     expect(other.cache.peek(list).state).toBe("empty");
   });

@@ -1,4 +1,5 @@
 import { createCache, source, takeSnapshot } from "cista";
+import { writeTo } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { base, hut, id, json, server } from "./hostile-server.js";
 import { inShort, stage, watch } from "./stage.js";
@@ -108,7 +109,7 @@ describe("whose answer it is", () => {
 
   test("W4: a write over HTTP that is aborted right after it was run is not sent", async () => {
     const { api, seen } = server(() => new Response(null, { status: 204 }));
-    const book = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket" });
+    const book = writeTo<void, void>(api, { name: "book", method: "POST", url: "/api/basket" });
     const stop = new AbortController();
     const run = createCache().run(book, undefined, { signal: stop.signal });
     stop.abort("changed my mind");
@@ -120,7 +121,7 @@ describe("whose answer it is", () => {
     const { api, seen } = server(() => new Promise(() => {}));
     const { cache, clock, environment } = stage();
     const whose = api.source<any, string>(hut);
-    const book = api.write<void, void>({ name: "book", method: "POST", url: "/api/basket", lane: "a" });
+    const book = writeTo<void, void>(api, { name: "book", method: "POST", url: "/api/basket", lane: "a" });
     cache.put(whose, id, "ada's");
     const { view } = watch(cache, whose, id);
     const read = cache.read(whose, { id: 2 });

@@ -1,11 +1,11 @@
 import { type Notice, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { createCache, takeSnapshot } from "cista";
-import { origin } from "cista/http";
+import { eventsFrom, origin } from "cista/http";
 import { expect, test } from "vitest";
 import { inShort, stage } from "./stage.js";
 
 const noticesOf = (base: string) =>
-  origin({ base }).events<void, readonly Notice[]>({
+  eventsFrom<void, readonly Notice[]>(origin({ base }), {
     name: "notices",
     url: "/api/notices",
     start: [],
@@ -66,7 +66,7 @@ function streaming(chunks: readonly string[], init: ResponseInit = {}) {
       ...init,
     });
   };
-  const source = origin({ base: "https://huts.example", fetch: fetch as never }).events<void, string[]>({
+  const source = eventsFrom<void, string[]>(origin({ base: "https://huts.example", fetch: fetch as never }), {
     name: "stream",
     url: "/events",
     start: [],

@@ -1,5 +1,5 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { origin, type TypedDocument } from "cista/http";
+import { graphqlFrom, origin, type TypedDocument } from "cista/http";
 import { parse } from "graphql";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { stageWithServer } from "./stage.js";
@@ -14,7 +14,7 @@ const api = (fetch?: typeof globalThis.fetch) => origin({ base: running.url, ...
 
 test("a query to a real GraphQL server is cached by its variables", async () => {
   const { cache } = stageWithServer();
-  const water = api().graphql<{ id: string }, number>({
+  const water = graphqlFrom<{ id: string }, number>(api(), {
     name: "water",
     url: "/graphql",
     document: "query ($id: ID!) { hut(id: $id) { water } }",
@@ -31,16 +31,16 @@ test("typed documents are text or parsed; else they are refused where they are w
   const { cache } = stageWithServer();
   const text = "query Named($id: ID!) { hut(id: $id) { name } }";
   const typed: TypedDocument<{ hut: { name: string } }, { id: string }> = new String(text);
-  const named = api().graphql({ name: "named", url: "/graphql", document: typed });
+  const named = graphqlFrom(api(), { name: "named", url: "/graphql", document: typed });
   const name: string = (await cache.read(named, { id: "h-07" })).hut.name;
   expect(name).toBe("Harebell Hut");
-  const parsed = api().graphql<{ id: string }, Record<string, any>>({
+  const parsed = graphqlFrom<{ id: string }, Record<string, any>>(api(), {
     name: "parsed",
     url: "/graphql",
     document: parse(text),
   });
   expect((await cache.read(parsed, { id: "h-07" })).hut.name).toBe("Harebell Hut");
-  expect(() => api().graphql({ name: "odd", url: "/graphql", document: {} })).toThrow(
+  expect(() => graphqlFrom(api(), { name: "odd", url: "/graphql", document: {} })).toThrow(
     expect.objectContaining({ code: "document" }),
   );
 });
@@ -49,20 +49,20 @@ test("GraphQL errors are a failure; data beside them is kept only if allowed", a
   const { cache, clock } = stageWithServer();
   const document = '{ hut(id: "h-07") { name } bunks(hut: "h-07", night: "tonight") { free } }';
   const definition = { url: "/graphql", document, retry: false as const, staleIfError: "1h" as const };
-  await expect(cache.read(api().graphql({ ...definition, name: "whole" }))).rejects.toMatchObject({
+  await expect(cache.read(graphqlFrom(api(), { ...definition, name: "whole" }))).rejects.toMatchObject({
     kind: "graphql",
     message: expect.stringContaining("night is an ISO date"),
     errors: [expect.objectContaining({ path: ["bunks"] })],
     retryable: false,
   });
-  const part = api().graphql<void, any>({ ...definition, name: "part", partial: true });
+  const part = graphqlFrom<void, any>(api(), { ...definition, name: "part", partial: true });
   expect(await cache.read(part)).toEqual({ hut: { name: "Harebell Hut" }, bunks: null });
   const view = cache.view(part);
   view.subscribe(() => {});
   expect(view.get()).toMatchObject({ state: "ready", fresh: true, failure: { kind: "graphql" } });
   await clock.advance(31_000);
   expect(view.get()).toMatchObject({ state: "ready", fresh: false, failure: { kind: "graphql" } });
-  const broken = api().graphql({ url: "/graphql", document: "{ hut }", name: "broken", retry: false });
+  const broken = graphqlFrom(api(), { url: "/graphql", document: "{ hut }", name: "broken", retry: false });
   await expect(cache.read(broken)).rejects.toMatchObject({ kind: "graphql", status: 400 });
 });
 
@@ -78,7 +78,7 @@ test.each<[number, string, string, object]>([
   [200, "application/json", "null", { kind: "shape" }],
 ])("GraphQL over HTTP: %i %s %s", async (status, type, body, expected) => {
   const fetch = async () => new Response(body, { status, headers: { "content-type": type } });
-  const odd = api(fetch).graphql({ name: "odd", url: "/graphql", document: "{ a }", retry: false });
+  const odd = graphqlFrom(api(fetch), { name: "odd", url: "/graphql", document: "{ a }", retry: false });
   const thrown = await stageWithServer()
     .cache.read(odd)
     .catch((failure: unknown) => failure);

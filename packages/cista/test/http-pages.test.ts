@@ -1,6 +1,6 @@
 import { type Note, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { type Source, takeSnapshot } from "cista";
-import { appendPage, origin, type Pages } from "cista/http";
+import { appendPage, origin, type Pages, pagesFrom } from "cista/http";
 import fc from "fast-check";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { server as fakeServer, json } from "./hostile-server.js";
@@ -17,7 +17,7 @@ const hut = "h-16"; // 198 notes
 const path = `/api/huts/${hut}/logbook`;
 const ofHut = () => running.world.huts.get(hut) as NonNullable<ReturnType<typeof running.world.huts.get>>;
 const logbookOf = () =>
-  origin({ base: running.url }).pages<{ id: string }, Note>({
+  pagesFrom<{ id: string }, Note>(origin({ base: running.url }), {
     name: "logbook",
     url: ({ id }) => `/api/huts/${id}/logbook`,
     retry: false,
@@ -103,7 +103,7 @@ function server(items: { id: number; text?: string }[], size: number, by: "numbe
     const next = by === "number" ? `?page=${page + 1}` : `?after=${part.at(-1)?.id}`;
     return Response.json({ part, ...(more ? { next } : {}) });
   };
-  const list = origin({ base: "https://huts.example/notes", fetch: fetch as never }).pages<void, { id: number }>({
+  const list = pagesFrom<void, { id: number }>(origin({ base: "https://huts.example/notes", fetch: fetch as never }), {
     name: "notes",
     url: "/notes",
     unwrap: (body) => body.part,
@@ -159,11 +159,14 @@ test("no item is shown twice or lost, whatever moves between two looks (property
 test("a server that leads in circles, to another origin, or to something else than a list", async () => {
   const { cache } = stageWithServer();
   const answering = (body: unknown, headers: Record<string, string> = {}) =>
-    origin({ base: "https://huts.example", fetch: async () => Response.json(body, { headers }) }).pages<void, unknown>({
-      name: `list-${Math.random()}`,
-      url: "/notes",
-      retry: false,
-    });
+    pagesFrom<void, unknown>(
+      origin({ base: "https://huts.example", fetch: async () => Response.json(body, { headers }) }),
+      {
+        name: `list-${Math.random()}`,
+        url: "/notes",
+        retry: false,
+      },
+    );
   const circle = answering([{ id: 1 }], { link: '</notes>; rel="next"' });
   await cache.read(circle);
   await appendPage(cache, circle);
@@ -185,7 +188,7 @@ function rowsServer(count: number, perPage = 20) {
     const next = (page + 1) * perPage < world.rows.length ? `/rows?page=${page + 1}` : undefined;
     return json({ rows: world.rows.slice(page * perPage, (page + 1) * perPage), next });
   });
-  const rows = api.pages<void, { id: number; version: number }>({
+  const rows = pagesFrom<void, { id: number; version: number }>(api, {
     name: "rows",
     url: "/rows",
     retry: false,
@@ -228,7 +231,7 @@ test("ids are looked at once an item, however many pages there are, appended or 
       return json({ rows: world.rows.slice(page * 20, (page + 1) * 20), next });
     });
     let ids = 0;
-    const rows = api.pages<void, any>({
+    const rows = pagesFrom<void, any>(api, {
       name: "rows",
       url: "/rows",
       retry: false,

@@ -1,5 +1,5 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { origin } from "cista/http";
+import { origin, writeTo } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { inShort, stageWithServer } from "./stage.js";
 
@@ -20,7 +20,7 @@ function board(retry: object | false = false) {
     api.source<{ id: string }, any>({ name, url: ({ id }) => path.replace(":id", id) });
   const [hut, bunks] = [source("hut", "/api/huts/:id"), source("bunks", `/api/huts/:id/bunks?night=${night}`)];
   const basket = api.source<void, any[]>({ name: "basket", url: "/api/basket", unwrap: (body) => body.nights });
-  const book = api.write<{ hut: string; night: string }, { night: string }>({
+  const book = writeTo<{ hut: string; night: string }, { night: string }>(api, {
     name: "book",
     method: "POST",
     url: "/api/basket",
@@ -30,7 +30,7 @@ function board(retry: object | false = false) {
         .patch((nights) => (nights.some((each) => each.night === input.night) ? nights : [...nights, input])),
     retry,
   });
-  const cancel = api.write<string, void>({ name: "cancel", method: "DELETE", url: (each) => `/api/basket/${each}` });
+  const cancel = writeTo<string, void>(api, { name: "cancel", method: "DELETE", url: (each) => `/api/basket/${each}` });
   return { cache, clock, events, environment, api, hut, bunks, basket, book, cancel };
 }
 
@@ -136,7 +136,7 @@ test("what is sent: method, JSON or as it is, headers of both, the key as a stru
   };
   const api = origin({ base: "https://huts.example", fetch: fetch as never, headers: { "x-walker": "Wren" } });
   const { cache } = stageWithServer();
-  const put = api.write<{ water: number }, unknown>({
+  const put = writeTo<{ water: number }, unknown>(api, {
     name: "put",
     method: "PUT",
     url: "/h",
@@ -145,7 +145,7 @@ test("what is sent: method, JSON or as it is, headers of both, the key as a stru
   });
   expect(await cache.run(put, { water: 1 })).toBeUndefined();
   const form = new URLSearchParams({ text: "a b" });
-  const post = api.write<void, unknown>({ name: "post", method: "POST", url: "/n", body: () => form });
+  const post = writeTo<void, unknown>(api, { name: "post", method: "POST", url: "/n", body: () => form });
   await cache.run(post);
   expect(seen[0]).toEqual([
     "PUT",

@@ -1,6 +1,6 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { createCache, Failure } from "cista";
-import { invalidateAfter, origin } from "cista/http";
+import { eventsFrom, graphqlFrom, invalidateAfter, origin, pagesFrom, writeTo } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { stageWithServer } from "./stage.js";
 
@@ -178,7 +178,10 @@ test("W3: after an unsafe request its URL, Location and groups are invalidated",
       groups: (found) => [`region-${found.region}`],
     });
   const [here, there] = [hutAt("here", running.url), hutAt("there", other.url)];
-  const logbook = api().pages<{ id: string }, any>({ name: "logbook", url: ({ id }) => `/api/huts/${id}/logbook` });
+  const logbook = pagesFrom<{ id: string }, any>(api(), {
+    name: "logbook",
+    url: ({ id }) => `/api/huts/${id}/logbook`,
+  });
   await Promise.all([
     cache.read(here, { id: "h-07" }),
     cache.read(here, { id: "h-08" }),
@@ -246,8 +249,10 @@ test("a relative URL without a base, outside a page, says what to give", async (
     .read(origin().source({ name: "huts", url: "/api/huts", retry: false }))
     .catch((error: Error) => error);
   expect((thrown as Error).message).toContain("Give origin({ base }) the server's address");
-  for (const made of ["source", "pages", "events", "graphql", "write"] as const) {
-    expect(() => (origin() as any)[made]({ name: "none", document: "{ a }" })).toThrow('"none" needs a url');
+  const sourceOf = (api: any, definition: any) => api.source(definition);
+  for (const make of [sourceOf, pagesFrom, eventsFrom, graphqlFrom, writeTo] as any[]) {
+    expect(() => make(origin(), { name: "none", document: "{ a }" })).toThrow('"none" needs a url');
+    if (make !== sourceOf) expect(() => make({}, { name: "none" })).toThrow("An origin was expected");
   }
   expect(() => origin({ base: "huts" })).toThrow(expect.objectContaining({ code: "base" }));
 });

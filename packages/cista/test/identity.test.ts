@@ -1,4 +1,5 @@
 import { createCache, restoreSnapshot, source, takeSnapshot } from "cista";
+import { eventsFrom } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
 import { hut, id, json, server } from "./hostile-server.js";
@@ -300,7 +301,7 @@ describe("another user asks, and nobody has called signOut", () => {
       },
       { headers: () => ({ authorization: at.token }) },
     );
-    const news = api.events<any, string[]>({ ...hut, start: [], reduce: (all, { data }) => [...all, data] });
+    const news = eventsFrom<any, string[]>(api, { ...hut, start: [], reduce: (all, { data }) => [...all, data] });
     const other = api.source<any, string>({ ...hut, name: "other" });
     const { cache, clock } = stage();
     const { view, seen: shown } = watch(cache, news, id);

@@ -13,14 +13,14 @@ import { launchChromium } from "../../../scripts/browser.mjs";
 
 const program = `
   import { createCache } from "cista";
-  import { origin } from "cista/http";
+  import { eventsFrom, origin } from "cista/http";
   import { openStore } from "cista/browser";
   import { lightLamps } from "cista/lamp";
   addEventListener("securitypolicyviolation", ({ violatedDirective, sample }) => window.violations.push(violatedDirective + " " + sample));
   const cache = (window.cache = createCache());
   const api = origin();
   const hut = api.source({ name: "hut", url: (id) => "/hut/" + id });
-  const news = api.events({ name: "news", url: "/news", start: [], reduce: (all, { data }) => [...all, data] });
+  const news = eventsFrom(api, { name: "news", url: "/news", start: [], reduce: (all, { data }) => [...all, data] });
   const store = await openStore(cache);
   for (let id = 0; id < 3; id++) cache.view(hut, id).subscribe(() => {});
   cache.view(news).subscribe(() => {});

@@ -1,6 +1,6 @@
 // What the compiler is to accept and to refuse. Nothing here is run: `npm run check` compiles it.
 import { createCache, type Source, type StandardSchema, source, write } from "cista";
-import { origin, type Pages } from "cista/http";
+import { graphqlFrom, origin, type Pages, pagesFrom } from "cista/http";
 import { Outcome, useReading, useReadings, useValue, useWrite } from "cista/react";
 import { expect, expectTypeOf, test } from "vitest";
 
@@ -50,13 +50,15 @@ export function values() {
   >();
   // @ts-expect-error what parse makes is text
   api.source<void, Job>({ name: "a", url, parse: (response) => response.text() });
-  expectTypeOf(api.pages({ name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<
+  expectTypeOf(pagesFrom(api, { name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<
     Source<void, Pages<unknown>>
   >();
-  expectTypeOf(api.graphql({ name: "a", url, document: "{ job }", unwrap: (data) => data.job })).toEqualTypeOf<
+  expectTypeOf(graphqlFrom(api, { name: "a", url, document: "{ job }", unwrap: (data) => data.job })).toEqualTypeOf<
     Source<void, unknown>
   >();
-  expectTypeOf(api.graphql({ name: "a", url, document: "{ job }", check: schema })).toEqualTypeOf<Source<void, Job>>();
+  expectTypeOf(graphqlFrom(api, { name: "a", url, document: "{ job }", check: schema })).toEqualTypeOf<
+    Source<void, Job>
+  >();
 }
 
 export function params() {

@@ -1,6 +1,6 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { type Cache, createCache, Failure, type Source, type Write } from "cista";
-import { origin as httpOrigin, path } from "cista/http";
+import { origin as httpOrigin, path, writeTo } from "cista/http";
 import { narrate } from "./narrator.js";
 import { colours } from "./terminal.js";
 
@@ -36,7 +36,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       url: "/api/basket",
       unwrap: (body) => body.nights,
     });
-    const book = api.write<Booking, unknown>({
+    const book = writeTo<Booking, unknown>(api, {
       name: "book",
       method: "POST",
       url: "/api/basket",

@@ -114,7 +114,7 @@ test("--json: the same as data; lists in envelopes, lists in parts, streams", as
       /\{ region, q \}\) => withQuery\("\/api\/huts", \{ region, q \}\).*\n.*body\.huts,/,
     ),
   });
-  expect((await found("/api/huts/h-16/logbook")).definition).toContain("api.pages<{ id: string }, Logbook>");
+  expect((await found("/api/huts/h-16/logbook")).definition).toContain("pagesFrom<{ id: string }, Logbook>(api, {");
   expect(await found("/api/notices")).toMatchObject({
     outcome: "stream",
     definition: expect.stringContaining("events"),

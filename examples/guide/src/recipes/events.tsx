@@ -1,4 +1,4 @@
-import { origin } from "cista/http";
+import { eventsFrom, origin } from "cista/http";
 import { Outcome, useReading } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -7,7 +7,7 @@ interface Notice {
   text: string;
 }
 /** One connection, however many components show it; it ends when the last one has gone. */
-const notices = api.events<void, readonly Notice[]>({
+const notices = eventsFrom<void, readonly Notice[]>(api, {
   name: "notices",
   url: "/api/notices",
   start: [],

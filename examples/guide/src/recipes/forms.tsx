@@ -1,4 +1,4 @@
-import { origin } from "cista/http";
+import { origin, writeTo } from "cista/http";
 import { useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -7,7 +7,7 @@ interface Report {
   hut: string;
   text: string;
 }
-const report = api.write<Report, { id: string }>({
+const report = writeTo<Report, { id: string }>(api, {
   name: "report",
   method: "POST",
   url: "/api/repairs",

@@ -1,4 +1,4 @@
-import { origin, path, withQuery } from "cista/http";
+import { origin, pagesFrom, path, withQuery, writeTo } from "cista/http";
 import { Outcome, usePages, useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -7,7 +7,7 @@ interface Repair {
   id: string;
   text: string;
 }
-const repairs = api.pages<{ region: string }, Repair>({
+const repairs = pagesFrom<{ region: string }, Repair>(api, {
   name: "repairs",
   url: ({ region }) => withQuery("/api/repairs", { region }),
   unwrap: (body) => body.items,
@@ -15,7 +15,7 @@ const repairs = api.pages<{ region: string }, Repair>({
   next: ({ cursor }, _, { region }) => cursor && withQuery("/api/repairs", { region, cursor }),
 });
 
-const remove = api.write<string, void>({
+const remove = writeTo<string, void>(api, {
   name: "remove",
   method: "DELETE",
   url: (id) => path`/api/repairs/${id}`,

@@ -1,5 +1,5 @@
 import type { Cache } from "cista";
-import { origin, path } from "cista/http";
+import { origin, path, writeTo } from "cista/http";
 import { Outcome, useReading, useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -19,7 +19,7 @@ const hut = api.source<{ id: string }, Hut>({
 });
 
 /** The key of the run is the row's id until the server has given it one. */
-const add = api.write<{ name: string }, Hut>({
+const add = writeTo<{ name: string }, Hut>(api, {
   name: "add",
   method: "POST",
   url: "/api/huts",

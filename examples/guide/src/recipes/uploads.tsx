@@ -1,9 +1,9 @@
-import { origin, path } from "cista/http";
+import { origin, path, writeTo } from "cista/http";
 import { useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
 
-const addPhoto = api.write<{ hut: string; photo: File }, { url: string }>({
+const addPhoto = writeTo<{ hut: string; photo: File }, { url: string }>(api, {
   name: "add-photo",
   method: "POST",
   url: ({ hut }) => path`/api/huts/${hut}/photos`,

@@ -5,7 +5,6 @@ import type {
   SourceDefinition,
   StandardSchema,
   Validator,
-  Write,
   WriteDefinition,
 } from "../core/index.js";
 
@@ -160,8 +159,13 @@ export interface TypedDocument<T, V> {
   __apiType?: (variables: V) => T;
 }
 
+/** What only the functions of this room look at; the same in all copies of the library. */
+export const serverKey: unique symbol = Symbol.for("cista.server") as never;
+
 /** One server, as sources. What its responses say of their freshness is honoured; what a definition says itself wins. */
 export interface Origin {
+  /** @internal */
+  readonly [serverKey]: unknown;
   /**
    * GET. 2xx: the body, as JSON unless `parse` says otherwise; 304: unchanged; 404, 410: missing; anything else: a
    * `Failure` of kind "http". Honoured are Cache-Control, Age, Date, Expires, Vary: * (RFC 9111), stale-* (RFC 5861),
@@ -181,31 +185,4 @@ export interface Origin {
     definition: HttpSourceDefinition<void, T> & { url: string | URL; method?: "GET"; parse?: never },
   ): Source<void, Known<T>>;
   source<P = void, T = unknown>(definition: HttpSourceDefinition<P, T> & { parse?: never }): Source<P, Known<T>>;
-  /**
-   * A list in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only as
-   * far as something changed; a page behind that is taken to be as it was.
-   */
-  pages<P = void, T = unknown>(definition: PagesDefinition<P, T>): Source<P, Pages<Known<T>>>;
-  /**
-   * Server-sent events (WHATWG HTML §9.2) as a live source: `reduce` folds each event into the value. Resumes by
-   * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
-   */
-  events<P = void, T = unknown>(definition: EventsDefinition<P, T>): Source<P, Known<T>>;
-  /** GraphQL over HTTP, by POST. Errors without data, or not allowed beside it, are a `Failure` of kind "graphql" with `errors`. */
-  graphql<T, V extends object>(
-    definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
-  ): Source<V, T>;
-  graphql<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
-    definition: Omit<GraphqlDefinition<P, Known<OutputOf<S>>>, "check" | "unwrap"> & {
-      check: S;
-      unwrap?(data: any): unknown;
-    },
-  ): Source<P, Known<OutputOf<S>>>;
-  graphql<P = void, T = unknown>(definition: GraphqlDefinition<P, T>): Source<P, Known<T>>;
-  /**
-   * POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem
-   * (RFC 9457). What the answer names is invalidated: its URL, `Location`, `Content-Location` (RFC 9111 §4.4) and the
-   * groups of `Cache-Group-Invalidation` (RFC 9875 §3), of the same origin.
-   */
-  write<I = void, R = unknown>(definition: HttpWriteDefinition<I, R>): Write<I, Known<R>>;
 }

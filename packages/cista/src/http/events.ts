@@ -1,18 +1,40 @@
 import { createParser, type EventSourceMessage, type EventSourceParser } from "eventsource-parser";
-import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
+import { type Answer, answer, Failure, type Known, type LoadContext, type Source } from "../core/index.js";
 import { withoutQuery } from "./address.js";
-import type { EventsDefinition } from "./contract.js";
+import type { EventsDefinition, Origin } from "./contract.js";
+import { serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { askOf } from "./load.js";
 import { httpFailure } from "./problem.js";
 
 /**
+ * Server-sent events (WHATWG HTML §9.2) of an origin as a live source: `reduce` folds each event into the value. Resumes by
+ * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
+ * @throws CistaError code "url", "headers"
+ * @example
+ * const notices = eventsFrom(api, {
+ *   name: "notices",
+ *   url: "/api/notices",
+ *   start: [] as string[],
+ *   reduce: (all, { data }) => [...all, data],
+ * });
+ */
+export function eventsFrom<P = void, T = unknown>(
+  origin: Origin,
+  definition: EventsDefinition<P, T>,
+): Source<P, Known<T>> {
+  const server = serverOf(origin);
+  const goesOn = { retry: { times: Number.POSITIVE_INFINITY }, ...definition };
+  return sourceOf(server, goesOn, { load: (params, context) => follow(server, definition, params, context) });
+}
+
+/**
  * A stream of server-sent events (WHATWG HTML §9.2) as answers: each is the value with the events of one chunk folded
  * into it. It goes on from the value that is held and the last event's id.
  * @throws Failure kind "network" where the connection ends, to be tried again; kind "http" where the server will have none
  */
-export async function* follow(
+async function* follow(
   server: Server,
   definition: EventsDefinition<any, any>,
   params: unknown,

@@ -1,11 +1,54 @@
-import { type Answer, answer, Failure, type LoadContext } from "../core/index.js";
+import {
+  type Answer,
+  answer,
+  CistaError,
+  Failure,
+  type Known,
+  type LoadContext,
+  type OutputOf,
+  type Source,
+  type StandardSchema,
+} from "../core/index.js";
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, tidy, unwrapped } from "./body.js";
-import type { GraphqlDefinition } from "./contract.js";
+import type { GraphqlDefinition, Origin, TypedDocument } from "./contract.js";
+import { serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
-import { documentText } from "./document.js";
 import { exchange, type Server } from "./exchange.js";
 import { httpFailure } from "./problem.js";
+
+/**
+ * A GraphQL query of an origin, over HTTP by POST. Errors without data, or not allowed beside it, are a `Failure` of kind
+ * "graphql" with `errors`.
+ * @throws CistaError code "document" for one that is no GraphQL text; code "url", "headers"
+ * @example
+ * const route = graphqlFrom<{ id: string }, Route>(api, {
+ *   name: "route",
+ *   url: "/graphql",
+ *   document: "query ($id: ID!) { route(id: $id) { name } }",
+ *   unwrap: ({ route }) => route,
+ * });
+ */
+export function graphqlFrom<T, V extends object>(
+  origin: Origin,
+  definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
+): Source<V, T>;
+export function graphqlFrom<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
+  origin: Origin,
+  definition: Omit<GraphqlDefinition<P, Known<OutputOf<S>>>, "check" | "unwrap"> & {
+    check: S;
+    unwrap?(data: any): unknown;
+  },
+): Source<P, Known<OutputOf<S>>>;
+export function graphqlFrom<P = void, T = unknown>(
+  origin: Origin,
+  definition: GraphqlDefinition<P, T>,
+): Source<P, Known<T>>;
+export function graphqlFrom(origin: Origin, definition: any): Source<any, any> {
+  const server = serverOf(origin);
+  documentText(definition); // refuses what cannot be where it was written
+  return sourceOf(server, definition, { load: (params, context) => query(server, definition, params, context) });
+}
 
 interface Result {
   readonly data?: unknown;
@@ -13,7 +56,7 @@ interface Result {
 }
 
 /** One query by POST, as GraphQL over HTTP has it. */
-export async function query(
+async function query(
   server: Server,
   definition: GraphqlDefinition<any, any>,
   params: unknown,
@@ -53,4 +96,16 @@ function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: 
   const said = typeof message === "string" ? tidy(message) : "without a message";
   const more = errors.length > 1 ? ` (and ${errors.length - 1} more)` : "";
   return new Failure("graphql", `${from} answered with an error: ${said}${more}`, { errors, status });
+}
+
+/** A definition's GraphQL text. @throws CistaError code "document" for one that is not, and does not become, text */
+function documentText({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {
+  const { loc } = document as { loc?: { source?: { body?: string } } }; // a parsed document remembers its text
+  const text = loc?.source?.body ?? String(document);
+  if (/[{]/.test(text)) return text;
+  throw new CistaError(
+    "document",
+    DEVELOPMENT &&
+      `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
+  );
 }

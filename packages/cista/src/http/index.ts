@@ -20,13 +20,16 @@ export type {
   TypedDocument,
   Url,
 } from "./contract.js";
+export { eventsFrom } from "./events.js";
+export { graphqlFrom } from "./graphql.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
 export { parseLink } from "./link.js";
 export { type AnswerOptions, answerOf } from "./load.js";
 export { origin } from "./origin.js";
-export { appendPage, prependPage } from "./pages.js";
+export { appendPage, pagesFrom, prependPage } from "./pages.js";
 export { path } from "./path.js";
 export { type QueryValue, withQuery } from "./query-string.js";
 export { freshnessOf, type Times } from "./response-freshness.js";
 export { parseStringList } from "./structured-fields.js";
+export { writeTo } from "./write-to.js";

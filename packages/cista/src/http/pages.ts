@@ -1,9 +1,17 @@
-import { type ArgumentsOf, type Cache, CistaError, type Source, type SourceDefinition, source } from "../core/index.js";
+import {
+  type ArgumentsOf,
+  type Cache,
+  CistaError,
+  type Known,
+  type Source,
+  type SourceDefinition,
+  source,
+} from "../core/index.js";
 import { omitUndefined } from "../core/internal.js";
-import type { Pages, PagesDefinition } from "./contract.js";
-import type { Server } from "./exchange.js";
+import type { Origin, Pages, PagesDefinition } from "./contract.js";
+import { policyOf, serverOf } from "./definition.js";
 import { isPages } from "./is-pages.js";
-import type { LoadedPage } from "./list.js";
+import { appended, type LoadedPage, loadList, loadPage, prepended } from "./list.js";
 
 type Definition = PagesDefinition<any, any>;
 
@@ -13,22 +21,32 @@ const pagesOf = new WeakMap<Source<any, any>, { definition: Definition; page: So
 /** Of which list, by its params (null for none), and where the page is. */
 export type PageParams = readonly [list: unknown, path: string];
 
-/** A source of lists in pages. @param policy what of the definition is the core's */
-export function pagesSource(
-  server: Server,
-  definition: Definition,
-  policy: Pick<Definition, "name" | "retry" | "timeout" | "requestBudget">,
-): Source<any, any> {
+/**
+ * A list of an origin in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only
+ * as far as something changed; a page behind that is taken to be as it was.
+ * @throws CistaError code "url", "headers"
+ * @example
+ * const repairs = pagesFrom<{ hut: string }, Repair>(api, {
+ *   name: "repairs",
+ *   url: ({ hut }) => path`/api/huts/${hut}/repairs`,
+ * });
+ */
+export function pagesFrom<P = void, T = unknown>(
+  origin: Origin,
+  definition: PagesDefinition<P, T>,
+): Source<P, Pages<Known<T>>>;
+export function pagesFrom(origin: Origin, definition: Definition): Source<any, any> {
+  const server = serverOf(origin);
+  const policy = policyOf(server, definition);
   const list = source({
     share: false, // done in list.ts, by what the items are
     accepts: isPages,
     ...policy,
-    load: async (params: unknown, context) => (await import("./list.js")).loadList(server, definition, params, context),
+    load: (params: unknown, context) => loadList(server, definition, params, context),
   } as SourceDefinition<any, any, any>);
   const page = source({
     ...policyOfPage(policy),
-    load: async ([params, path]: PageParams, context) =>
-      (await import("./list.js")).loadPage(server, definition, params ?? undefined, path, context),
+    load: ([params, path]: PageParams, context) => loadPage(server, definition, params ?? undefined, path, context),
   });
   pagesOf.set(list, { definition, page });
   return list;
@@ -54,7 +72,7 @@ function policyOfPage({
 /**
  * Loads the next page behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
  * `Failure` where it could not be had: the list stays as it was.
- * @throws CistaError code "pages" for a source that `origin().pages` has not made
+ * @throws CistaError code "pages" for a source that `pagesFrom` has not made
  */
 export async function appendPage<P, T>(
   cache: Cache,
@@ -66,7 +84,7 @@ export async function appendPage<P, T>(
 
 /**
  * Loads the page before what is held, as `appendPage` does the next one.
- * @throws CistaError code "pages" for a source that `origin().pages` has not made
+ * @throws CistaError code "pages" for a source that `pagesFrom` has not made
  */
 export async function prependPage<P, T>(
   cache: Cache,
@@ -86,7 +104,7 @@ export function neighbourIn(pages: Pages<unknown> | undefined, side: Side): stri
 
 /**
  * A list's pages as a source of their own, and the params of the one at a path.
- * @throws CistaError code "pages" for a source that `origin().pages` has not made
+ * @throws CistaError code "pages" for a source that `pagesFrom` has not made
  */
 export function pageSourceOf(list: Source<any, any>): Source<PageParams, LoadedPage> {
   return madeBy(list).page;
@@ -97,13 +115,12 @@ function madeBy(source: Source<any, any>) {
   if (list) return list;
   throw new CistaError(
     "pages",
-    DEVELOPMENT && `A source made by origin().pages was expected, but "${source.name}" is none.`,
+    DEVELOPMENT && `A source made by pagesFrom was expected, but "${source.name}" is none.`,
   );
 }
 
 export async function addPage(cache: Cache, source: Source<any, any>, params: unknown, side: Side): Promise<void> {
   const { page, definition } = madeBy(source);
-  const { appended, prepended } = await import("./list.js");
   const add = side === "next" ? appended : prepended;
   const list = cache.at<any, any>(source, params);
   const view = list.view();

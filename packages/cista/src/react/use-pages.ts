@@ -28,7 +28,7 @@ export interface PagesReading<T> {
 }
 
 /**
- * A list that `origin().pages` has made, with its next and its previous page.
+ * A list that `pagesFrom` has made, with its next and its previous page.
  * @throws as `useReading`; CistaError code "pages" for another source
  * @example
  * const { reading, next, loadNext } = usePages(walkers, { region });

@@ -1,6 +1,6 @@
 import { type Cache, type Failure, journalOf, type Source, source, type View } from "cista";
 import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
-import { path } from "cista/http";
+import { path, writeTo } from "cista/http";
 import { vi } from "vitest";
 import { json, server } from "../hostile-server.js";
 import { type Tab, World } from "../tabs/world.js";
@@ -336,7 +336,7 @@ export class Page {
       },
     });
     this.gauge = this.tab.gauge;
-    const add = api.write<number, unknown>({
+    const add = writeTo<number, unknown>(api, {
       name: "add",
       url: "/items",
       method: "POST",

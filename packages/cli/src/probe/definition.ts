@@ -36,8 +36,10 @@ export function definition(
   const shape = typeOf(list ? typical(itemsOf(body, envelope)) : body);
   const type = /^\{/.test(shape) ? `interface ${item} ${shape}` : `type ${item} = ${shape};`;
   const odd = askedBy.has(method) ? "" : `// Sources ask by GET, QUERY or POST; this was ${method}.\n`;
-  const used = ["origin", "path", "withQuery"].filter(
-    (name) => name === "origin" || template.includes(`=> ${name}`) || template.includes(`(${name}`),
+  const maker = makers[kind];
+  const used = ["eventsFrom", "origin", "pagesFrom", "path", "withQuery"].filter(
+    (name) =>
+      name === "origin" || maker.startsWith(name) || template.includes(`=> ${name}`) || template.includes(`(${name}`),
   );
   return `${odd}import { ${used.join(", ")} } from "cista/http";
 
@@ -45,10 +47,13 @@ const api = origin({ base: ${JSON.stringify(url.origin)}${headersOf(asked)} });
 
 ${type}
 
-export const ${identifier(name)} = api.${kind}<${params}, ${value}>({
+export const ${identifier(name)} = ${maker}<${params}, ${value}>(${maker === "api.source" ? "" : "api, "}{
 ${lines.map((line) => `  ${line}`).join("\n")}
 });`;
 }
+
+/** What makes a source of each kind. */
+const makers = { source: "api.source", pages: "pagesFrom", events: "eventsFrom" } as const;
 
 /** What of the request a source has to say again. */
 interface Asked {

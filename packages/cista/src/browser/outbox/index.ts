@@ -57,7 +57,7 @@ export interface Outbox {
  * @throws CistaError code "outbox" where there is no page, as on a server; `cache.run` of a kept write too, for one that is
  * not among `writes`, or an input that cannot be stored
  * @example
- * const book = api.write({ name: "book", kept: true, method: "POST", url: "/api/basket" });
+ * const book = writeTo(api, { name: "book", kept: true, method: "POST", url: "/api/basket" });
  * const outbox = await openOutbox(cache, { writes: [book] });
  */
 export async function openOutbox(cache: Cache, { writes, name = "cista", ...options }: OutboxOptions): Promise<Outbox> {

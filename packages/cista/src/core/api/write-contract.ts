@@ -76,7 +76,7 @@ export interface WriteDefinition<I, R> {
    */
   kept?: boolean;
   /**
-   * Who runs it, by an id: a try is made only while that user asks. undefined: nobody is signed in. What `api.write` makes
+   * Who runs it, by an id: a try is made only while that user asks. undefined: nobody is signed in. What `writeTo` makes
    * has the `user` of its origin. Default: not asked.
    * @param context what `createCache` was given
    */

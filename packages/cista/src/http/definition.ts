@@ -1,0 +1,89 @@
+import { CistaError, type LoadContext, type Source, type SourceDefinition, source } from "../core/index.js";
+import { urlLabel } from "./address.js";
+import type { HttpSourceDefinition, Origin, Policy, Url } from "./contract.js";
+import { serverKey } from "./contract.js";
+import type { Server } from "./exchange.js";
+import { urlFor } from "./load.js";
+import { isTrusted } from "./reach.js";
+
+type Definition = Policy & { url?: Url<any>; headers?: unknown };
+
+/** @throws CistaError code "origin" for anything else */
+export function serverOf(origin: Origin): Server {
+  const server = (origin as Origin | undefined)?.[serverKey];
+  if (server) return server as Server;
+  throw new CistaError(
+    "origin",
+    DEVELOPMENT && `An origin was expected, as origin({ base }) makes it, but ${String(origin)} came.`,
+  );
+}
+
+/** A source of one server, by what its definition says. */
+export function sourceOf(
+  server: Server,
+  definition: Definition,
+  rest: { load(params: any, context: LoadContext): unknown } & object,
+): Source<any, any> {
+  return source({ ...policyOf(server, definition), ...rest } as SourceDefinition<any, any, any>);
+}
+
+/** What of a definition is the core's. @throws CistaError code "url", "headers" */
+export function policyOf<D extends Definition>(server: Server, definition: D): D {
+  refuseHeadersOfParams(definition);
+  return { ...hooksOf(server, definition as unknown as HttpSourceDefinition<any, any>), ...ownPolicyOf(definition) };
+}
+
+/** @throws CistaError code "headers": a function would be taken for no fields at all */
+export function refuseHeadersOfParams({ name, headers }: { name: string; headers?: unknown }): void {
+  if (typeof headers !== "function") return;
+  throw new CistaError(
+    "headers",
+    DEVELOPMENT &&
+      `headers of "${name}" is a function, and here it is header fields: { "accept-language": "en" }. A function of the request is taken by origin({ headers }).`,
+  );
+}
+
+/** @throws CistaError code "url" for a definition without one */
+export function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
+  if (typeof url === "string" || typeof url === "function" || url instanceof URL) return;
+  throw new CistaError(
+    "url",
+    DEVELOPMENT &&
+      `"${name}" needs a url: text, a URL, or a function that makes one of the params, but it is ${String(url)}.`,
+  );
+}
+
+/** What the core asks about an entry without a request: its URL's label, and whether its answer is for whoever asks now. */
+function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
+  const { url: named, headers, method = definition.document === undefined ? "GET" : "POST" } = definition;
+  return {
+    labels: (params: unknown): string[] => {
+      try {
+        return [urlLabel(urlFor(server, definition, params))];
+      } catch {
+        return []; // no URL can be made: nothing can have been asked there
+      }
+    },
+    fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean {
+      try {
+        const url = urlFor(server, definition, params);
+        if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
+        return server.askers.fits(varies, { url, method, context }, headers);
+      } catch {
+        return false; // who asks is not known; whoever asks is told what was thrown
+      }
+    },
+  };
+}
+
+/** A definition without what only HTTP needs. */
+function ownPolicyOf<D extends Definition>(definition: D): D {
+  refuseNoUrl(definition);
+  const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } = definition as any;
+  const { document, variables, partial, heuristic, ...policy } = rest;
+  const takesNone =
+    !(typeof url === "function" && url.length > 0) &&
+    document === undefined &&
+    (method === undefined || method === "GET" || body?.length === 0);
+  return { ...policy, ...(takesNone ? { params: false } : {}) };
+}
