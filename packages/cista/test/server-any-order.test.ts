@@ -3,6 +3,7 @@ import { receive } from "cista/browser";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { openPage } from "cista/server";
 import { afterEach, test, vi } from "vitest";
+import { Live } from "../src/binding/live.js";
 import { renderingOf } from "../src/core/internal.js";
 import { json, server } from "./hostile-server.js";
 import { World } from "./tabs/world.js";
@@ -60,7 +61,7 @@ class Site {
     const plain = { retry: false } as const;
     const hut = api.source<number, string>({ ...plain, name: "hut", url: (id) => `/huts/${id}` });
     const me = api.source<void, string>({ ...plain, name: "me", url: "/me" });
-    const basket = api.source<void, string>({ ...plain, name: "basket", url: "/basket", noStore: true });
+    const basket = api.source<void, string>({ ...plain, name: "basket", url: "/basket" });
     const gone = api.source<void, string>({ ...plain, name: "gone", url: "/gone" });
     const route = source({
       ...plain,
@@ -107,18 +108,29 @@ function opened(site: Site, clock: World["clock"]) {
   const cache = createCache({ clock, context: visitor });
   const page = openPage(cache, options);
   const shown = new Map<string, any>();
+  const sentAt = new Map<string, number>();
+  const sent: string[] = [];
+  const send = () => {
+    const html = page.html();
+    for (const text of textsIn(html))
+      for (const { source, params } of JSON.parse(text).entries) sentAt.set(keyIn(source, params), clock.now());
+    sent.push(html);
+  };
   return {
     visitor,
     options,
     cache,
     page,
     shown,
-    sent: [] as string[],
+    sent,
+    sentAt,
+    send,
     waits: [] as Promise<unknown>[],
     since: clock.now(),
   };
 }
 type Opened = ReturnType<typeof opened>;
+const keyIn = (source: string, params: unknown) => `${source}${params === undefined ? "" : ` ${params}`}`;
 
 const textsIn = (html: string) => [...html.matchAll(/<script[^>]*>(.*?)<\/script>/g)].map(([, text]) => text as string);
 const insist = (law: string, holds: boolean, ...details: unknown[]) => {
@@ -147,15 +159,21 @@ function look({ page, cache, shown, waits }: Opened, { of, params }: Asked, site
 }
 
 /** What a page has sent is opened in its visitor's browser. */
-async function receiveIn({ visitor, shown, sent, options, since }: Opened, site: Site, serverClock: World["clock"]) {
+async function receiveIn(
+  { visitor, shown, sent, sentAt, options, since, page }: Opened,
+  site: Site,
+  serverClock: World["clock"],
+) {
   const sentAs = site.random(2) ? visitor : visitors[site.random(3)];
   const reader = options.reusable ? (sentAs as string) : visitor;
   const blocks = textsIn(sent.join(""));
   const entries = blocks.flatMap((text) => JSON.parse(text).entries as any[]);
-  const keys = new Set(entries.map(({ source, params }) => `${source}${params === undefined ? "" : ` ${params}`}`));
+  const keys = new Set(entries.map(({ source, params }) => keyIn(source, params)));
   for (const other of visitors.filter((each) => each !== visitor || options.reusable))
     insist("H5: nobody else's on a page", !sent.join("").includes(`${other}'s`), other, sent);
   if (!options.noStore) insist("H5: nothing no-store", !keys.has("basket"), sent);
+  for (const [key, { message }] of page.left)
+    insist("H4: left for its own reason", key === "basket" || !message.includes("noStore"), key, message);
   class HTMLScriptElement {
     readonly type = "application/json";
     constructor(readonly textContent: string) {}
@@ -172,6 +190,9 @@ async function receiveIn({ visitor, shown, sent, options, since }: Opened, site:
   const own = site.requests.length;
   const order = [...site.all].sort(() => site.random(3) - 1);
   const brought = new Set<string>();
+  const storedAt = new Map(
+    order.map(({ of, params }) => [cache.view(of, params).key, cache.peek<any, any>(of, params).storedAt]),
+  );
   for (const { of, params } of order) {
     const view = cache.view<any, any, any>(of, params);
     const { key } = view;
@@ -186,16 +207,17 @@ async function receiveIn({ visitor, shown, sent, options, since }: Opened, site:
         reading,
       );
       brought.add(key);
-      const { storedAt = 0 } = view.get() as any;
       const age = serverClock.now() - server.storedAt;
-      const isVisit = !options.reusable;
-      if (isVisit)
-        insist(
-          "H3: no older than the visit",
-          clock.now() - storedAt <= Math.max(visit, age) + (serverClock.now() - since),
-          key,
-          age,
-        );
+      if (!options.reusable) {
+        const inBrowser = clock.now() - (storedAt.get(key) ?? 0);
+        const most = Math.max(visit, age) + (serverClock.now() - since);
+        const least = (sentAt.get(key) ?? 0) - server.storedAt;
+        insist("H3: no older than the visit", inBrowser <= most && inBrowser >= least, key, inBrowser, least, most);
+      }
+      if (site.random(3) === 0 && key !== "gone") cache.put(of, params, `put before it is hydrated ${site.version}`);
+      const live = new Live(() => ({ track() {}, trigger() {} }));
+      const shownFirst = live.look("value", live.ask(cache, of, params, {}, true)).value;
+      insist("H1: the first look of a live reading is the server's", shownFirst === server.value, key, shownFirst);
     }
     view.subscribe(() => {});
   }
@@ -226,7 +248,7 @@ async function program(seed: number): Promise<void> {
   const pages: Opened[] = [];
   const ended: Opened[] = [];
   const end = (one: Opened) => {
-    if (site.random(4)) one.sent.push(one.page.html());
+    if (site.random(4)) one.send();
     one.page.close();
     pages.splice(pages.indexOf(one), 1);
     ended.push(one);
@@ -236,7 +258,7 @@ async function program(seed: number): Promise<void> {
     const what = site.random(12);
     if (!one || what === 0) pages.push(opened(site, clock));
     else if (what < 7) look(one, site.all[site.random(site.all.length)] as Asked, site);
-    else if (what === 7) one.sent.push(one.page.html());
+    else if (what === 7) one.send();
     else if (what === 8) site.version++;
     else if (what === 9) {
       const path = ["/me", "/huts/2", "headers"][site.random(3)] as string;
