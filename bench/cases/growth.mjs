@@ -1,4 +1,4 @@
-import { createCache, journalOf, source, write } from "cista";
+import { composite, createCache, journalOf, source, write } from "cista";
 import { keep } from "../measure.mjs";
 
 // What must not grow worse than linearly: each the time for ten times the work, over that for the work itself.
@@ -49,7 +49,7 @@ export const manyParts = () =>
     const part = source({ ...plain, name: "part", load: async (id) => id });
     const ids = Array.from({ length: count }, (_, id) => id);
     for (const id of ids) cache.put(part, id, id);
-    const whole = source({
+    const whole = composite({
       ...plain,
       name: "whole",
       load: (_, { read }) => Promise.all(ids.map((id) => read(part, id))),
@@ -63,7 +63,7 @@ export const manyParts = () =>
 export const lattice = () =>
   growth(100, async (levels) => {
     const cache = roomy();
-    const node = source({
+    const node = composite({
       ...plain,
       name: "node",
       load: async ([level, side], { read }) =>
@@ -82,7 +82,7 @@ export const lattice = () =>
 export const sharedParts = () =>
   growth(500, async (depth) => {
     const cache = roomy();
-    const fib = source({
+    const fib = composite({
       ...plain,
       name: "fib",
       load: async (n, { read }) => {
@@ -169,7 +169,7 @@ export const journalListeners = () =>
 export const longChain = () =>
   growth(500, async (length) => {
     const cache = roomy();
-    const link = source({
+    const link = composite({
       ...plain,
       name: "link",
       load: async (n, { read }) => (n === 0 ? 0 : (await read(link, n - 1)) + 1),

@@ -1,4 +1,4 @@
-import { type Failure, missing, source } from "cista";
+import { composite, type Failure, missing } from "cista";
 import { eventsFrom, origin, pagesFrom, path, writeTo } from "cista/http";
 import { nowInWords } from "./time.js";
 import { type Bunks, type Hut, lastPart, type Night, type Note, type Notice, type Route } from "./world.js";
@@ -43,7 +43,7 @@ function orNone(failure: Failure): undefined {
 }
 
 /** The huts themselves in place of the links to them. Each is an entry of its own, shared with whoever else shows it. */
-export const routeWithHuts = source({
+export const routeWithHuts = composite({
   name: "route-with-huts",
   load: async ({ id }: { id: string }, { read }) => {
     const found = await read(route, { id }).catch(orNone);

@@ -1,4 +1,4 @@
-import { createCache, source } from "cista";
+import { composite, createCache } from "cista";
 import { origin, path } from "cista/http";
 import type { Hut } from "./greyfell.js";
 import { Greyfell } from "./greyfell.js";
@@ -15,7 +15,7 @@ const route = greyfell.source<string, { name: string; stages: string[] }>({
 });
 
 // A record holds links; the page wants what they lead to.
-const routeWithHuts = source({
+const routeWithHuts = composite({
   name: "route-with-huts",
   load: async (id: string, { read }) => {
     const { name, stages } = await read(route, id);

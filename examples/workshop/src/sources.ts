@@ -1,4 +1,4 @@
-import { createCache, Failure, matching, source } from "cista";
+import { composite, createCache, Failure, matching } from "cista";
 import { eventsFrom, origin, pagesFrom, path, withQuery, writeTo } from "cista/http";
 import type { Crew, Job, Order, Status } from "./world.js";
 
@@ -33,7 +33,7 @@ export const job = api.source<{ id: string }, Job>({ name: "job", url: ({ id }) 
 export const crew = api.source<{ id: string }, Crew>({ name: "crew", url: ({ id }) => path`/api/crews/${id}` });
 
 /** A job with its crew in the place of the link: missing where the job is. */
-export const jobWithCrew = source({
+export const jobWithCrew = composite({
   name: "job-with-crew",
   load: async ({ id }: { id: string }, { read }) => {
     const found = await read(job, { id });

@@ -1,4 +1,4 @@
-import { CistaError, type Failure, type Source, source } from "cista";
+import { CistaError, composite, type Failure, type Source, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
@@ -22,7 +22,7 @@ function sumSource(name: string, part: Source<any, any>, definition: object = {}
     return sum;
   });
   return {
-    source: source<any, Promise<number>>({
+    source: composite<any, Promise<number>>({
       name,
       retry: false,
       ...definition,
@@ -151,7 +151,7 @@ test("D3: what a person asks for goes all the way down in the same mode, each pa
 
 test("D4: a ring is a CistaError that spells the keys on it", async () => {
   const { cache, clock } = stage();
-  const ring: Source<number, number> = source({
+  const ring: Source<number, number> = composite({
     name: "ring",
     retry: false,
     load: async (n: number, { read }): Promise<number> => read(ring, (n + 1) % 3),
@@ -167,7 +167,7 @@ test("D5: a part's failure is not tried again by its reader, whose time-out stan
   const { cache, clock } = stage();
   const part = heldSource("part", { retry: { times: 1, first: 0 }, timeout: "1m" });
   const tries = vi.fn();
-  const whole = source({
+  const whole = composite({
     name: "whole",
     timeout: "2s",
     load: async (_: number, { read }) => {
@@ -189,7 +189,7 @@ test("D5: a part's failure is not tried again by its reader, whose time-out stan
 test("D5: nor does the time-out run while what is stale only through its parts waits for them", async () => {
   const { cache, clock } = stage({ maxAge: "1h" });
   const part = heldSource("part", { timeout: "1m" });
-  const whole = source({ name: "whole", timeout: "2s", load: async (_: number, { read }) => read(part.source, 1) });
+  const whole = composite({ name: "whole", timeout: "2s", load: async (_: number, { read }) => read(part.source, 1) });
   const { seen } = watch(cache, whole, 1);
   part.loads[0]?.answer("x");
   await clock.advance(0);
@@ -205,7 +205,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part", { maxAge: "1h" });
   const gates: (() => void)[] = [];
-  const whole = source({
+  const whole = composite({
     name: "whole",
     retry: { times: 1, first: 0 },
     maxAge: "1h",
@@ -239,7 +239,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
 test("F8: a part is let go no earlier than what is made of it", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part");
-  const whole = source({
+  const whole = composite({
     name: "whole",
     retain: "10m",
     maxAge: "1h",
@@ -300,7 +300,7 @@ test("D1: two wholes that share a part without a lifetime do not load each other
   let loads = 0;
   const time = source({ name: "time", maxAge: 0, load: async () => ++loads });
   const wholes = ["north", "south"].map((name) =>
-    source({ name, maxAge: "1h", load: async (_: void, { read }) => `${name} at ${await read(time)}` }),
+    composite({ name, maxAge: "1h", load: async (_: void, { read }) => `${name} at ${await read(time)}` }),
   );
   const views = [];
   for (const whole of wholes) {
@@ -313,7 +313,7 @@ test("D1: two wholes that share a part without a lifetime do not load each other
 test("D2: where a part must be revalidated once stale, the whole must be too", async () => {
   const { cache, clock } = stage();
   const state = source({ name: "state", maxAge: "1h", mustRevalidate: true, load: async () => 1 });
-  const whole = source({ name: "whole", maxAge: "10s", load: async (_: void, { read }) => read(state) });
+  const whole = composite({ name: "whole", maxAge: "10s", load: async (_: void, { read }) => read(state) });
   await cache.read(whole);
   await clock.advance("20s");
   expect(inShort(cache.view(whole).get())).toBe("loading running"); // no stale value, though the whole would allow it
@@ -322,12 +322,12 @@ test("D2: where a part must be revalidated once stale, the whole must be too", a
 test("D1: a part that is invalidated while it is loaded for a watched whole is asked for anew, and the whole follows", async () => {
   const { cache, clock } = stage();
   const { source: part, loads } = heldSource("part", { maxAge: "1h" });
-  const whole = source({
+  const whole = composite({
     name: "whole",
     maxAge: "1h",
     load: async (_: void, { read }) => `of ${await read(part)}`,
   });
-  const above = source({
+  const above = composite({
     name: "above",
     maxAge: "1h",
     load: async (_: void, { read }) => `above ${await read(whole)}`,
@@ -346,7 +346,7 @@ test("F8: a stream that reads another part with each event lets go of those in b
   const { cache, clock } = stage({ capacity: 100, retain: "1m" });
   const part = source({ name: "part", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
   let next = () => {};
-  const feed = source({
+  const feed = composite({
     name: "feed",
     load: async function* (_: void, { read }) {
       const first = await read(part, -1);

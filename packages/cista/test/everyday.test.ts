@@ -1,4 +1,4 @@
-import { createCache, Failure, matching, missing, source, write } from "cista";
+import { composite, createCache, Failure, matching, missing, source, write } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -99,7 +99,7 @@ test("E1: every failure is heard in one place, of requests and of writes, once e
   const { cache, clock, events } = stage();
   const all = told(cache);
   const { source: part, loads } = heldSource("part");
-  const whole = source({ name: "whole", retry: false, load: (_: void, { read }) => read(part, 1) });
+  const whole = composite({ name: "whole", retry: false, load: (_: void, { read }) => read(part, 1) });
   const save = write<string, void>({
     name: "save",
     send: async () => {
@@ -152,12 +152,12 @@ test("D6: what is made of something missing is missing, unless the load catches 
   const { cache, clock } = stage();
   let there: unknown = missing();
   const hut = source({ name: "hut", maxAge: "1m", load: async (_: { id: number }) => there });
-  const page = source({
+  const page = composite({
     name: "page",
     maxAge: "1m",
     load: async (_: void, { read }) => ({ hut: await read(hut, { id: 1 }) }),
   });
-  const kind = source({ name: "kind", load: async (_: void, { read }) => read(hut, { id: 1 }).catch(() => "none") });
+  const kind = composite({ name: "kind", load: async (_: void, { read }) => read(hut, { id: 1 }).catch(() => "none") });
   const all = told(cache);
   const { view, seen } = watch(cache, page);
   watch(cache, kind);

@@ -1,4 +1,4 @@
-import { createCache, restoreSnapshot, source, takeSnapshot } from "cista";
+import { composite, createCache, restoreSnapshot, source, takeSnapshot } from "cista";
 import { eventsFrom } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
@@ -172,8 +172,8 @@ describe("what is made of another's answers is another's too", () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
     const me = api.source<any, string>({ ...hut, name: "me" });
-    const whole = source({ name: "whole", maxAge: "1h", load: async (_, { read }) => `of ${await read(me, id)}` });
-    const above = source({ name: "above", maxAge: "1h", load: async (_, { read }) => `above ${await read(whole)}` });
+    const whole = composite({ name: "whole", maxAge: "1h", load: async (_, { read }) => `of ${await read(me, id)}` });
+    const above = composite({ name: "above", maxAge: "1h", load: async (_, { read }) => `above ${await read(whole)}` });
     const made = stage();
     await made.cache.read(above);
     return { at, me, whole, above, seen, ...made };

@@ -1,4 +1,4 @@
-import { createCache, Failure, restoreSnapshot, source, takeSnapshot } from "cista";
+import { composite, createCache, Failure, restoreSnapshot, source, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
@@ -63,7 +63,7 @@ test("H10: a whole that was restored is made of its parts, also where their sour
   const water: Record<number, number> = { 1: 90 };
   const hut = () => source({ name: "hut", maxAge: "1h", load: async (id: number) => water[id] });
   const route = (part: ReturnType<typeof hut>) =>
-    source({ name: "route", maxAge: "1h", load: async (_: void, { read }) => `${await read(part, 1)} litres` });
+    composite({ name: "route", maxAge: "1h", load: async (_: void, { read }) => `${await read(part, 1)} litres` });
   const from = stage();
   const first = hut();
   await from.cache.read(route(first));
@@ -88,7 +88,11 @@ test("H10: a whole that was restored is made of its parts, also where their sour
 test("H10: a part without params is the same part after a restore from JSON", async () => {
   let water = 90;
   const hut = source({ name: "hut", maxAge: "1h", load: async () => water });
-  const route = source({ name: "route", maxAge: "1h", load: async (_: void, { read }) => `${await read(hut)} litres` });
+  const route = composite({
+    name: "route",
+    maxAge: "1h",
+    load: async (_: void, { read }) => `${await read(hut)} litres`,
+  });
   const from = stage();
   await from.cache.read(route);
   const { cache, clock } = stage({ snapshot: JSON.parse(JSON.stringify(takeSnapshot(from.cache))) });
@@ -106,7 +110,7 @@ test("H1: a whole of a page is shown before the source of its private part was u
     headers: () => ({ authorization: "a" }),
   });
   const me = api.source<void, string>({ name: "me", url: "/me" });
-  const greeting = source({
+  const greeting = composite({
     name: "greeting",
     maxAge: "1h",
     load: async (_: void, { read }) => `Hello ${await read(me)}`,

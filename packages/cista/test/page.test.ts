@@ -1,4 +1,4 @@
-import { answer, type Cache, source } from "cista";
+import { answer, type Cache, composite, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -28,7 +28,7 @@ test("R6: offline a request waits and starts when the network is back", async ()
 test("R6: a composite runs offline too: its parts wait, not it", async () => {
   const { cache, clock, environment } = stage({ maxAge: "1h" });
   const { source: hut, loads } = heldSource("hut");
-  const route = source({ name: "route", load: async (_: number, { read }) => `route of ${await read(hut, 1)}` });
+  const route = composite({ name: "route", load: async (_: number, { read }) => `route of ${await read(hut, 1)}` });
   const { view } = watch(cache, route, 1);
   loads[0]?.answer("one");
   await clock.advance(0);

@@ -1,6 +1,6 @@
 import { setFlagsFromString } from "node:v8";
 import { runInNewContext } from "node:vm";
-import { CistaError, createCache, journalOf, source, write } from "cista";
+import { CistaError, composite, createCache, journalOf, source, write } from "cista";
 import { describe, expect, test, vi } from "vitest";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -103,7 +103,7 @@ describe("listeners", () => {
         ), // prettier-ignore
       (cache: any) =>
         cache.read(
-          source({
+          composite({
             name: "b",
             load: async (_: void, { read }) => {
               cache.dispose();

@@ -1,4 +1,4 @@
-import { answer, source, takeSnapshot } from "cista";
+import { answer, composite, source, takeSnapshot } from "cista";
 import { describe, expect, test } from "vitest";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -7,7 +7,7 @@ import { heldSource, stage, watch } from "./stage.js";
 const endless = { retry: false, timeout: Number.POSITIVE_INFINITY } as const;
 const item = () => source({ name: "item", maxAge: "1h", load: async (_: void) => ({ price: 1 }) });
 const totalOf = (part: ReturnType<typeof item>) =>
-  source({ name: "total", maxAge: "1d", load: async (_: void, { read }) => (await read(part)).price * 100 });
+  composite({ name: "total", maxAge: "1d", load: async (_: void, { read }) => (await read(part)).price * 100 });
 
 describe("D1: what a dependent is made of", () => {
   test.each([
@@ -29,7 +29,7 @@ describe("D1: what a dependent is made of", () => {
   test("D1: a part that changes while others are checked is seen", async () => {
     const { cache, clock } = stage();
     const parts = [heldSource("a", endless), heldSource("b", endless)];
-    const both = source({
+    const both = composite({
       name: "both",
       maxAge: "1d",
       load: async (_: void, { read }) => [await read(parts[0]!.source), await read(parts[1]!.source)],
@@ -52,7 +52,7 @@ describe("D1: what a dependent is made of", () => {
     const part = item();
     let loads = 0;
     let broken = false;
-    const whole = source({
+    const whole = composite({
       name: "whole",
       requestBudget: false,
       retry: false,
@@ -75,7 +75,7 @@ describe("D1: what a dependent is made of", () => {
     const { cache, clock } = stage();
     let count = 0;
     const part = source({ name: "part", maxAge: 0, load: async () => ++count });
-    const whole = source({ name: "whole", load: async (_: void, { read }) => [await read(part), await read(part)] });
+    const whole = composite({ name: "whole", load: async (_: void, { read }) => [await read(part), await read(part)] });
     const { view } = watch(cache, whole);
     await clock.advance("10s");
     expect(view.get()).toMatchObject({ value: [1, 1] });
@@ -85,7 +85,7 @@ describe("D1: what a dependent is made of", () => {
     const { cache, clock } = stage();
     let noStore = false;
     const part = source({ name: "part", maxAge: 0, load: async () => answer(1, { noStore }) });
-    const whole = source({ name: "whole", maxAge: "1d", load: async (_: void, { read }) => await read(part) });
+    const whole = composite({ name: "whole", maxAge: "1d", load: async (_: void, { read }) => await read(part) });
     watch(cache, whole);
     await clock.advance(0);
     expect(takeSnapshot(cache, whole).entries).toHaveLength(1);
@@ -98,7 +98,7 @@ describe("D1: what a dependent is made of", () => {
   test("D: a no-store read of a composite keeps nothing", async () => {
     const { cache, clock } = stage({ capacity: 10 });
     const part = source({ name: "part", load: async (id: number) => id });
-    const whole = source({ name: "whole", load: async (id: number, { read }) => await read(part, id) });
+    const whole = composite({ name: "whole", load: async (id: number, { read }) => await read(part, id) });
     for (let id = 0; id < 100; id++) await cache.read(whole, id, { cache: "no-store" });
     await clock.advance(0);
     expect([...cache.entries()].length).toBeLessThanOrEqual(10);

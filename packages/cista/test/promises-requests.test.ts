@@ -1,4 +1,4 @@
-import { Failure, source } from "cista";
+import { composite, Failure, source } from "cista";
 import { describe, expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -83,7 +83,7 @@ describe("R: requests", () => {
     const { cache, clock } = stage();
     const part = heldSource("part", endless);
     let tries = 0;
-    const whole = source({
+    const whole = composite({
       name: "whole",
       timeout: "5s",
       retry: { times: 1, first: 0 },
@@ -103,7 +103,7 @@ describe("R: requests", () => {
   test("D4: a cycle is not tried again", async () => {
     const { cache } = stage();
     let loads = 0;
-    const ring: any = source({
+    const ring: any = composite({
       name: "ring",
       load: async (_: void, { read }) => {
         loads++;

@@ -1,4 +1,4 @@
-import { type Cache, createCache, Failure, type Source, source } from "cista";
+import { type Cache, composite, createCache, Failure, type Source, source } from "cista";
 import { receive } from "cista/browser";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { openPage } from "cista/server";
@@ -63,7 +63,7 @@ class Site {
     const me = api.source<void, string>({ ...plain, name: "me", url: "/me" });
     const basket = api.source<void, string>({ ...plain, name: "basket", url: "/basket" });
     const gone = api.source<void, string>({ ...plain, name: "gone", url: "/gone" });
-    const route = source({
+    const route = composite({
       ...plain,
       name: "route",
       maxAge: "1h",
@@ -190,6 +190,7 @@ async function receiveIn(
   const own = site.requests.length;
   const order = [...site.all].sort(() => site.random(3) - 1);
   const brought = new Set<string>();
+  const doubted = new Set<string>();
   const storedAt = new Map(
     order.map(({ of, params }) => [cache.view(of, params).key, cache.peek<any, any>(of, params).storedAt]),
   );
@@ -219,6 +220,8 @@ async function receiveIn(
       const shownFirst = live.look("value", live.ask(cache, of, params, {}, true)).value;
       insist("H1: the first look of a live reading is the server's", shownFirst === server.value, key, shownFirst);
     }
+    // Invalidated before a component comes: then it is asked for.
+    if (site.random(5) === 0 && cache.invalidate({ source: of, params })) doubted.add(key);
     view.subscribe(() => {});
   }
   for (let turn = 0; turn < 9; turn++) await clock.advance(0);
@@ -230,7 +233,9 @@ async function receiveIn(
     ["hut 1", "/huts/1"],
   ] as const) {
     const isPart = !brought.has("route") && key !== "hut 1";
-    if (brought.has(key) && !isPart && !options.reusable)
+    const isDoubted = doubted.has(key) || doubted.has("route");
+    if (doubted.has(key)) insist("H2: what is invalidated is asked for", isAsked(path), key);
+    if (brought.has(key) && !isPart && !isDoubted && !options.reusable)
       insist("H2: what has just come is not asked for", !isAsked(path), key);
     if (!keys.has(key)) insist("H4: what did not come is asked for", isAsked(path) || site.failing.has("headers"), key);
   }

@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { composite, source } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { expect, test } from "vitest";
 import { stage } from "./stage.js";
@@ -34,7 +34,7 @@ test("N5: a virtual week with 5,000 keys: nothing piles up, one timer, no listen
     retain: "10m",
     load: async (id: number) => ({ id, at: ++loads }),
   });
-  const list = source({
+  const list = composite({
     name: "list",
     maxAge: "1m",
     load: async (page: number, { read }) => [await read(hut, page), await read(hut, page + 1)],

@@ -48,7 +48,7 @@ test("what one copy makes the other takes: sources, writes, answers, composites,
     name: "part",
     load: async (id: number) => other.answer(id, { groups: ["g"], maxAge: "1h" }),
   });
-  const whole = other.source({ name: "whole", load: async (_: void, { read }) => (await read(part, 1)) + 1 });
+  const whole = other.composite({ name: "whole", load: async (_: void, { read }) => (await read(part, 1)) + 1 });
   const gone = other.source({ name: "gone", load: async () => other.missing() });
   const add = other.write<number, string>({
     name: "add",

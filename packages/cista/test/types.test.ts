@@ -1,5 +1,5 @@
 // What the compiler is to accept and to refuse. Nothing here is run: `npm run check` compiles it.
-import { createCache, type Source, type StandardSchema, source, write } from "cista";
+import { composite, createCache, type Source, type StandardSchema, source, write } from "cista";
 import { graphqlFrom, origin, type Pages, pagesFrom } from "cista/http";
 import { Outcome, useReading, useReadings, useValue, useWrite } from "cista/react";
 import { expect, expectTypeOf, test } from "vitest";
@@ -82,7 +82,7 @@ export function params() {
   useValue(job, undefined);
   // @ts-expect-error the id may be undefined
   useReading(job, { id: maybe });
-  source({
+  composite({
     name: "join",
     // @ts-expect-error the id may be undefined
     load: async (_: void, { read }) => read(job, { id: maybe }),

@@ -19,7 +19,7 @@ import { read } from "./operations/reader.js";
 import { selected } from "./operations/selector.js";
 import { signOut } from "./operations/signing-out.js";
 import { EntryView } from "./operations/view.js";
-import { followEnvironment, onDue, releaseIfUnused, revalidateIfPartsChanged } from "./operations/watching.js";
+import { followEnvironment, onDue, releaseIfUnused } from "./operations/watching.js";
 import { batch } from "./state/batches.js";
 import { assertNotDisposed, type Callbacks, Core, coreKey, nowOf, type RunWith, runKey } from "./state/core.js";
 import type { Entry } from "./state/entry.js";
@@ -29,7 +29,6 @@ const usual: ReadOptions = {};
 /** Who does what when its time has come. */
 const callbacks: Callbacks = {
   refresh,
-  revalidateIfPartsChanged,
   releaseIfUnused,
   onClockPutBack,
   onDue,
@@ -188,7 +187,7 @@ export class CoreCache implements Cache {
     core.schedule.stop();
     core.shelves.clear();
     core.groups.clear();
-    for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.signOuts]) set.clear();
+    for (const set of [core.watched, core.pendingReleases, core.signOuts]) set.clear();
     core.failureListeners.clear();
     core.idle.clear();
   }

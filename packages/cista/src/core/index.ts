@@ -51,6 +51,7 @@ export type { Retry, Trigger } from "./api/settings.js";
 export { source } from "./api/source.js";
 export type {
   ArgumentsOf,
+  CompositeContext,
   Interceptor,
   Known,
   LoadCall,
@@ -74,6 +75,7 @@ export type {
   WriteDefinition,
 } from "./api/write-contract.js";
 export type { Params } from "./lib/key.js";
+export { composite } from "./operations/composite.js";
 export { journalOf } from "./operations/journaling.js";
 export { restoreSnapshot } from "./operations/restoring.js";
 export { matching } from "./operations/selector.js";

@@ -1,5 +1,5 @@
 /** One request to the source, for all or for one, and what becomes of its answer. Rules T1, T4, T7, T10. */
-import { answer, type Failure, type LoadCall, type LoadChanges } from "../core/index.js";
+import { answer, type CompositeContext, type Failure, type LoadCall, type LoadChanges } from "../core/index.js";
 import { asFailure, isAnswer, isIterable, mayBeCovered } from "../core/internal.js";
 import { type Audience, recordOfAnswer } from "./answers.js";
 import type { FleetFigures } from "./figures.js";
@@ -80,7 +80,7 @@ export class Asking {
       read: (...part) => {
         this.#own.add(id); // rule T10: its parts are shared
         lease?.release({ own: ownFor });
-        return call.context.read(...part);
+        return (call.context as CompositeContext).read(...part);
       },
       // Whoever asks for all asks for what all can have: not whether one cache's own value still holds.
       ...(lease ? { held: offered && this.#heldOf(offered, call) } : {}),

@@ -1,4 +1,4 @@
-import { createCache, Failure, source } from "cista";
+import { composite, createCache, Failure, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { after, asked, FleetWorld, type Hut, type SimProcess, two } from "./world.js";
 
@@ -306,7 +306,7 @@ test("T9: what was called out of date without the store is told when it is back"
 test("T10: what is made of parts is not put, its parts are; nobody waits for it", async () => {
   const world = new FleetWorld();
   const { hut } = world.sources;
-  const route = source({
+  const route = composite({
     name: "route",
     load: async (id: string, { read }) => ({ id, huts: [await read(hut, "h-07"), await read(hut, "h-08")] as Hut[] }),
   });
@@ -322,7 +322,7 @@ test("T10: nor is it remembered where there is no store", async () => {
   const world = new FleetWorld();
   const { hut } = world.sources;
   let loads = 0;
-  const route = source({
+  const route = composite({
     name: "route",
     load: async (id: string, { read }) => ({ id, load: ++loads, hut: (await read(hut, "h-07")) as Hut }),
   });

@@ -81,7 +81,7 @@ export class Program {
     this.capacity = given.capacity;
     this.maxAge = given.maxAge;
     this.cache = createCache({ clock, environment, capacity: given.capacity });
-    const { source, write } = given.copy ?? cista;
+    const { composite, source, write } = given.copy ?? cista;
     this.add = write<number, void>({
       name: "add",
       timeout: Number.POSITIVE_INFINITY,
@@ -94,8 +94,9 @@ export class Program {
       mustRevalidate: given.mustRevalidate,
       requestBudget: false as const,
     };
+    const isWhole = (name: Kind) => name === "pair" || name === "top" || name === "chain";
     const made = (name: Kind, load: any, more: object = {}) =>
-      source<number, any>({
+      (isWhole(name) ? composite : source)<number, any>({
         ...common,
         ...more,
         name,

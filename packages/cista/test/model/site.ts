@@ -1,4 +1,4 @@
-import { type Cache, type Failure, journalOf, type Source, source, type View } from "cista";
+import { type Cache, composite, type Failure, journalOf, type Source, type View } from "cista";
 import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
 import { path, writeTo } from "cista/http";
 import { vi } from "vitest";
@@ -319,7 +319,7 @@ export class Page {
     this.items = api.source({ name: "items", url: "/items", unwrap: (body: { items: number[] }) => body.items, retry });
     this.me = api.source({ name: "me", url: "/me", unwrap: (body: { person: string; note: number }) => body, retry });
     const { leaf, items, me } = this;
-    this.pair = source({
+    this.pair = composite({
       name: "pair",
       load: async (id: number, { read }) => {
         const [one, other] = await Promise.all([read(leaf, id), read(leaf, (id + 1) % 3)]);
@@ -327,7 +327,7 @@ export class Page {
       },
     });
     const { pair } = this;
-    this.top = source({
+    this.top = composite({
       name: "top",
       load: async (id: number, { read }) => {
         const made = await read(pair, id);

@@ -1,4 +1,4 @@
-import { answer, type Cache, createCache, type Environment, Failure, source, type View, write } from "cista";
+import { answer, type Cache, composite, createCache, type Environment, Failure, source, type View, write } from "cista";
 import { joinTabs, type KeptRecord, type Outbox, type OutboxBackend, openOutbox, type Tabs } from "cista/browser";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { LifeEvent, TabLocks, TabPlatform } from "../../src/browser/tabs/platform.js";
@@ -246,7 +246,7 @@ export class Tab {
       load: (id: number, { signal }) => this.#ask(id, signal),
     });
     const hut = this.hut;
-    this.pair = source({
+    this.pair = composite({
       name: "pair",
       load: async (id: number, { read }) => {
         const [one, other] = await Promise.all([read(hut, id), read(hut, id + 1)]);

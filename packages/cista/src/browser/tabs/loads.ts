@@ -1,5 +1,5 @@
 /** How the loads of joined tabs share one request: by a lock for each key while it is asked for. Rules B1, B2, B4, B6, B8. */
-import type { LoadCall } from "../../core/index.js";
+import type { CompositeContext, LoadCall } from "../../core/index.js";
 import { isIterable } from "../../core/internal.js";
 import { Failures, failureIn, toldFailure } from "./failures.js";
 import type { Hub } from "./hub.js";
@@ -102,7 +102,7 @@ export class Loads {
     const { key, context } = call;
     this.#begun.set(key, this.#hub.moments.next());
     // What reads others is each tab's own: its parts are told (rule B4).
-    const { read } = context;
+    const { read } = context as CompositeContext;
     const readPart = (...question: Parameters<typeof read>) => {
       if (!this.#own.has(key)) {
         this.setOwn(key, true);

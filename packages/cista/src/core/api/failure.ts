@@ -87,6 +87,7 @@ export type CistaErrorCode =
   | "budget"
   | "cache"
   | "capacity"
+  | "composite"
   | "cycle"
   | "disposed"
   | "document"

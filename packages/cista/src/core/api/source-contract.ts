@@ -72,8 +72,6 @@ export interface LoadContext {
         readonly policy?: Policy;
       }
     | undefined;
-  /** Reads another source through the same cache: collapsed and cached like any read. */
-  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
   /** The cache's clock: milliseconds since the Unix epoch. */
   now(): number;
   /**
@@ -81,6 +79,12 @@ export interface LoadContext {
    * @internal
    */
   userChanged?(): void;
+}
+
+/** What a composite's load is given too. */
+export interface CompositeContext extends LoadContext {
+  /** Reads another source through the same cache: collapsed and cached like any read. */
+  read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
 }
 
 /** One load, as an interceptor sees it. */
@@ -101,7 +105,7 @@ export interface LoadCall {
 }
 
 /** What an interceptor may have otherwise in the context of the load that it calls. */
-export type LoadChanges = Partial<Pick<LoadContext, "signal" | "held" | "read">>;
+export type LoadChanges = Partial<Pick<CompositeContext, "signal" | "held" | "read">>;
 
 /** Stands around every load of one cache: see `Cache.intercept`. */
 export interface Interceptor {

@@ -20,6 +20,11 @@ export function source<P = void, R = unknown>(
   definition: SourceDefinition<P, R, Known<Loaded<R>>>,
 ): Source<P, Known<Loaded<R>>>;
 export function source(definition: SourceDefinition<any, any, any>): Source<any, any> {
+  return define(definition, {});
+}
+
+/** @param brings what only sources of its kind need */
+export function define(definition: SourceDefinition<any, any, any>, brings: object): Source<any, any> {
   const { name, load } = definition;
   if (typeof name !== "string" || name === "" || /\s/.test(name)) {
     throw new CistaError(
@@ -34,7 +39,7 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
     );
   }
   settingsOf(definition); // refuses what cannot be where it was written
-  const made = Object.freeze({ name, definition: Object.freeze({ ...definition }) });
+  const made = Object.freeze({ name, definition: Object.freeze({ ...definition }), ...brings });
   if (DEVELOPMENT) noteMade(made);
   return made;
 }

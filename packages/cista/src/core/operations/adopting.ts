@@ -7,7 +7,6 @@ import { type Core, coreOf, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { supersede } from "./asking.js";
 import { forget, invalidate } from "./changing.js";
-import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
 import { checkedNow } from "./restoring.js";
 import { areMeant, selected } from "./selector.js";
@@ -37,11 +36,11 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
     const version = ++core.version;
     changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    setParts(entry, []);
+    entry.links?.dropParts();
     if (!isKept) supersede(entry, outcomeOf(entry), "another tab has brought it");
     if (entry.activity) entry.activity.requestedAt = nowOf(core);
     record("adopt", entry, from);
-    markDependentsOutdated(entry);
+    entry.links?.tellDependents();
     reschedule(entry);
   });
   return true;

@@ -1,5 +1,5 @@
 /** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
-import { type Answer, missing, partsUnchanged } from "../api/answer.js";
+import { type Answer, missing } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
@@ -12,14 +12,6 @@ import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import {
-  discardReads,
-  forgetReads,
-  isWantedAbove,
-  markDependentsOutdated,
-  recheckParts,
-  setParts,
-} from "./dependencies.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
@@ -41,7 +33,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
       settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
       nextVersion: () => ++core.version,
       holds: () => entry.held === "value",
-      load: (request) => load(entry, request, joinRequest),
+      load: (request) => load(entry, request),
       // Rule D6: what is made of something that is missing is missing too, unless the load catches it.
       answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined),
       check: (value) => {
@@ -50,7 +42,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
       },
       // Rule D5: what failed for a part was tried again there.
       retries: (failure, delay) =>
-        !activity.failuresFromParts.has(failure) &&
+        !entry.links?.isOfPart(failure) &&
         settings.retry.when(failure) &&
         (delay <= longestWait || activity.requestingWatchers > 0), // nobody is kept waiting for long: rule R5
       defer: (call) => afterChange(core, call),
@@ -151,8 +143,8 @@ export function restartRequest(entry: Entry, note: string): void {
 export function abandonRequest(entry: Entry, note: string): void {
   if (entry.activity?.isOpen) entry.leaveStream();
   abortRequest(entry, note);
-  forgetReads(entry);
-  markDependentsOutdated(entry);
+  entry.links?.forgetReads();
+  entry.links?.tellDependents();
   settleWaiters(
     entry,
     { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) },
@@ -195,10 +187,9 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   }
   activity.isOpen = open;
   if (!open) clearRequest(entry);
-  if (answer === partsUnchanged) recheckParts(entry);
-  else setParts(entry, activity.partsRead);
+  entry.links?.takeParts(answer);
   noteArrival(entry);
-  markDependentsOutdated(entry, entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
+  entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
   // Rule F9: who asks is somebody else by now. Not twice in a row: `headers` may say something else each time.
   if (!open && !entry.fits && activity.cause !== "user" && (activity.isAwaited || activity.requestingWatchers > 0))
@@ -220,14 +211,14 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
   const { core, source } = entry.shelf;
   const failure = ofEntry(thrown, entry.key, request.attempt);
-  const wasToldOfPart = activity.failuresFromParts.has(thrown);
+  const wasToldOfPart = entry.links?.isOfPart(thrown);
   clearRequest(entry);
-  discardReads(entry, request.startVersion);
+  entry.links?.discardReads(request.startVersion);
   record("failure", entry, request, failure);
   if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
   activity.failure = failure;
   activity.failureCameWithValue = false;
-  markDependentsOutdated(entry, "same");
+  entry.links?.tellDependents("same");
   finishRequest(entry, request, failedOutcome(entry, failure));
   if (!wasToldOfPart) tellFailure(core, failure, { source: source.name, key: entry.key, params: entry.params });
 }
@@ -235,8 +226,8 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
 /** Whoever asks may not see it: what is held of it is not theirs any more. */
 function forgetRefused(entry: Entry): void {
   changeHeld(entry, () => entry.forget());
-  setParts(entry, []);
-  markDependentsOutdated(entry);
+  entry.links?.dropParts();
+  entry.links?.tellDependents();
   record("delete", entry, "access was refused");
 }
 
@@ -251,7 +242,7 @@ function failedOutcome(entry: Entry, failure: Failure): Outcome {
 function noteStreamEnd(entry: Entry, request: Request): void {
   record("end", entry, request);
   clearRequest(entry);
-  forgetReads(entry);
+  entry.links?.forgetReads();
   finishRequest(entry, request, outcomeOf(entry));
 }
 
@@ -259,7 +250,6 @@ function clearRequest(entry: Entry): void {
   const activity = entry.active();
   activity.request = undefined;
   activity.isOpen = false;
-  activity.failuresFromParts = new WeakSet();
   entry.shelf.core.underWay.delete(entry);
 }
 
@@ -270,7 +260,7 @@ function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
   // Rules R2, D1: what was invalidated meanwhile is asked for anew where somebody came after, watches, or watches a whole of it.
-  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || isWantedAbove(entry)))
+  if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))
     startRequest(entry, "invalidated");
   if (activity.watchers === 0) scheduleRelease(entry);
 }

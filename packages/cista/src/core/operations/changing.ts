@@ -7,7 +7,6 @@ import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
 import { restartRequest, startRequest, supersede } from "./asking.js";
 import { tellChange } from "./change-listeners.js";
-import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, evict, reschedule } from "./keeping.js";
 import { outcomeOf } from "./waiting.js";
 
@@ -30,7 +29,7 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    setParts(entry, []);
+    entry.links?.dropParts();
     supersede(entry, outcomeOf(entry), "a value was put");
     afterPut(entry, "a value was put");
   });
@@ -70,7 +69,7 @@ function refuseUndefined(value: unknown, message: string | false): void {
 function afterPut(entry: Entry, note: string): void {
   record("put", entry, note);
   tellChange(entry.shelf.core, "put", [], [entry]);
-  markDependentsOutdated(entry);
+  entry.links?.tellDependents();
   reschedule(entry);
   if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);
 }
@@ -89,7 +88,7 @@ export function markInvalidated(entry: Entry, write?: string): boolean {
   if (entry.activity) entry.activity.invalidatedBy = write;
   record("invalidate", entry, write);
   markDirty(entry);
-  markDependentsOutdated(entry);
+  entry.links?.tellDependents();
   return true;
 }
 
@@ -106,8 +105,8 @@ export function requestIfWatched(entry: Entry): void {
 export function forget(entry: Entry): boolean {
   changeHeld(entry, () => entry.forget());
   supersede(entry, undefined, "the entry was deleted");
-  setParts(entry, []);
-  markDependentsOutdated(entry);
+  entry.links?.dropParts();
+  entry.links?.tellDependents();
   record("delete", entry);
   const { activity } = entry;
   if (activity && (activity.requestingWatchers > 0 || activity.isAwaited)) {

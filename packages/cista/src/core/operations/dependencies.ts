@@ -1,17 +1,121 @@
-/** What an entry is made of, and what follows for the whole when a part changes. Rule D1. */
-import { markDirty, scheduleDependencyCheck } from "../state/batches.js";
+/** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2. */
+import { type Answer, partsUnchanged } from "../api/answer.js";
+import type { Failure } from "../api/failure.js";
+import { flush, markDirty, scheduleRelease } from "../state/batches.js";
+import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { distinct, isStaleThroughParts, linksOf, noteValueRead, notRead, type Part } from "../state/links.js";
-import { releasePart } from "./keeping.js";
+import type { Links, MadeFor, Part, ThroughParts } from "../state/links.js";
+import { startRequest } from "./asking.js";
+
+export const notRead: number = -1;
+
+const forAll: readonly MadeFor[] = [];
+
+/** Notes that a load has read a part's value as it is now. */
+export function noteValueRead(part: Part): void {
+  part.version = part.entry.changedAt;
+  part.madeFor = madeForOf(part.entry);
+}
+
+/** For whom an entry's value is: its own answer, and those that it was made of. */
+function madeForOf({ shelf, params, extra, links }: Entry): readonly MadeFor[] {
+  const below = links?.madeFor ?? forAll;
+  return extra?.varies ? [{ source: shelf.source.name, params, varies: extra.varies }, ...below] : below;
+}
+
+/** Of several answers of one source that were for the same user, one is enough to be compared. */
+function distinct(all: readonly MadeFor[]): readonly MadeFor[] {
+  if (all.length < 2) return all;
+  return [...new Map(all.map((one) => [JSON.stringify([one.source, one.varies]), one])).values()];
+}
+
+/** Which entries an entry was made of, and which were made of it. */
+export class EntryLinks implements Links, ThroughParts {
+  readonly #entry: Entry;
+  parts: Part[] = [];
+  readonly dependents: Set<Entry> = new Set();
+  madeFor: readonly MadeFor[] = forAll;
+  /** The parts that the load under way has read so far, those that it waits for now, and the failures that came from parts. */
+  partsRead: Part[] = [];
+  readonly awaited: Set<Entry> = new Set();
+  failuresFromParts: WeakSet<WeakKey> = new WeakSet();
+  /** An order in which whoever waits comes before what it waits for (rule D4); 0: it never waited. */
+  rank = 0;
+  /** Whether a part has changed since the members below were computed; `current` computes them before they are used. */
+  outdated = false;
+  /** Whether a part changed while this entry's own request was under way: its dependents are checked when that request ends. */
+  owesCheck = false;
+  partsStanding: ThroughParts["partsStanding"] = "none";
+  staleAt: number = Number.POSITIVE_INFINITY;
+  expiredAt: number = Number.POSITIVE_INFINITY;
+  coveredUntil: number = Number.POSITIVE_INFINITY;
+  noStore = false;
+  mustRevalidate = false;
+
+  constructor(entry: Entry) {
+    this.#entry = entry;
+  }
+
+  current(): this {
+    if (this.outdated) recomputeOutdated(this);
+    return this;
+  }
+
+  tellDependents(event: "change" | "same" = "change"): void {
+    markDependentsOutdated(this.#entry, event);
+  }
+
+  dropParts(): void {
+    setParts(this.#entry, []);
+  }
+
+  takeParts(answer: Answer<unknown>): void {
+    if (answer === partsUnchanged) recheckParts(this.#entry);
+    else setParts(this.#entry, this.partsRead);
+  }
+
+  discardReads(startVersion: number): void {
+    discardReads(this.#entry, startVersion);
+  }
+
+  forgetReads(): void {
+    forgetReads(this.#entry);
+  }
+
+  isOfPart(failure: Failure): boolean {
+    return this.failuresFromParts.has(failure);
+  }
+
+  isWantedAbove(): boolean {
+    return isWantedAbove(this.#entry);
+  }
+
+  releaseParts(): void {
+    for (const part of this.parts) releasePart(part.entry, this.#entry);
+  }
+}
+
+export function linksOf(entry: Entry): EntryLinks {
+  entry.links ??= new EntryLinks(entry);
+  return entry.links as EntryLinks;
+}
+
+function ownLinks(entry: Entry): EntryLinks | undefined {
+  return entry.links as EntryLinks | undefined;
+}
+
+/** What was made of this part is so no longer. */
+export function releasePart(part: Entry, dependent: Entry): void {
+  ownLinks(part)?.dependents.delete(dependent);
+  scheduleRelease(part);
+}
 
 /** The parts of an entry are these from now on; those that are no longer are let go. */
-export function setParts(entry: Entry, parts: readonly Part[]): void {
-  const { activity } = entry;
-  const read = activity?.partsRead ?? [];
-  // A stream that is open goes on reading; what else the load still reads is not among the parts.
-  if (activity && !activity.isOpen) activity.partsRead = [];
-  if (!entry.links && parts.length + read.length === 0) return;
+function setParts(entry: Entry, parts: readonly Part[]): void {
   const links = linksOf(entry);
+  const read = links.partsRead;
+  // A stream that is open goes on reading; what else the load still reads is not among the parts.
+  if (!entry.activity?.isOpen) links.partsRead = [];
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
   links.parts = parts.map((part) => ({ ...part }));
   for (const part of links.parts) if (part.version === notRead) noteRead(part);
@@ -45,8 +149,8 @@ export function linkRestored(entry: Entry, part: Entry): void {
  * Parts that changed, or were invalidated, since they were read are read again, and so are parts that are being brought up to
  * date. A part that could not be brought up to date is not: it would be asked for over and over.
  */
-export function recheckParts(entry: Entry): void {
-  const again = entry.links?.parts.some(
+function recheckParts(entry: Entry): void {
+  const again = linksOf(entry).parts.some(
     ({ entry: part, version, readAt }) =>
       part.changedAt !== version || part.invalidatedAt > readAt || isBeingRevalidated(part),
   );
@@ -56,12 +160,12 @@ export function recheckParts(entry: Entry): void {
 /** Whether a part that is stale through its own parts is being brought up to date, or is about to be. */
 function isBeingRevalidated(part: Entry): boolean {
   const { core } = part.shelf;
-  return (part.request !== undefined || core.pendingChecks.has(part)) && isStaleThroughParts(part);
+  return (part.request !== undefined || pendingChecksOf(core).has(part)) && isStaleThroughParts(part);
 }
 
 /** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
-export function discardReads(entry: Entry, startVersion: number): void {
-  const read = entry.activity?.partsRead ?? [];
+function discardReads(entry: Entry, startVersion: number): void {
+  const read = linksOf(entry).partsRead;
   const outrun = read.some(
     ({ entry: part, version }) =>
       (version !== notRead && part.changedAt !== version) || part.invalidatedAt > startVersion,
@@ -71,13 +175,12 @@ export function discardReads(entry: Entry, startVersion: number): void {
 }
 
 /** What a load that is over has read is not kept for it any more, but for what the entry is made of. */
-export function forgetReads(entry: Entry): void {
-  const { activity, links } = entry;
-  if (!activity) return;
-  const { partsRead } = activity;
-  activity.partsRead = []; // another list, also where none was read: what the load that is over still reads is not noted
+function forgetReads(entry: Entry): void {
+  const links = linksOf(entry);
+  const { partsRead } = links;
+  links.partsRead = []; // another list, also where none was read: what the load that is over still reads is not noted
   if (partsRead.length === 0) return;
-  const kept = new Set(links?.parts.map((part) => part.entry));
+  const kept = new Set(links.parts.map((part) => part.entry));
   for (const part of partsRead) if (!kept.has(part.entry)) releasePart(part.entry, entry);
 }
 
@@ -87,9 +190,10 @@ export function forgetReads(entry: Entry): void {
  * @param event "same" where nothing is another than before (an equal answer, a failure): it is looked at only where a change
  * further below has been waiting for this end; else wholes that share a part would ask for it in turns, for ever
  */
-export function markDependentsOutdated(entry: Entry, event: "change" | "same" = "change"): void {
-  const isLookedAt = event === "change" || (entry.links?.owesCheck ?? false);
-  if (entry.links) entry.links.owesCheck = false;
+function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
+  const own = linksOf(entry);
+  const isLookedAt = event === "change" || own.owesCheck;
+  own.owesCheck = false;
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
@@ -110,7 +214,7 @@ export function markDependentsOutdated(entry: Entry, event: "change" | "same" = 
 }
 
 /** Whether something that is made of an entry, directly or not, is watched, or is being loaded. */
-export function isWantedAbove(entry: Entry): boolean {
+function isWantedAbove(entry: Entry): boolean {
   const above = new Set([entry]);
   for (const { links } of above) {
     for (const dependent of links?.dependents ?? []) {
@@ -119,4 +223,85 @@ export function isWantedAbove(entry: Entry): boolean {
     }
   }
   return false;
+}
+
+// ── Looked at when this go of the event loop ends ────────────────────────────
+
+const checksOf = new WeakMap<Core, Set<Entry>>();
+
+/** Entries that may be stale through their parts. */
+function pendingChecksOf(core: Core): Set<Entry> {
+  const known = checksOf.get(core);
+  if (known) return known;
+  const checks = new Set<Entry>();
+  checksOf.set(core, checks);
+  return checks;
+}
+
+/** Notes that an entry may be stale through its parts. It is checked once, in a microtask, after all changes of this go (rule D1). */
+function scheduleDependencyCheck(entry: Entry): void {
+  const { core } = entry.shelf;
+  if (core.disposed) return;
+  const checks = pendingChecksOf(core);
+  if (checks.size === 0) queueMicrotask(() => core.disposed || flush(core, checks, revalidateIfPartsChanged));
+  checks.add(entry);
+}
+
+/** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
+function revalidateIfPartsChanged(entries: readonly Entry[]): void {
+  const doubtful = entries.filter(
+    (entry) => !entry.isRemoved && (entry.links?.current().partsStanding ?? "none") !== "none",
+  );
+  for (const entry of entries) if (!entry.isRemoved && entry.noStore && entry.watchers === 0) scheduleRelease(entry);
+  const wanted = wantedAmong(doubtful);
+  for (const entry of doubtful) if (wanted.has(entry) && !entry.request) startRequest(entry, "dependency");
+}
+
+/** Those that a component watches, or that something is made of, directly or not, that one watches: each looked at once. */
+function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
+  const above = new Set(entries);
+  for (const { links } of above) for (const dependent of links?.dependents ?? []) above.add(dependent);
+  const wanted = new Set<Entry>();
+  for (const entry of above)
+    if ((entry.activity?.requestingWatchers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
+  // Also the parts that a load under way has read: its answer would be stale from the start, and nobody would ask.
+  for (const entry of wanted)
+    for (const { entry: part } of [...(entry.links?.parts ?? []), ...(ownLinks(entry)?.partsRead ?? [])])
+      if (above.has(part)) wanted.add(part);
+  return wanted;
+}
+
+/** Parts first, without recursion: chains of them may be thousands long. */
+function recomputeOutdated(wanted: EntryLinks): void {
+  const pending = [wanted];
+  for (let links = pending.at(-1); links; links = pending.at(-1)) {
+    if (links.outdated) {
+      links.outdated = false; // before its parts: where they lead back here it ends
+      for (const { entry } of links.parts) if (ownLinks(entry)?.outdated) pending.push(linksOf(entry));
+    } else {
+      recompute(links);
+      pending.pop();
+    }
+  }
+}
+
+function recompute(links: EntryLinks): void {
+  links.partsStanding = "none";
+  links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
+  links.noStore = links.mustRevalidate = false;
+  for (const { entry, version } of links.parts) {
+    if (entry.isInvalidated) links.partsStanding = "invalidated";
+    else if (links.partsStanding === "none" && (entry.changedAt !== version || isStaleThroughParts(entry)))
+      links.partsStanding = "stale";
+    links.staleAt = Math.min(links.staleAt, entry.staleAt);
+    links.expiredAt = Math.min(links.expiredAt, entry.expiredAt);
+    links.coveredUntil = Math.min(links.coveredUntil, entry.coveredUntil);
+    links.noStore ||= entry.noStore;
+    links.mustRevalidate ||= entry.mustRevalidate;
+  }
+}
+
+/** Whether an entry is invalidated, or stale through parts of its own. */
+export function isStaleThroughParts(entry: Entry): boolean {
+  return entry.isInvalidated || (entry.links?.current().partsStanding ?? "none") !== "none";
 }

@@ -105,16 +105,10 @@ export function evict(entry: Entry, note: string): void {
   core.idle.remove(entry);
   core.schedule.remove(entry);
   core.groups.move(entry, entry.groups, []);
-  for (const part of entry.links?.parts ?? []) releasePart(part.entry, entry);
+  entry.links?.releaseParts();
   core.shelves.remove(entry);
   entry.releaseReferences();
   record("evict", entry, note);
-}
-
-/** What was made of this part is so no longer. */
-export function releasePart(part: Entry, dependent: Entry): void {
-  part.links?.dependents.delete(dependent);
-  scheduleRelease(part);
 }
 
 /** Changes what an entry holds, with what follows from it: its labels are filed anew, its watchers told. */

@@ -1,55 +1,21 @@
-/** One call of a load: its context, the parts that it reads, cycles. Rules D1, D2, D3, D4, D5. */
+/** One call of a load: its context, and the interceptors around it. */
 import { partsUnchanged } from "../api/answer.js";
 import { checkedAnswer } from "../api/check.js";
-import { CistaError, Failure } from "../api/failure.js";
-import { policyWith, standingOf } from "../api/freshness.js";
-import type { Cause } from "../api/journal.js";
-import type { ArgumentsOf, LoadCall, LoadChanges, LoadContext, LoadMode, Source } from "../api/source-contract.js";
+import { CistaError } from "../api/failure.js";
+import { policyWith } from "../api/freshness.js";
+import type { LoadCall, LoadChanges, LoadContext, LoadMode } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
-import type { Waiters } from "../lib/waiters.js";
-import { batch } from "../state/batches.js";
-import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { linksOf, noteValueRead, notRead, type Part } from "../state/links.js";
-import { forgetReads } from "./dependencies.js";
-import { getOrCreateEntry, releasePart, reschedule } from "./keeping.js";
+import { type Composing, composingKey, type PartsReader } from "../state/links.js";
 import { requestForNewUser } from "./users.js";
-import { heldValue, untilAborted } from "./waiting.js";
-
-/** How a load asks for what it is made of. */
-type Ask = (entry: Entry, cause: Cause, mode: LoadMode | undefined, askedVersion: number) => Waiters;
-
-/** One try, as it reads its parts: what it still does when it is over is nobody's business. */
-interface Reader {
-  readonly entry: Entry;
-  readonly request: Request;
-  readonly signal: AbortSignal;
-  readonly ask: Ask;
-  /** What it has read so far: each part once, however often it is read. */
-  readonly parts: Part[];
-  readonly partOf: Map<Entry, Part>;
-  /** What the whole is made of by now, with the versions read; only where a change of these is why it is loaded. */
-  readonly madeOf: ReadonlyMap<Entry, number>;
-  /** What this try could not have, and how that failed: the load is told so without asking again. */
-  readonly failed: Map<Entry, unknown>;
-}
 
 /** Calls the source once, or is spared it. */
-export async function load(entry: Entry, request: Request, ask: Ask): Promise<unknown> {
+export async function load(entry: Entry, request: Request): Promise<unknown> {
   const { signal } = request;
   const { core, source } = entry.shelf;
-  const activity = entry.active();
-  const { cause, mode } = activity;
-  if (activity.partsRead.length > 0) forgetReads(entry); // of a try that failed
-  const before = cause === "dependency" ? entry.links?.parts : undefined;
-  const madeOf = new Map(before?.map((part) => [part.entry, part.version]));
-  const reader: Reader = { entry, request, signal, ask, parts: [], partOf: new Map(), failed: new Map(), madeOf };
-  activity.partsRead = reader.parts;
-  // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
-  const own = standingOf(entry.policy, entry.age(nowOf(core)));
-  const throughParts = entry.isHeld && entry.version >= entry.invalidatedAt && own === "fresh";
-  if (throughParts && entry.links?.parts.length && mode === "default" && (await arePartsUnchanged(reader)))
-    return partsUnchanged;
+  const { cause, mode } = entry.active();
+  const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
+  if (entry.links?.parts.length && (await reader?.spares())) return partsUnchanged;
   signal.throwIfAborted();
   const context: LoadContext = {
     signal,
@@ -64,18 +30,25 @@ export async function load(entry: Entry, request: Request, ask: Ask): Promise<un
     get held() {
       return entry.held === "value" && !ignoresHeld(mode) && entry.fits ? heldOf(entry) : undefined;
     },
-    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
-      signal.throwIfAborted();
-      assertNotDisposed(core);
-      return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
-    },
+    ...(reader ? { read: reader.read } : DEVELOPMENT && refusesToRead(entry)),
   };
   if (core.interceptors.length === 0) return source.definition.load(entry.params, context);
-  return intercepted(reader, context);
+  return intercepted(entry, reader, context);
+}
+
+/** In development: a program without types is told which maker it needs. */
+function refusesToRead({ key }: Entry): object {
+  const read = () => {
+    throw new CistaError(
+      "composite",
+      `The load of ${key} reads another source: define it by composite({ … }), not source.`,
+    );
+  };
+  return { read };
 }
 
 /** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
-function intercepted({ entry, parts }: Reader, context: LoadContext): unknown {
+function intercepted(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown {
   const { core, source, settings } = entry.shelf;
   const { definition } = source;
   const callWith = (changes: LoadChanges): LoadCall => ({
@@ -86,7 +59,7 @@ function intercepted({ entry, parts }: Reader, context: LoadContext): unknown {
     definition,
     partition: core.options.partition,
     get parts() {
-      return parts.map((part) => part.entry.key);
+      return reader?.keys ?? [];
     },
     policyOf: (details) => policyWith(settings.policy, details),
   });
@@ -119,163 +92,4 @@ function ignoresHeld(mode: LoadMode): boolean {
 function heldOf({ value, bornAt: storedAt, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
   const held = { value, storedAt, policy };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
-}
-
-// ── What it is made of ───────────────────────────────────────────────────────
-
-/** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
-async function readPart(reader: Reader, part: Entry): Promise<unknown> {
-  const { entry, request } = reader;
-  const activity = entry.active();
-  const { askedVersion, mode } = activity;
-  const read = noteRead(reader, part);
-  reschedule(part);
-  // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
-  if (
-    read.readAt >= request.startVersion &&
-    read.version === part.changedAt &&
-    part.held !== "none" &&
-    !part.isInvalidated
-  ) {
-    return heldValue(part);
-  }
-  const settled = () => {
-    // The whole is made of the oldest value that it has seen; a stream's next value begins anew.
-    if (read.version === notRead || read.readAt < request.startVersion) noteValueRead(read);
-    read.readAt = part.shelf.core.version;
-  };
-  try {
-    if (reader.failed.has(part)) throw reader.failed.get(part);
-    return await whileWaiting(reader, part, () => revalidatePart(reader, part, askedVersion, mode, settled));
-  } catch (thrown) {
-    if (thrown instanceof Failure) activity.failuresFromParts.add(thrown);
-    throw thrown;
-  }
-}
-
-function noteRead(reader: Reader, part: Entry): Part {
-  const { entry, parts, partOf } = reader;
-  const known = partOf.get(part);
-  if (known) return known;
-  const read: Part = { entry: part, version: notRead, readAt: notRead, madeFor: [] };
-  partOf.set(part, read);
-  parts.push(read);
-  if (parts.length > mostStreamParts && entry.active().isOpen) forgetPart(reader, mostStreamParts / 2);
-  if (parts === entry.active().partsRead) linksOf(part).dependents.add(entry); // kept: nothing lets go of what is being read
-  return read;
-}
-
-/** So many parts of an open stream are known: those that it read first, and those that it read last. */
-const mostStreamParts = 200;
-
-/** A stream that reads other parts with each event would keep all of them. */
-function forgetPart({ entry, parts, partOf }: Reader, index: number): void {
-  const [oldest] = parts.splice(index, 1);
-  if (!oldest) return;
-  partOf.delete(oldest.entry);
-  if (!entry.links?.parts.some((part) => part.entry === oldest.entry)) releasePart(oldest.entry, entry);
-}
-
-/** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
-function revalidatePart(
-  reader: Reader,
-  part: Entry,
-  askedVersion: number,
-  mode: LoadMode,
-  settled: () => void,
-): Promise<unknown> {
-  const { ask, signal } = reader;
-  const { core } = part.shelf;
-  const known =
-    part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
-  if (known || isTheCause(reader, part)) {
-    settled();
-    return heldValue(part);
-  }
-  const waiters = batch(core, () =>
-    ask(part, askedVersion > 0 ? "asked" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
-  );
-  waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
-  waiters.count++;
-  return untilAborted(part, waiters, waiters.value, signal);
-}
-
-/**
- * Whether the value that a part has now is why the whole is loaded again: it is new enough, whatever its lifetime. Asked for
- * again it would be another, and two wholes that share it would load each other for ever.
- */
-function isTheCause({ madeOf }: Reader, part: Entry): boolean {
-  const before = madeOf.get(part);
-  return before !== undefined && part.changedAt !== before && part.held !== "none" && !part.isInvalidated;
-}
-
-/** Meanwhile its time-out stands still (rule D5), and a cycle would be seen (rule D4). */
-async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: () => Promise<T>): Promise<T> {
-  const { awaited } = entry.active();
-  refuseCycle(entry, part);
-  awaited.add(part);
-  const resume = request.pauseTimeout();
-  try {
-    return await wait();
-  } finally {
-    awaited.delete(part);
-    resume();
-  }
-}
-
-/**
- * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
- * False at the first that is another than it was.
- */
-async function arePartsUnchanged(reader: Reader): Promise<boolean> {
-  const parts = reader.entry.links?.parts ?? [];
-  for (const part of parts) {
-    reader.signal.throwIfAborted();
-    if (part.entry.changedAt !== part.version) return false;
-    // That it could not be had, or is missing, is a matter for the load.
-    const settled = () => {
-      part.readAt = part.entry.shelf.core.version;
-    };
-    const noteFailure = (thrown: unknown) => void reader.failed.set(part.entry, thrown);
-    const brought = () => revalidatePart(reader, part.entry, 0, "default", settled).catch(noteFailure);
-    await whileWaiting(reader, part.entry, brought);
-    if (reader.failed.size > 0 || part.entry.changedAt !== part.version) return false;
-  }
-  return true; // what changed meanwhile is found when the answer is taken: see recheckParts
-}
-
-/**
- * Rule D4: a load that waits for what waits for it would wait for ever. Whoever waits has a smaller rank than what it waits
- * for, so only one that is to wait for a smaller rank has to be looked into; what that waits for, directly or not, gets
- * greater ranks than all others then, in their order.
- */
-function refuseCycle(dependent: Entry, part: Entry): void {
-  const above = dependent.active();
-  const below = part.active();
-  const { core } = part.shelf;
-  above.rank ||= ++core.rank;
-  if (below.awaited.size === 0) below.rank = ++core.rank; // it waits for nothing
-  if (below.rank > above.rank) return;
-  const before = new Map<Entry, Entry | undefined>([[part, undefined]]);
-  for (const [entry] of before) {
-    if (entry === dependent) throw cycleError([dependent, ...wayTo(entry, before)]);
-    for (const next of entry.activity?.awaited ?? []) if (!before.has(next)) before.set(next, entry);
-  }
-  const reached = [...before.keys()].map((entry) => entry.active()).sort((one, other) => one.rank - other.rank);
-  for (const activity of reached) activity.rank = ++core.rank;
-}
-
-function cycleError(entries: readonly Entry[]): CistaError {
-  const keys = entries.map(({ key }) => key).join(" → ");
-  return new CistaError(
-    "cycle",
-    DEVELOPMENT &&
-      `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
-  );
-}
-
-function wayTo(end: Entry, before: ReadonlyMap<Entry, Entry | undefined>): Entry[] {
-  const way: Entry[] = [];
-  for (let entry: Entry | undefined = end; entry; entry = before.get(entry)) way.unshift(entry);
-  return way;
 }

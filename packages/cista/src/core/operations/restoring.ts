@@ -6,10 +6,9 @@ import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } 
 import { batch } from "../state/batches.js";
 import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { linksOf } from "../state/links.js";
 import type { Shelf } from "../state/shelf.js";
 import { supersede } from "./asking.js";
-import { linkRestored, markDependentsOutdated, setParts } from "./dependencies.js";
+import { linkRestored, linksOf } from "./dependencies.js";
 import { changeHeld, getOrCreateEntry } from "./keeping.js";
 import { detailsOf, notedUsers } from "./snapshot.js";
 import { outcomeOf } from "./waiting.js";
@@ -232,13 +231,13 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
     ...(stored.noStore && page ? { noStore: true } : {}),
   };
   const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
-  setParts(entry, []); // those of an older value
+  entry.links?.dropParts(); // those of an older value
   changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
   if (core.comingWithPage?.delete(entry.key) && entry.request)
     supersede(entry, outcomeOf(entry), "it has come with the page");
   if (!trusted || wasInvalidated) entry.invalidatedAt = ++core.version;
   record("restore", entry);
-  markDependentsOutdated(entry);
+  entry.links?.tellDependents();
   linkParts(entry, stored);
   if (!page) return;
   // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.

@@ -4,7 +4,6 @@ import { batch, scheduleRelease } from "../state/batches.js";
 import type { Core } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { abandonRequest } from "./asking.js";
-import { markDependentsOutdated, setParts } from "./dependencies.js";
 import { changeHeld, evict } from "./keeping.js";
 
 const note = "somebody signed out";
@@ -30,8 +29,8 @@ function forgetAll(entry: Entry): void {
   if (entry.isRemoved) return;
   entry.activity?.layers?.removeAll(`lifted: ${note}`);
   changeHeld(entry, () => entry.forget());
-  setParts(entry, []);
-  markDependentsOutdated(entry);
+  entry.links?.dropParts();
+  entry.links?.tellDependents();
   if (entry.isIdle) {
     evict(entry, "deleted");
     return;

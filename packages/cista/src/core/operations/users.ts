@@ -3,7 +3,6 @@ import type { Cache } from "../api/contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
-import { markDependentsOutdated } from "./dependencies.js";
 
 /** Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`). */
 export function requestForNewUser(core: Core): void {
@@ -12,7 +11,7 @@ export function requestForNewUser(core: Core): void {
     for (const entry of core.shelves.byKey.values()) {
       if (entry.held === "none" || entry.fits) continue;
       markDirty(entry);
-      markDependentsOutdated(entry);
+      entry.links?.tellDependents();
     }
   });
   for (const listener of core.userListeners) guarded(listener);

@@ -5,10 +5,8 @@ import { Intervals } from "../lib/intervals.js";
 import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { currentLinks } from "../state/links.js";
 import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
 import { requestIfWatched } from "./changing.js";
-import { isWantedAbove, setParts } from "./dependencies.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
@@ -93,7 +91,7 @@ function releaseEntry(entry: Entry): void {
   if (activity) activity.isDisplayed = activity.staleOnArrival = false;
   if (activity?.readers) return;
   if (activity) {
-    const isWanted = activity.isPinned || isWantedAbove(entry);
+    const isWanted = activity.isPinned || entry.links?.isWantedAbove();
     if (activity.request && !isWanted) abandonRequest(entry, "nobody waits for it any more");
     if (activity.request) return; // prefetched, or somebody waits for good: it runs on
   }
@@ -104,7 +102,7 @@ function releaseEntry(entry: Entry): void {
   if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
     // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
     changeHeld(entry, () => entry.forget());
-    setParts(entry, []);
+    entry.links?.dropParts();
   }
   if (!activity?.failure && !activity?.hasLayers) {
     entry.activity = undefined;
@@ -155,30 +153,6 @@ function requestUnprompted(entry: Entry, cause: Cause): void {
   if (activity.requestingWatchers === 0 || activity.request || activity.signedOut || entry.isHeldByWrite) return;
   if (entry.shelf.core.environment.visible) startRequest(entry, cause);
   else if (cause === "expired") activity.expiredWhileHidden = true;
-}
-
-/** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
-export function revalidateIfPartsChanged(entries: readonly Entry[]): void {
-  const doubtful = entries.filter(
-    (entry) => !entry.isRemoved && (currentLinks(entry)?.partsStanding ?? "none") !== "none",
-  );
-  for (const entry of entries) if (!entry.isRemoved && entry.noStore && entry.watchers === 0) scheduleRelease(entry);
-  const wanted = wantedAmong(doubtful);
-  for (const entry of doubtful) if (wanted.has(entry) && !entry.request) startRequest(entry, "dependency");
-}
-
-/** Those that a component watches, or that something is made of, directly or not, that one watches: each looked at once. */
-function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
-  const above = new Set(entries);
-  for (const { links } of above) for (const dependent of links?.dependents ?? []) above.add(dependent);
-  const wanted = new Set<Entry>();
-  for (const entry of above)
-    if ((entry.activity?.requestingWatchers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
-  // Also the parts that a load under way has read: its answer would be stale from the start, and nobody would ask.
-  for (const { links, activity } of wanted)
-    for (const { entry: part } of [...(links?.parts ?? []), ...(activity?.partsRead ?? [])])
-      if (above.has(part)) wanted.add(part);
-  return wanted;
 }
 
 // ── The page ─────────────────────────────────────────────────────────────────

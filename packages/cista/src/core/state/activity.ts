@@ -10,9 +10,7 @@ import type { Intervals } from "../lib/intervals.js";
 import { Listeners } from "../lib/listeners.js";
 import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
-import type { Entry } from "./entry.js";
 import type { Layers } from "./layers.js";
-import type { Part } from "./links.js";
 
 /** What an entry needs while it is watched, waited for or asked about. */
 export class Activity {
@@ -45,13 +43,6 @@ export class Activity {
   waiters: Waiters | undefined = undefined;
   /** The readers that joined after an invalidation: they wait for the request that follows (rule R2). */
   nextWaiters: Waiters | undefined = undefined;
-
-  /** The parts that the load under way has read so far, those that it waits for now, and the failures that came from parts. */
-  partsRead: Part[] = [];
-  readonly awaited: Set<Entry> = new Set();
-  /** An order in which whoever waits comes before what it waits for (rule D4); 0: it never waited. */
-  rank = 0;
-  failuresFromParts: WeakSet<WeakKey> = new WeakSet();
 
   /** The failure of the last request, until the next answer. With a value beside it, it says what of that is missing. */
   failure: Failure | undefined = undefined;

@@ -23,15 +23,6 @@ export function scheduleRelease(entry: Entry): void {
   }, 0);
 }
 
-/** Notes that an entry may be stale through its parts. It is checked once, in a microtask, after all changes of this go (rule D1). */
-export function scheduleDependencyCheck(entry: Entry): void {
-  const { core } = entry.shelf;
-  if (core.disposed) return;
-  if (core.pendingChecks.size === 0)
-    queueMicrotask(() => flush(core, core.pendingChecks, core.callbacks.revalidateIfPartsChanged));
-  core.pendingChecks.add(entry);
-}
-
 /**
  * Runs foreign code (a load, the listeners of a signal) when all that changes in this batch has changed, so that it may
  * use the cache. At once where nothing is being changed.
@@ -41,7 +32,7 @@ export function afterChange(core: Core, call: () => void): void {
   else guarded(call);
 }
 
-function flush(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]) => void): void {
+export function flush(core: Core, noted: Set<Entry>, settle: (entries: readonly Entry[]) => void): void {
   const entries = [...noted];
   noted.clear();
   batch(core, () => settle(entries));

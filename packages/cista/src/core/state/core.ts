@@ -21,8 +21,6 @@ import { type Shelf, Shelves } from "./shelf.js";
 export interface Callbacks {
   /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
   refresh(entry: Entry): void;
-  /** In a microtask: these entries may be stale through their parts (rule D1). */
-  revalidateIfPartsChanged(entries: readonly Entry[]): void;
   /** One macrotask after a watcher or reader of the entry has left (rule R3). */
   releaseIfUnused(entry: Entry): void;
   /** The clock was put back: every entry's next moment is computed anew. */
@@ -87,8 +85,6 @@ export class Core {
   afterChange: (() => void)[] = [];
   /** Entries whose moment has passed without its timer having rung: the clock was put forward, or the program was busy. */
   readonly overdue: Set<Entry> = new Set();
-  /** Entries that may be stale through their parts, checked in a microtask (rule D1). */
-  readonly pendingChecks: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
   /** Entries that somebody has left, released one macrotask later if nobody came back (rule R3). */

@@ -10,7 +10,7 @@ import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
 import { type Extra, extraOf } from "./extra.js";
-import { currentLinks, type Links, type MadeFor } from "./links.js";
+import type { Links, MadeFor, ThroughParts } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
@@ -127,19 +127,23 @@ export class Entry implements Scheduled {
     return (this.activity?.layers?.pendingWrites ?? 0) > 0 && !this.mustRevalidate;
   }
 
+  get #throughParts(): ThroughParts | undefined {
+    return this.links?.current();
+  }
+
   // ── Whether what is held is good ───────────────────────────────────────────
 
   /** Whether the value, or a part of it, must not be stored (rule D2). */
   get noStore(): boolean {
-    return this.policy.noStore || (currentLinks(this)?.noStore ?? false);
+    return this.policy.noStore || (this.#throughParts?.noStore ?? false);
   }
 
   get mustRevalidate(): boolean {
-    return this.policy.mustRevalidate || (currentLinks(this)?.mustRevalidate ?? false);
+    return this.policy.mustRevalidate || (this.#throughParts?.mustRevalidate ?? false);
   }
 
   get isInvalidated(): boolean {
-    return this.version < this.invalidatedAt || currentLinks(this)?.partsStanding === "invalidated" || !this.fits;
+    return this.version < this.invalidatedAt || this.#throughParts?.partsStanding === "invalidated" || !this.fits;
   }
 
   /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
@@ -153,15 +157,15 @@ export class Entry implements Scheduled {
 
   /** The moments at which it turns stale, expires, and no longer stands in for a failed answer. */
   get staleAt(): number {
-    return Math.min(this.#agedAt(0), currentLinks(this)?.staleAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(0), this.#throughParts?.staleAt ?? Number.POSITIVE_INFINITY);
   }
 
   get expiredAt(): number {
-    return Math.min(this.#agedAt(this.#whileRevalidate), currentLinks(this)?.expiredAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(this.#whileRevalidate), this.#throughParts?.expiredAt ?? Number.POSITIVE_INFINITY);
   }
 
   get coveredUntil(): number {
-    return Math.min(this.#agedAt(this.#ifError), currentLinks(this)?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(this.#ifError), this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   #agedAt(pastLifetime: number): number {
@@ -184,7 +188,7 @@ export class Entry implements Scheduled {
   /** Its standing by time and by its parts, whether it is invalidated or not. An open stream does not age. */
   ageing(now: number): Standing {
     if (this.activity?.isOpen) return "fresh";
-    const links = currentLinks(this);
+    const links = this.#throughParts;
     const age = this.age(now);
     const own = standingOf(this.policy, age);
     if (!links || own === "expired") return own;
@@ -207,7 +211,7 @@ export class Entry implements Scheduled {
   /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
   covers(failure: Failure, now: number): boolean {
     if (!mayBeCovered(failure) || this.age(now) >= this.policy.maxAge + this.#ifError) return false;
-    return now < (currentLinks(this)?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return now < (this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   /** Holds a new value, or that there is none; keeps the references of all that did not change (rule N2). */

@@ -1,0 +1,27 @@
+/** Sources that are made of others: what that takes comes along with them. Rules D1 to D6. */
+import type { OutputOf, StandardSchema } from "../api/check.js";
+import { define } from "../api/source.js";
+import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../api/source-contract.js";
+import { composingKey } from "../state/links.js";
+import { beginReading } from "./composing.js";
+
+type Composed<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & { load(params: P, context: CompositeContext): R };
+
+/**
+ * A source whose load reads others: `read` in its context. A change anywhere below reaches what is made of it.
+ * @example
+ * const route = composite({ name: "route", load: async ({ from, to }: Trip, { read }) => [await read(hut, from), await read(hut, to)] });
+ * @throws as `source` does; a load that reads what is made of itself fails by a CistaError code "cycle"
+ */
+export function composite<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
+  definition: Omit<Composed<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {
+    check: S;
+    load(params: P, context: CompositeContext): unknown;
+  },
+): Source<P, Known<OutputOf<S>>>;
+export function composite<P = void, R = unknown>(
+  definition: Composed<P, R, Known<Loaded<R>>>,
+): Source<P, Known<Loaded<R>>>;
+export function composite(definition: any): Source<any, any> {
+  return define(definition, { [composingKey]: beginReading });
+}
