@@ -1,29 +1,16 @@
 // Makes the picture and the tables of ARCHITECTURE.md from the code: `npm run architecture`. A test holds them against it.
 // What is drawn is read off the imports; what is listed is looked for in the functions that are named.
-import { readdirSync, readFileSync, writeFileSync } from "node:fs";
-import { dirname, join, relative } from "node:path";
+import { readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { importsOf, roomOf, sourceFiles, src } from "./rooms.mjs";
 
 const root = fileURLToPath(new URL("..", import.meta.url));
-const src = join(root, "packages/cista/src");
 const read = (file) => readFileSync(join(src, file), "utf8");
 
 // ── The rooms, and who imports whom ──────────────────────────────────────────
 
-const files = readdirSync(src, { recursive: true, encoding: "utf8" })
-  .filter((file) => /\.tsx?$/.test(file) && !file.endsWith(".d.ts"))
-  .map((file) => file.replaceAll("\\", "/"))
-  .sort();
-const roomOf = (file) =>
-  /^core\/\w+\//.test(file) ? file.split("/").slice(0, 2).join("/") : file.includes("/") ? file.split("/")[0] : "cista";
-const importsOf = (file) =>
-  [...read(file).matchAll(/(?:from|import\() ?"(\.[^"]+)"/g)]
-    .map(([, path]) =>
-      relative(src, join(src, dirname(file), path))
-        .replaceAll("\\", "/")
-        .replace(/\.js$/, ".ts"),
-    )
-    .map((path) => (files.includes(path) ? path : path.replace(/\.ts$/, ".tsx")));
+const files = sourceFiles();
 
 /** How many imports lead from one room to another. */
 function arrows() {
@@ -38,25 +25,53 @@ function arrows() {
 }
 
 const rows = [
-  ["react", "http", "browser", "lamp", "rehearsal"],
+  ["react", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"],
+  ["binding", "http", "browser", "server", "fleet", "lamp", "rehearsal"],
   ["core"],
-  ["core/operations"],
+  ["core/features"],
+  ["core/kernel"],
   ["core/state"],
   ["core/lib"],
   ["core/api"],
 ];
 const says = {
-  react: "hooks and components",
-  http: "responses as answers",
-  browser: "the page, and its store",
+  react: "hooks",
+  vue: "one file",
+  svelte: "one file",
+  solid: "two files",
+  angular: "one file",
+  lit: "one file",
+  preact: "two files",
+  plain: "no framework",
+  binding: "what all share",
+  http: "HTTP answers",
+  browser: "store and tabs",
+  server: "pages with data",
+  fleet: "processes share",
   lamp: "inspector",
   rehearsal: "fault simulation",
   core: "the cache, and its two doors: index.ts, internal.ts",
-  "core/operations": "what is done with what is held",
-  "core/state": "what is held",
+  "core/features": "what only some programs use: nothing below imports it",
+  "core/kernel": "what every page runs: it asks, loads, takes an answer, shows it, keeps it",
+  "core/state": "what is held, and the seams",
   "core/lib": "tools that know nothing of entries",
   "core/api": "what programs are written against",
 };
+
+const filesIn = (room) =>
+  files
+    .filter((file) => roomOf(file) === room && !file.endsWith("/index.ts"))
+    .map((file) => file.slice(room.length + 1).replace(/\.tsx?$/, ""));
+
+/** Folders with how many files are in them. */
+function inShort(room) {
+  const counts = new Map();
+  for (const name of filesIn(room)) {
+    const [first, rest] = name.split("/");
+    counts.set(rest ? `${first}/` : first, (counts.get(rest ? `${first}/` : first) ?? 0) + 1);
+  }
+  return [...counts].map(([name, count]) => (name.endsWith("/") ? `${name} (${count})` : name));
+}
 
 export function picture() {
   const counts = arrows();
@@ -66,15 +81,8 @@ export function picture() {
   for (const row of rows) {
     const each = (width - 32 - (row.length - 1) * 12) / row.length;
     const boxes = row.map((room, at) => {
-      const names = files
-        .filter((file) => roomOf(file) === room)
-        .map((file) =>
-          file
-            .split("/")
-            .at(-1)
-            .replace(/\.tsx?$/, ""),
-        );
-      return { room, x: 16 + at * (each + 12), lines: wrap(names.join("  "), Math.floor((each - 24) / 6.4)) };
+      const names = row.length > 1 ? inShort(room) : filesIn(room);
+      return { room, x: 16 + at * (each + 12), lines: wrap(names.join("  "), Math.floor((each - 24) / 6.9)) };
     });
     const height = 58 + Math.max(...boxes.map(({ lines }) => lines.length)) * 16;
     for (const { room, x, lines } of boxes) parts.push(box(room, x, y, each, height, lines));
@@ -101,13 +109,11 @@ function box(room, x, y, width, height, lines) {
 ${text.join("\n")}`;
 }
 
-/** One arrow below each box, with where its imports lead and how many there are. */
+/** One arrow below each box, with where its imports lead. */
 function fall(row, below, counts, each, y) {
   return row.map((room, at) => {
     const x = 16 + at * (each + 12) + 26;
-    const led = below
-      .filter((other) => counts.has(`${room} ${other}`))
-      .map((other) => `${other.replace("core/", "")} ${counts.get(`${room} ${other}`)}`);
+    const led = below.filter((other) => counts.has(`${room} ${other}`)).map((other) => other.replace("core/", ""));
     return `<path d="M${x} ${y + 3}v22m-4 -6l4 6 4 -6" fill="none" stroke="#7a8794" stroke-width="1.5"/><text x="${x + 12}" y="${y + 20}" fill="#555" font-size="11.5">${led.join(", ")}</text>`;
   });
 }
@@ -126,27 +132,27 @@ function wrap(text, length) {
 const walks = {
   read: [
     ["core/cache.ts", "read", "`cache.read(source, params)`"],
-    ["core/operations/reader.ts", "read", "by the cache mode: from what is held, or from the source"],
-    ["core/operations/reader.ts", "heldOrAsked", "fresh, or stale and allowed: that is the answer"],
-    ["core/operations/reader.ts", "waitFor", "else it waits"],
-    ["core/operations/asking.ts", "joinRequest", "joins the request under way, if there is one (rule R1)"],
-    ["core/operations/asking.ts", "startRequest", "else makes one, and asks the request budget (R7)"],
+    ["core/features/reading/reader.ts", "read", "by the cache mode: from what is held, or from the source"],
+    ["core/features/reading/reader.ts", "heldOrAsked", "fresh, or stale and allowed: that is the answer"],
+    ["core/features/reading/reader.ts", "waitFor", "else it waits"],
+    ["core/kernel/asking.ts", "joinRequest", "joins the request under way, if there is one (rule R1)"],
+    ["core/kernel/asking.ts", "startRequest", "else makes one, and asks the request budget (R7)"],
     ["core/lib/request.ts", "start", "waits for a network (R6)"],
     ["core/lib/request.ts", "#try", "one try, with its time-out (R5)"],
     ["core/lib/request.ts", "#load", "calls the load once the batch is consistent"],
-    ["core/operations/loading.ts", "load", "through the interceptors; over HTTP this is `http/load.ts`", "load("],
+    ["core/kernel/loading.ts", "load", "through the interceptors; over HTTP this is `http/load.ts`", "load("],
     ["core/lib/request.ts", "#answerOf", "back: what came, as an answer, and checked", false],
-    ["core/operations/asking.ts", "takeAnswer", "holds it, and what it was made of", false],
-    ["core/operations/taking.ts", "applyAnswer", "with its freshness, labels and validator (F6, F7)"],
-    ["core/operations/asking.ts", "finishRequest", "follow-ups of an invalidation meanwhile (R2)", false],
-    ["core/operations/asking.ts", "settleWaiters", "whoever waited gets it"],
+    ["core/kernel/asking.ts", "takeAnswer", "holds it, and what it was made of", false],
+    ["core/kernel/taking.ts", "applyAnswer", "with its freshness, labels and validator (F6, F7)"],
+    ["core/kernel/asking.ts", "finishRequest", "follow-ups of an invalidation meanwhile (R2)", false],
+    ["core/kernel/asking.ts", "settleWaiters", "whoever waited gets it"],
   ],
   batch: [
     ["core/state/batches.ts", "batch", "a change of state; batches inside are part of it"],
     ["core/state/batches.ts", "closeBatch", "when the outermost one ends, until nothing is left to do:"],
-    ["core/operations/watching.ts", "onDue", "what is overdue turns stale or expires (F3)", "onDue"],
+    ["core/kernel/watching.ts", "onDue", "what is overdue turns stale or expires (F3)", "onDue"],
     ["core/state/batches.ts", "refreshDirty", "each dirty entry:", false],
-    ["core/operations/looking.ts", "refresh", "its reading (N1) and its next moment (F8)", "refresh("],
+    ["core/kernel/looking.ts", "refresh", "its reading (N1) and its next moment (F8)", "refresh("],
     ["core/lib/guarded.ts", "guarded", "foreign code: loads, listeners of signals", false],
     ["core/lib/recorder.ts", "tell", "the journal's listeners", false],
     ["core/state/batches.ts", "notifyNow", "last, the watchers whose reading changed", false],

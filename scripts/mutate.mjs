@@ -59,7 +59,7 @@ function testsFor(path) {
     return ["redis", "processes", "poisoned-redis"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
   }
   if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return fleetTests;
-  if (path.endsWith("/operations/loading.ts")) return [...fleetTests, ...tests.filter((file) => !/\/http/.test(file))];
+  if (path.endsWith("/kernel/loading.ts")) return [...fleetTests, ...tests.filter((file) => !/\/http/.test(file))];
   if (/\/(server|browser|binding|react)\//.test(path)) return pageTests;
   return tests.filter((file) => !path.includes("/core/") || !/\/http/.test(file));
 }

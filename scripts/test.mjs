@@ -15,6 +15,7 @@ import { redisPath } from "./redis.mjs";
 install();
 needPrograms();
 step("lint and format", "npx", ["biome", "check", "--error-on-warnings", "."]);
+step("rooms", "node", ["scripts/rooms.mjs"]);
 step("types", "npx", ["tsc", "-p", "tsconfig.json"]);
 step("types of the library's own build", "npx", ["tsc", "-p", "packages/cista/tsconfig.json"]);
 build();

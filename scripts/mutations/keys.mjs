@@ -3,7 +3,7 @@ export const keys = [
   ["live fresh", "entry.ts", 'if (this.activity?.isOpen) return "fresh";', ""],
   [
     "live closes",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     "if (activity.watchers === 0) scheduleRelease(entry);\n}",
     "if (activity.watchers === 0 && !activity.isOpen) scheduleRelease(entry);\n}",
   ],

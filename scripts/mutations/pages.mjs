@@ -16,10 +16,10 @@ export const pages = [
   ["H8", "page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],
   ["H8 values", "use-value.ts", "refuseLeft(cache, key);", ""],
   ["H9", "receive.ts", 'console.warn("Cista: what came with the page cannot be read:", thrown);', "throw thrown;"],
-  ["H2", "operations/asking.ts", 'if (entry.activity?.isBrought && standing !== "invalidated") return false;', ""],
+  ["H2", "kernel/asking.ts", 'if (entry.activity?.isBrought && standing !== "invalidated") return false;', ""],
   [
     "H2 invalidated",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     'entry.activity?.isBrought && standing !== "invalidated"',
     "entry.activity?.isBrought",
   ],

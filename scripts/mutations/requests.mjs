@@ -2,12 +2,12 @@
 export const requests = [
   [
     "D6",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     'answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined)',
     "answerFor: () => undefined",
   ],
-  ["E1 parts", "operations/asking.ts", "if (!wasToldOfPart) tellFailure", "tellFailure"],
-  ["E1 requests", "operations/asking.ts", "if (!wasToldOfPart) tellFailure", "if (false) tellFailure"],
+  ["E1 parts", "kernel/asking.ts", "if (!wasToldOfPart) tellFailure", "tellFailure"],
+  ["E1 requests", "kernel/asking.ts", "if (!wasToldOfPart) tellFailure", "if (false) tellFailure"],
   ["E1 writes", "sending.ts", "tellFailure(this.#core, last, this.#action);", ""],
   ["E1 journal", "sending.ts", "if (failure instanceof Failure) this.#record", "if (false) this.#record"],
   ["E1 callbacks", "failing.ts", "tellFailure(core, asFailure(thrown), action);", ""],
@@ -17,23 +17,18 @@ export const requests = [
   ["R9 elsewhere", "exchange.ts", "|| !isTrusted(server, ask.url, ask.named)) return first;", ") return first;"],
   [
     "R1",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     "if (!activity.request) startRequest(entry, cause, mode, askedVersion);",
     "if (!activity.waiters || true) startRequest(entry, cause, mode, askedVersion);",
   ],
-  [
-    "R2 put supersedes",
-    "operations/asking.ts",
-    "if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);",
-    "",
-  ],
+  ["R2 put supersedes", "kernel/asking.ts", "if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);", ""],
   [
     "R2 follow-up",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     "if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))",
     "if (false)",
   ],
-  ["R2 late joiners", "operations/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
+  ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
   ["R3 abort", "watching.ts", "if (activity.request && !isWanted) abandonRequest", "if (false) abandonRequest"],
   [
     "R3 parts of what is wanted",
@@ -58,7 +53,7 @@ export const requests = [
   ["R4", "watching.ts", "if (couldRequest) activity.requestingWatchers--;", ""],
   ["R5 jitter", "request.ts", "this.#plan.clock.random() * this.#longestPause()", "2 * this.#longestPause()"],
   ["R5 retryAfter", "request.ts", "if (retryAfter !== undefined && !this.#streamed) return retryAfter;", ""],
-  ["R5 long pauses", "operations/asking.ts", "(delay <= longestWait || activity.requestingWatchers > 0)", "true"],
+  ["R5 long pauses", "kernel/asking.ts", "(delay <= longestWait || activity.requestingWatchers > 0)", "true"],
   ["R5 long timers", "cache-clock.ts", "if (delay <= longestDelay) return", "if (true) return"],
   [
     "R5 streams",
@@ -68,7 +63,7 @@ export const requests = [
   ],
   ["R5 mistakes", "failure.ts", 'return kind === "load" && !isMistake(details.cause);', 'return kind === "load";'],
   ["R5 time-out", "request.ts", "this.#fail(failure);\n    abort.abort(failure);", "abort.abort(failure);"],
-  ["R5 hurry", "operations/asking.ts", "else if (endsPauses.has(cause)) activity.request.hurry();", ""],
+  ["R5 hurry", "kernel/asking.ts", "else if (endsPauses.has(cause)) activity.request.hurry();", ""],
   [
     "R6 offline",
     "request.ts",
@@ -77,7 +72,7 @@ export const requests = [
   ],
   [
     "R6 composite",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     "entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings",
     "settings",
   ],
@@ -127,7 +122,7 @@ export const requests = [
   ["D4", "composing.ts", "if (below.rank > above.rank) return;", "return;"],
   [
     "D5 retry",
-    "operations/asking.ts",
+    "kernel/asking.ts",
     "!entry.links?.isOfPart(failure) && settings.retry.when(failure)",
     "settings.retry.when(failure)",
   ],

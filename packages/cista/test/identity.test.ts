@@ -540,7 +540,7 @@ describe("nothing of a secret leaves the memory", () => {
     expect(Object.values(block.entries[0].varies).filter(Boolean)).toEqual(["*"]);
 
     // In the browser: nobody is known yet, then Ada, then Bob.
-    const { restoreWith } = await import("../src/core/operations/restoring.js");
+    const { restoreWith } = await import("../src/core/features/storing/restoring.js");
     let token: string | undefined;
     const inBrowser = server(answer, { headers: () => (token ? { [Object.keys(headers)[0] as string]: token } : {}) });
     const own = inBrowser.api.source<any, any>(hut);

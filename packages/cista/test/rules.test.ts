@@ -3,6 +3,7 @@ import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { paths as madeFiles, picture, withTables } from "../../../scripts/architecture.mjs";
 import { mutations, patternOf } from "../../../scripts/mutations/index.mjs";
+import { forbiddenImports, roomOf, rooms, sourceFiles } from "../../../scripts/rooms.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const src = at("../src/");
@@ -74,6 +75,21 @@ test("docs/errors.md has every code of CistaError, and no other", () => {
   );
   const type = readFileSync(`${src}core/api/failure.ts`, "utf8").split("type CistaErrorCode =")[1]?.split(";")[0] ?? "";
   expect(listed).toEqual([...type.matchAll(/"([a-z-]+)"/g)].map(([, code]) => code));
+});
+
+test("no room imports what it may not, and every room has a rule (scripts/rooms.mjs)", () => {
+  expect(sourceFiles().flatMap((file) => forbiddenImports(file))).toEqual([]);
+  expect([...new Set(sourceFiles().map(roomOf))].sort()).toEqual(Object.keys(rooms).sort());
+});
+
+test.each(Object.keys(rooms))("an import that the room %s may not have is refused", (room) => {
+  const file = room === "cista" ? "new.ts" : `${room}/new.ts`;
+  const up = "../".repeat(file.split("/").length - 1) || "./";
+  const other = Object.keys(rooms).find((each) => each !== room && !rooms[room]?.mayImport.includes(each)) as string;
+  const toRoom = (path: string) => forbiddenImports(file, `import { x } from "${up}${path}";`);
+  expect(toRoom(`${other}/x.js`)).toEqual([expect.stringContaining(`${file} imports ${other}/x.ts`)]);
+  if (!room.startsWith("core")) expect(toRoom("core/state/entry.js")).toHaveLength(1); // past the doors
+  expect(toRoom(`${room === "cista" ? "" : `${room}/`}x.js`)).toEqual([]);
 });
 
 test("ARCHITECTURE.md and its picture are as the code is (npm run architecture)", () => {

@@ -74,10 +74,10 @@ export type {
   Write,
   WriteDefinition,
 } from "./api/write-contract.js";
+export { matching } from "./features/changing/selector.js";
+export { composite } from "./features/composite/composite.js";
+export { journalOf } from "./features/observing/journaling.js";
+export { restoreSnapshot } from "./features/storing/restoring.js";
+export { takeSnapshot } from "./features/storing/snapshot.js";
+export { write } from "./features/writing/write.js";
 export type { Params } from "./lib/key.js";
-export { composite } from "./operations/composite.js";
-export { journalOf } from "./operations/journaling.js";
-export { restoreSnapshot } from "./operations/restoring.js";
-export { matching } from "./operations/selector.js";
-export { takeSnapshot } from "./operations/snapshot.js";
-export { write } from "./operations/write.js";

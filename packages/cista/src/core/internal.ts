@@ -19,13 +19,7 @@ export { type Change, sendLater, steadyEnvironment, type WriteKeeper } from "./a
 export { wasJustMade } from "./api/source.js";
 export { type StoredEntry, wellFormed } from "./api/stored.js";
 export { CoreCache } from "./cache.js";
-export { freezeDeep } from "./lib/freeze.js";
-export { keyText } from "./lib/key.js";
-export { omitUndefined } from "./lib/omit-undefined.js";
-export { picked } from "./lib/picking.js";
-export { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
-export { isIterable } from "./lib/request.js";
-export { share } from "./lib/share.js";
+export { onChange } from "./features/changing/change-listeners.js";
 export {
   adoptChange,
   adoptEntry,
@@ -33,13 +27,19 @@ export {
   meansStored,
   type PlainSelector,
   plainSelector,
-} from "./operations/adopting.js";
-export { onChange } from "./operations/change-listeners.js";
-export { type LaidWrite, layWrite, setKeeper } from "./operations/laying.js";
-export { expectWithPage, restoreWith } from "./operations/restoring.js";
-export { detailsOf, snapshotWith, staysHere } from "./operations/snapshot.js";
-export { onUserChanged } from "./operations/users.js";
-export { changeInterval } from "./operations/view.js";
+} from "./features/storing/adopting.js";
+export { expectWithPage, restoreWith } from "./features/storing/restoring.js";
+export { detailsOf, snapshotWith, staysHere } from "./features/storing/snapshot.js";
+export { type LaidWrite, layWrite, setKeeper } from "./features/writing/laying.js";
+export { onUserChanged } from "./kernel/users.js";
+export { changeInterval } from "./kernel/view.js";
+export { freezeDeep } from "./lib/freeze.js";
+export { keyText } from "./lib/key.js";
+export { omitUndefined } from "./lib/omit-undefined.js";
+export { picked } from "./lib/picking.js";
+export { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "./lib/rendering.js";
+export { isIterable } from "./lib/request.js";
+export { share } from "./lib/share.js";
 export {
   clockOf,
   contextOf,

@@ -1,7 +1,7 @@
 import { type Cache, write } from "cista";
 import type { KeptRecord } from "cista/browser";
 import { expect, test, vi } from "vitest";
-import { requestForNewUser } from "../../src/core/operations/users.js";
+import { requestForNewUser } from "../../src/core/kernel/users.js";
 import { coreOf } from "../../src/core/state/core.js";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";

@@ -1,6 +1,6 @@
 /**
  * What the core notes when something happens, for a journal. Nothing is put together here: a journal makes events of it,
- * and is there only in programs that ask for one (operations/journaling.ts).
+ * and is there only in programs that ask for one (features/observing/journaling.ts).
  */
 import type { Answer } from "../api/answer.js";
 import type { Failure } from "../api/failure.js";

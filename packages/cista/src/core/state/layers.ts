@@ -1,6 +1,6 @@
 /**
  * What the core knows of the changes that writes lay over an entry. How they are laid and removed comes with `write()`
- * (operations/layers.ts): a program without writes does not carry it along. Rules W1, W2.
+ * (features/writing/layers.ts): a program without writes does not carry it along. Rules W1, W2.
  */
 
 /** The layers over what one entry holds; made with the first. */

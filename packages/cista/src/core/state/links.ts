@@ -1,6 +1,6 @@
 /**
  * What the core knows of what an entry is made of. How parts are read, and what follows when one changes, comes with
- * `composite()` (operations/dependencies.ts, operations/composing.ts): a program without it does not carry it along. Rule D2.
+ * `composite()` (features/composite/dependencies.ts, features/composite/composing.ts): a program without it does not carry it along. Rule D2.
  */
 import type { Answer } from "../api/answer.js";
 import type { Failure } from "../api/failure.js";

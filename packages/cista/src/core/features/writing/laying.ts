@@ -1,13 +1,14 @@
 /** A write's layers without its sending: for what is sent later, or by another tab. Rules O2, O4. */
-import type { Cache } from "../api/contract.js";
-import { CistaError, preview } from "../api/failure.js";
-import type { WriteKeeper } from "../api/seams.js";
-import type { RunOptions, Write } from "../api/write-contract.js";
-import { batch } from "../state/batches.js";
-import { type Core, coreOf, type RunWith, runKey } from "../state/core.js";
-import { markInvalidated, requestIfWatched } from "./changing.js";
+import type { Cache } from "../../api/contract.js";
+import { CistaError, preview } from "../../api/failure.js";
+import type { WriteKeeper } from "../../api/seams.js";
+import type { RunOptions, Write } from "../../api/write-contract.js";
+import { requestIfWatched } from "../../kernel/asking.js";
+import { resumeAfterWrites } from "../../kernel/watching.js";
+import { batch } from "../../state/batches.js";
+import { type Core, coreOf, type RunWith, runKey } from "../../state/core.js";
+import { markInvalidated } from "../changing/changing.js";
 import type { WriteLayers } from "./layers.js";
-import { resumeAfterWrites } from "./watching.js";
 import { addLayers } from "./write.js";
 
 /** What lies over entries until somebody says what became of the write. */

@@ -1,11 +1,11 @@
 /** Which entries a selector means. */
-import type { PartOf, Selector, SourceSelector } from "../api/contract.js";
-import { CistaError, preview } from "../api/failure.js";
-import type { Source } from "../api/source-contract.js";
-import { keyText, sameParams } from "../lib/key.js";
-import type { Core } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import { infoOf } from "./info.js";
+import type { PartOf, Selector, SourceSelector } from "../../api/contract.js";
+import { CistaError, preview } from "../../api/failure.js";
+import type { Source } from "../../api/source-contract.js";
+import { keyText, sameParams } from "../../lib/key.js";
+import type { Core } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import { infoOf } from "../observing/info.js";
 
 /**
  * A selector whose params are checked against the source's: for `invalidates`, where nothing else does.

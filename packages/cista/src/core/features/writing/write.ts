@@ -1,18 +1,18 @@
 /** Writes: how one is defined, and how a run of it begins. Rules W1, W4. */
 
-import type { FailedAction, Selector } from "../api/contract.js";
-import { milliseconds } from "../api/duration.js";
-import { CistaError, preview } from "../api/failure.js";
-import { retryPlan } from "../api/settings.js";
-import type { LayerEditor, Write, WriteDefinition } from "../api/write-contract.js";
-import { shareKeeping } from "../lib/share.js";
-import { batch } from "../state/batches.js";
-import { assertNotDisposed, type Core, type RunWith, runKey } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import { runCallback } from "./failing.js";
-import { getOrCreateEntry } from "./keeping.js";
+import type { FailedAction, Selector } from "../../api/contract.js";
+import { milliseconds } from "../../api/duration.js";
+import { CistaError, preview } from "../../api/failure.js";
+import { retryPlan } from "../../api/settings.js";
+import type { LayerEditor, Write, WriteDefinition } from "../../api/write-contract.js";
+import { runCallback } from "../../kernel/failing.js";
+import { getOrCreateEntry } from "../../kernel/keeping.js";
+import { shareKeeping } from "../../lib/share.js";
+import { batch } from "../../state/batches.js";
+import { assertNotDisposed, type Core, type RunWith, runKey } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import { selected } from "../changing/selector.js";
 import { addLayer, WriteLayers } from "./layers.js";
-import { selected } from "./selector.js";
 import { runWrite } from "./sending.js";
 
 /**

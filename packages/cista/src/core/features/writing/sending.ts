@@ -1,25 +1,26 @@
 /** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4. */
-import { answer } from "../api/answer.js";
-import type { FailedAction, Selector } from "../api/contract.js";
-import { type Duration, milliseconds } from "../api/duration.js";
-import { Failure } from "../api/failure.js";
-import type { EventDetails, JournalKind } from "../api/journal.js";
-import { sendLater } from "../api/seams.js";
-import { type Retry, retryPlan } from "../api/settings.js";
-import type { RunOptions, SendContext, SendingPhase, Write } from "../api/write-contract.js";
-import { onAbort } from "../lib/abort.js";
-import { guarded } from "../lib/guarded.js";
-import { Outbox, type Outgoing } from "../lib/outbox.js";
-import { Request } from "../lib/request.js";
-import { afterChange, batch } from "../state/batches.js";
-import { type Core, nowOf } from "../state/core.js";
-import { tellChange } from "./change-listeners.js";
-import { markInvalidated, requestIfWatched } from "./changing.js";
-import { runCallback, tellFailure } from "./failing.js";
+import { answer } from "../../api/answer.js";
+import type { FailedAction, Selector } from "../../api/contract.js";
+import { type Duration, milliseconds } from "../../api/duration.js";
+import { Failure } from "../../api/failure.js";
+import type { EventDetails, JournalKind } from "../../api/journal.js";
+import { sendLater } from "../../api/seams.js";
+import { type Retry, retryPlan } from "../../api/settings.js";
+import type { RunOptions, SendContext, SendingPhase, Write } from "../../api/write-contract.js";
+import { requestIfWatched } from "../../kernel/asking.js";
+import { runCallback, tellFailure } from "../../kernel/failing.js";
+import { requestForNewUser } from "../../kernel/users.js";
+import { resumeAfterWrites } from "../../kernel/watching.js";
+import { onAbort } from "../../lib/abort.js";
+import { guarded } from "../../lib/guarded.js";
+import { Outbox, type Outgoing } from "../../lib/outbox.js";
+import { Request } from "../../lib/request.js";
+import { afterChange, batch } from "../../state/batches.js";
+import { type Core, nowOf } from "../../state/core.js";
+import { tellChange } from "../changing/change-listeners.js";
+import { markInvalidated } from "../changing/changing.js";
+import { selected } from "../changing/selector.js";
 import type { WriteLayers } from "./layers.js";
-import { selected } from "./selector.js";
-import { requestForNewUser } from "./users.js";
-import { resumeAfterWrites } from "./watching.js";
 
 /** For one try of a write that says nothing of it. */
 const usualTimeout: Duration = "2m";

@@ -1,17 +1,17 @@
 /** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10. */
-import type { Cache } from "../api/contract.js";
-import { CistaError, preview } from "../api/failure.js";
-import { ageAt } from "../api/freshness.js";
-import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../api/stored.js";
-import { batch } from "../state/batches.js";
-import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Shelf } from "../state/shelf.js";
-import { supersede } from "./asking.js";
-import { linkRestored, linksOf } from "./dependencies.js";
-import { changeHeld, getOrCreateEntry } from "./keeping.js";
+import type { Cache } from "../../api/contract.js";
+import { CistaError, preview } from "../../api/failure.js";
+import { ageAt } from "../../api/freshness.js";
+import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../../api/stored.js";
+import { supersede } from "../../kernel/asking.js";
+import { changeHeld, getOrCreateEntry } from "../../kernel/keeping.js";
+import { outcomeOf } from "../../kernel/waiting.js";
+import { batch } from "../../state/batches.js";
+import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Shelf } from "../../state/shelf.js";
+import { linkRestored, linksOf } from "../composite/dependencies.js";
 import { detailsOf, notedUsers } from "./snapshot.js";
-import { outcomeOf } from "./waiting.js";
 
 /**
  * Takes a snapshot's entries in, where nothing younger is held. Rule S1: it is foreign; a bad entry is dropped and journaled,

@@ -1,8 +1,8 @@
 /** Sources that are made of others: what that takes comes along with them. Rules D1 to D6. */
-import type { OutputOf, StandardSchema } from "../api/check.js";
-import { define } from "../api/source.js";
-import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../api/source-contract.js";
-import { composingKey } from "../state/links.js";
+import type { OutputOf, StandardSchema } from "../../api/check.js";
+import { define } from "../../api/source.js";
+import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../../api/source-contract.js";
+import { composingKey } from "../../state/links.js";
 import { beginReading } from "./composing.js";
 
 type Composed<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & { load(params: P, context: CompositeContext): R };

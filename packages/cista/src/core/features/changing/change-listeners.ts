@@ -1,8 +1,8 @@
 /** Tells other tabs, and other processes, what a program has done to entries: as data, by what it meant and by what it hit. Rule B3. */
-import type { Cache, Selector } from "../api/contract.js";
-import type { Change } from "../api/seams.js";
-import { type Core, coreOf } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
+import type { Cache, Selector } from "../../api/contract.js";
+import type { Change } from "../../api/seams.js";
+import { type Core, coreOf } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
 
 /** Calls back at each change, before it takes place; where something was put, after. Returns its own end. */
 export function onChange(cache: Cache, listener: (change: Change) => void): () => void {

@@ -1,16 +1,16 @@
 /** How a composite's load reads its parts, and cycles. Rules D1, D2, D3, D4, D5. */
-import { CistaError, Failure } from "../api/failure.js";
-import { standingOf } from "../api/freshness.js";
-import type { ArgumentsOf, LoadMode, Source } from "../api/source-contract.js";
-import type { Request } from "../lib/request.js";
-import { batch } from "../state/batches.js";
-import { assertNotDisposed, nowOf } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Part, PartsReader } from "../state/links.js";
-import { joinRequest } from "./asking.js";
+import { CistaError, Failure } from "../../api/failure.js";
+import { standingOf } from "../../api/freshness.js";
+import type { ArgumentsOf, LoadMode, Source } from "../../api/source-contract.js";
+import { joinRequest } from "../../kernel/asking.js";
+import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { heldValue, untilAborted } from "../../kernel/waiting.js";
+import type { Request } from "../../lib/request.js";
+import { batch } from "../../state/batches.js";
+import { assertNotDisposed, nowOf } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Part, PartsReader } from "../../state/links.js";
 import { linksOf, noteValueRead, notRead, releasePart } from "./dependencies.js";
-import { getOrCreateEntry, reschedule } from "./keeping.js";
-import { heldValue, untilAborted } from "./waiting.js";
 
 /** One try, as it reads its parts: what it still does when it is over is nobody's business. */
 interface Reader {

@@ -5,8 +5,7 @@ import { Intervals } from "../lib/intervals.js";
 import { batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { abandonRequest, startRequest, wantsRequest } from "./asking.js";
-import { requestIfWatched } from "./changing.js";
+import { abandonRequest, requestIfWatched, startRequest, wantsRequest } from "./asking.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */

@@ -1,17 +1,17 @@
 /** What another tab has learned, held here. Rule B1. */
-import type { Cache, Selector } from "../api/contract.js";
-import type { StoredEntry } from "../api/stored.js";
-import { keyText } from "../lib/key.js";
-import { batch } from "../state/batches.js";
-import { type Core, coreOf, nowOf, record } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import { supersede } from "./asking.js";
-import { forget, invalidate } from "./changing.js";
-import { changeHeld, getOrCreateEntry, reschedule } from "./keeping.js";
+import type { Cache, Selector } from "../../api/contract.js";
+import type { StoredEntry } from "../../api/stored.js";
+import { supersede } from "../../kernel/asking.js";
+import { changeHeld, getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { outcomeOf } from "../../kernel/waiting.js";
+import { keyText } from "../../lib/key.js";
+import { batch } from "../../state/batches.js";
+import { type Core, coreOf, nowOf, record } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import { forget, invalidate } from "../changing/changing.js";
+import { areMeant, selected } from "../changing/selector.js";
 import { checkedNow } from "./restoring.js";
-import { areMeant, selected } from "./selector.js";
 import { detailsOf, staysHere } from "./snapshot.js";
-import { outcomeOf } from "./waiting.js";
 
 /**
  * Holds what another tab has learned, in place of what is held here: it is newer (rule B1).

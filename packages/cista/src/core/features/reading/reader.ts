@@ -1,17 +1,17 @@
 /** One value, once, by the cache mode that the reader wants. Rule F2. */
 
-import type { ReadOptions } from "../api/contract.js";
-import { milliseconds } from "../api/duration.js";
-import { CistaError, Failure, ofEntry, preview } from "../api/failure.js";
-import type { LoadMode } from "../api/source-contract.js";
-import { keyText } from "../lib/key.js";
-import { batch } from "../state/batches.js";
-import { nowOf, record } from "../state/core.js";
-import { Entry } from "../state/entry.js";
-import type { Shelf } from "../state/shelf.js";
-import { joinRequest, startRequest } from "./asking.js";
-import { getOrCreateEntry, reschedule } from "./keeping.js";
-import { heldValue, untilAborted } from "./waiting.js";
+import type { ReadOptions } from "../../api/contract.js";
+import { milliseconds } from "../../api/duration.js";
+import { CistaError, Failure, ofEntry, preview } from "../../api/failure.js";
+import type { LoadMode } from "../../api/source-contract.js";
+import { joinRequest, startRequest } from "../../kernel/asking.js";
+import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { heldValue, untilAborted } from "../../kernel/waiting.js";
+import { keyText } from "../../lib/key.js";
+import { batch } from "../../state/batches.js";
+import { nowOf, record } from "../../state/core.js";
+import { Entry } from "../../state/entry.js";
+import type { Shelf } from "../../state/shelf.js";
 
 /** One value, once: from what is held, or from the source. */
 export function read(shelf: Shelf, params: unknown, options: ReadOptions): Promise<unknown> {

@@ -1,11 +1,11 @@
 /** The cache's content as data. Rules S1, S2, H10. */
-import type { AnswerDetails } from "../api/answer.js";
-import type { Cache, Selector } from "../api/contract.js";
-import type { Snapshot, StoredEntry } from "../api/stored.js";
-import { omitUndefined } from "../lib/omit-undefined.js";
-import { assertNotDisposed, coreOf, nowOf } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import { selected } from "./selector.js";
+import type { AnswerDetails } from "../../api/answer.js";
+import type { Cache, Selector } from "../../api/contract.js";
+import type { Snapshot, StoredEntry } from "../../api/stored.js";
+import { omitUndefined } from "../../lib/omit-undefined.js";
+import { assertNotDisposed, coreOf, nowOf } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import { selected } from "../changing/selector.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
 const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;

@@ -1,10 +1,10 @@
 /** An entry as `entries()` and selectors show it. */
-import type { EntryInfo } from "../api/contract.js";
-import type { AnyReading, Reading } from "../api/reading.js";
-import { omitUndefined } from "../lib/omit-undefined.js";
-import { never } from "../lib/schedule.js";
-import type { Entry } from "../state/entry.js";
-import { heldReading } from "./looking.js";
+import type { EntryInfo } from "../../api/contract.js";
+import type { AnyReading, Reading } from "../../api/reading.js";
+import { heldReading } from "../../kernel/looking.js";
+import { omitUndefined } from "../../lib/omit-undefined.js";
+import { never } from "../../lib/schedule.js";
+import type { Entry } from "../../state/entry.js";
 
 /** An entry as lists and selectors show it. */
 export function infoOf(entry: Entry): EntryInfo {

@@ -1,11 +1,11 @@
 /** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2. */
-import { type Answer, partsUnchanged } from "../api/answer.js";
-import type { Failure } from "../api/failure.js";
-import { flush, markDirty, scheduleRelease } from "../state/batches.js";
-import type { Core } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Links, MadeFor, Part, ThroughParts } from "../state/links.js";
-import { startRequest } from "./asking.js";
+import { type Answer, partsUnchanged } from "../../api/answer.js";
+import type { Failure } from "../../api/failure.js";
+import { startRequest } from "../../kernel/asking.js";
+import { flush, markDirty, scheduleRelease } from "../../state/batches.js";
+import type { Core } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Links, MadeFor, Part, ThroughParts } from "../../state/links.js";
 
 export const notRead: number = -1;
 

@@ -123,6 +123,15 @@ export function abortRequest(entry: Entry, note: string): void {
   if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
 }
 
+/** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
+export function requestIfWatched(entry: Entry): void {
+  const { activity } = entry;
+  if (!activity || activity.signedOut || (entry.isHeldByWrite && !activity.request)) return;
+  if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
+  if (activity.request) activity.request.hurry();
+  else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");
+}
+
 /** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
   if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);

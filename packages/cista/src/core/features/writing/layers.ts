@@ -1,14 +1,14 @@
 /**
  * Layers: the pending changes of writes, applied over the held value until their writes settle. Rules W1, W2.
  */
-import { asFailure } from "../api/failure.js";
-import { freezeDeep } from "../lib/freeze.js";
-import { shareKeeping } from "../lib/share.js";
-import { markDirty } from "../state/batches.js";
-import { record } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Layers } from "../state/layers.js";
-import { runCallback } from "./failing.js";
+import { asFailure } from "../../api/failure.js";
+import { runCallback } from "../../kernel/failing.js";
+import { freezeDeep } from "../../lib/freeze.js";
+import { shareKeeping } from "../../lib/share.js";
+import { markDirty } from "../../state/batches.js";
+import { record } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Layers } from "../../state/layers.js";
 
 /** One pending change. */
 interface Layer {

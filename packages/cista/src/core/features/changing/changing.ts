@@ -1,14 +1,14 @@
 /** Changes that a program makes: put, patch, invalidate, delete; and a newer definition of a source. Rules R2, F5. */
-import type { AnswerDetails } from "../api/answer.js";
-import { CistaError } from "../api/failure.js";
-import { batch, markDirty, notifySoon, scheduleRelease } from "../state/batches.js";
-import { nowOf, record } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Shelf } from "../state/shelf.js";
-import { restartRequest, startRequest, supersede } from "./asking.js";
+import type { AnswerDetails } from "../../api/answer.js";
+import { CistaError } from "../../api/failure.js";
+import { requestIfWatched, restartRequest, startRequest, supersede } from "../../kernel/asking.js";
+import { changeHeld, evict, reschedule } from "../../kernel/keeping.js";
+import { outcomeOf } from "../../kernel/waiting.js";
+import { batch, markDirty, notifySoon, scheduleRelease } from "../../state/batches.js";
+import { nowOf, record } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Shelf } from "../../state/shelf.js";
 import { tellChange } from "./change-listeners.js";
-import { changeHeld, evict, reschedule } from "./keeping.js";
-import { outcomeOf } from "./waiting.js";
 
 /**
  * Holds a value that the program gives.
@@ -90,15 +90,6 @@ export function markInvalidated(entry: Entry, write?: string): boolean {
   markDirty(entry);
   entry.links?.tellDependents();
   return true;
-}
-
-/** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
-export function requestIfWatched(entry: Entry): void {
-  const { activity } = entry;
-  if (!activity || activity.signedOut || (entry.isHeldByWrite && !activity.request)) return;
-  if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
-  if (activity.request) activity.request.hurry();
-  else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");
 }
 
 /** Forgets what is held; the entry itself goes too where nobody watches it, waits for it or is made of it. */

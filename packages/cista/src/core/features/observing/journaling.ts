@@ -2,16 +2,16 @@
  * The journal of one cache: the facts that the core notes, as events with a Cache-Status (RFC 9211). A program that asks for
  * no journal does not carry this along.
  */
-import { partsUnchanged } from "../api/answer.js";
-import type { Cache } from "../api/contract.js";
-import type { EventDetails, Journal, JournalKind } from "../api/journal.js";
-import { type ForwardEnd, forwardStatus, hitStatus } from "../lib/cache-status.js";
-import { Recorder } from "../lib/recorder.js";
-import type { Request } from "../lib/request.js";
-import { type Core, coreOf, nowOf } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
-import type { Facts, JournalWriter } from "../state/facts.js";
-import { forwardReason } from "./asking.js";
+import { partsUnchanged } from "../../api/answer.js";
+import type { Cache } from "../../api/contract.js";
+import type { EventDetails, Journal, JournalKind } from "../../api/journal.js";
+import { forwardReason } from "../../kernel/asking.js";
+import { type ForwardEnd, forwardStatus, hitStatus } from "../../lib/cache-status.js";
+import { Recorder } from "../../lib/recorder.js";
+import type { Request } from "../../lib/request.js";
+import { type Core, coreOf, nowOf } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { Facts, JournalWriter } from "../../state/facts.js";
 
 /**
  * The ordered record of all that happens in a cache, from now on: what was asked, why, and what came of it.

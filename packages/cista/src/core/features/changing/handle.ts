@@ -1,10 +1,10 @@
 /** One entry, with all that can be done with it: `cache.at`. */
-import type { AnswerDetails } from "../api/answer.js";
-import type { EntryHandle, ReadOptions } from "../api/contract.js";
-import type { Reading, View, ViewOptions } from "../api/reading.js";
-import type { Source } from "../api/source-contract.js";
-import { keyText } from "../lib/key.js";
-import { assertNotDisposed, type Core } from "../state/core.js";
+import type { AnswerDetails } from "../../api/answer.js";
+import type { EntryHandle, ReadOptions } from "../../api/contract.js";
+import type { Reading, View, ViewOptions } from "../../api/reading.js";
+import type { Source } from "../../api/source-contract.js";
+import { keyText } from "../../lib/key.js";
+import { assertNotDisposed, type Core } from "../../state/core.js";
 import { patch } from "./changing.js";
 
 /** Its source and params are all that it knows: the entry itself may come and go. */
