@@ -1,6 +1,6 @@
 import { createCache, type Failure } from "cista";
 import { expect, test, vi } from "vitest";
-import { stage, watch } from "./stage.js";
+import { heldSource, stage, watch } from "./stage.js";
 
 // Two copies of the library in one program, as where a shared package brings its own: one defines the sources and writes, the
 // other makes the cache.
@@ -75,4 +75,27 @@ test("what one copy makes the other takes: sources, writes, answers, composites,
     new other.Failure("load", "no") instanceof Refused,
     new Refused("load", "no") instanceof other.Failure,
   ]).toEqual([false, true]);
+});
+
+test("D1: a composite of another copy that was spared its load is still made of its parts", async () => {
+  const other = await otherCopy();
+  const { cache, clock } = stage();
+  const held = heldSource("part", { maxAge: "1m" });
+  const whole = other.composite({
+    name: "whole",
+    maxAge: "1h",
+    load: async (_: void, { read }) => [await read(held.source, 1)],
+  });
+  const { view } = watch(cache, whole);
+  const answered = async (value: unknown) => {
+    await clock.advance(0);
+    held.loads.at(-1)?.answer(value);
+    await clock.advance(0);
+  };
+  await answered("dry");
+  cache.invalidate(held.source);
+  await answered("dry"); // as before: the whole is fresh again without a load
+  cache.invalidate(held.source);
+  await answered("wet");
+  expect(view.get()).toMatchObject({ value: ["wet"], fresh: true });
 });

@@ -187,7 +187,7 @@ export class CoreCache implements Cache {
     core.schedule.stop();
     core.shelves.clear();
     core.groups.clear();
-    for (const set of [core.watched, core.pendingReleases, core.signOuts]) set.clear();
+    for (const set of [core.watched, core.pendingReleases, core.pendingChecks, core.signOuts]) set.clear();
     core.failureListeners.clear();
     core.idle.clear();
   }

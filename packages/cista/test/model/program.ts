@@ -439,9 +439,10 @@ export class Program {
 
   /** Nothing that is fresh is made of another value than is held, unless somebody put it there. */
   checkParts(kind: Kind, id: number, value: any): void {
-    const held = (of: Kind, at: number) => this.cache.peek(this.sources[of], at).value;
     const compare = (of: Kind, at: number, part: unknown) => {
-      const now = held(of, at);
+      const { value: now, fresh, state } = this.cache.peek(this.sources[of], at);
+      if (state === "ready" && !fresh && this.isClockNoticed)
+        throw new Error(`D2: ${kind} ${id} is fresh, and its part ${of} ${at} is not`);
       if (now !== undefined && JSON.stringify(now) !== JSON.stringify(part)) {
         throw new Error(
           `D1: ${kind} ${id} is fresh with ${JSON.stringify(part)} of ${of} ${at}, which is ${JSON.stringify(now)}`,

@@ -1,5 +1,5 @@
 /** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
-import { type Answer, missing } from "../api/answer.js";
+import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
@@ -196,7 +196,7 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   }
   activity.isOpen = open;
   if (!open) clearRequest(entry);
-  entry.links?.takeParts(answer);
+  entry.links?.takeParts(answer === partsUnchanged);
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);

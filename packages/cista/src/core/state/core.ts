@@ -89,6 +89,8 @@ export class Core {
   readonly underWay: Set<Entry> = new Set();
   /** Entries that somebody has left, released one macrotask later if nobody came back (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
+  /** Those that may be stale through their parts (rule D1). */
+  readonly pendingChecks: Set<Entry> = new Set();
   releaseTimer: unknown;
   /** Entries that nobody watches and nothing is under way for; how many of them are kept at most. */
   readonly idle: IdleList = new IdleList();

@@ -2,7 +2,6 @@
  * What the core knows of what an entry is made of. How parts are read, and what follows when one changes, comes with
  * `composite()` (features/composite/dependencies.ts, features/composite/composing.ts): a program without it does not carry it along. Rule D2.
  */
-import type { Answer } from "../api/answer.js";
 import type { Failure } from "../api/failure.js";
 import type { ArgumentsOf, Source } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
@@ -53,8 +52,8 @@ export interface Links {
   tellDependents(event?: "change" | "same"): void;
   /** It is made of nothing any more. */
   dropParts(): void;
-  /** An answer has come: it is made of what its load has read. */
-  takeParts(answer: Answer<unknown>): void;
+  /** An answer has come: it is made of what its load has read, or the load was spared since all its parts are as they were. */
+  takeParts(areUnchanged: boolean): void;
   /** The load has failed: the parts stay as they were. @param startVersion the cache's, when it began */
   discardReads(startVersion: number): void;
   /** What its load has read so far counts no more. */

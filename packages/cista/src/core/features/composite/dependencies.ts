@@ -1,9 +1,7 @@
 /** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2. */
-import { type Answer, partsUnchanged } from "../../api/answer.js";
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
 import { flush, markDirty, scheduleRelease } from "../../state/batches.js";
-import type { Core } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 import type { Links, MadeFor, Part, ThroughParts } from "../../state/links.js";
 
@@ -69,8 +67,8 @@ export class EntryLinks implements Links, ThroughParts {
     setParts(this.#entry, []);
   }
 
-  takeParts(answer: Answer<unknown>): void {
-    if (answer === partsUnchanged) recheckParts(this.#entry);
+  takeParts(areUnchanged: boolean): void {
+    if (areUnchanged) recheckParts(this.#entry);
     else setParts(this.#entry, this.partsRead);
   }
 
@@ -160,7 +158,7 @@ function recheckParts(entry: Entry): void {
 /** Whether a part that is stale through its own parts is being brought up to date, or is about to be. */
 function isBeingRevalidated(part: Entry): boolean {
   const { core } = part.shelf;
-  return (part.request !== undefined || pendingChecksOf(core).has(part)) && isStaleThroughParts(part);
+  return (part.request !== undefined || core.pendingChecks.has(part)) && isStaleThroughParts(part);
 }
 
 /** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
@@ -227,22 +225,11 @@ function isWantedAbove(entry: Entry): boolean {
 
 // ── Looked at when this go of the event loop ends ────────────────────────────
 
-const checksOf = new WeakMap<Core, Set<Entry>>();
-
-/** Entries that may be stale through their parts. */
-function pendingChecksOf(core: Core): Set<Entry> {
-  const known = checksOf.get(core);
-  if (known) return known;
-  const checks = new Set<Entry>();
-  checksOf.set(core, checks);
-  return checks;
-}
-
 /** Notes that an entry may be stale through its parts. It is checked once, in a microtask, after all changes of this go (rule D1). */
 function scheduleDependencyCheck(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
-  const checks = pendingChecksOf(core);
+  const { pendingChecks: checks } = core;
   if (checks.size === 0) queueMicrotask(() => core.disposed || flush(core, checks, revalidateIfPartsChanged));
   checks.add(entry);
 }
