@@ -75,7 +75,7 @@ export type {
   WriteDefinition,
 } from "./api/write-contract.js";
 export { matching } from "./features/changing/selector.js";
-export { composite } from "./features/composite/composite.js";
+export { type CompositeDefinition, composite } from "./features/composite/composite.js";
 export { journalOf } from "./features/observing/journaling.js";
 export { restoreSnapshot } from "./features/storing/restoring.js";
 export { takeSnapshot } from "./features/storing/snapshot.js";

@@ -5,7 +5,10 @@ import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "
 import { composingKey } from "../../state/links.js";
 import { beginReading } from "./composing.js";
 
-type Composed<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & { load(params: P, context: CompositeContext): R };
+/** What `composite` is given: as a source's definition, with a load that may read other sources. */
+export type CompositeDefinition<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & {
+  load(params: P, context: CompositeContext): R;
+};
 
 /**
  * A source whose load reads others: `read` in its context. A change anywhere below reaches what is made of it.
@@ -14,13 +17,13 @@ type Composed<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & { load(params
  * @throws as `source` does; a load that reads what is made of itself fails by a CistaError code "cycle"
  */
 export function composite<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
-  definition: Omit<Composed<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {
+  definition: Omit<CompositeDefinition<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {
     check: S;
     load(params: P, context: CompositeContext): unknown;
   },
 ): Source<P, Known<OutputOf<S>>>;
 export function composite<P = void, R = unknown>(
-  definition: Composed<P, R, Known<Loaded<R>>>,
+  definition: CompositeDefinition<P, R, Known<Loaded<R>>>,
 ): Source<P, Known<Loaded<R>>>;
 export function composite(definition: any): Source<any, any> {
   return define(definition, { [composingKey]: beginReading });
