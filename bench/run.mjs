@@ -28,12 +28,12 @@ import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
 import { heapARender, pageInOneGo, pageStreamed } from "./cases/page.mjs";
 import {
   bindingSizes,
-  coreByRoom,
   coreSize,
-  httpLaterSize,
   httpSize,
+  pageSizes,
   reactRestSize,
   reactSize,
+  sizeOnHttp,
   sizeOnTop,
 } from "./cases/size.mjs";
 import { sink } from "./measure.mjs";
@@ -45,18 +45,6 @@ const kB = (figure) => `${figure.toFixed(1)} kB`;
 /** Measured to be looked at. */
 const noBudget = Number.POSITIVE_INFINITY;
 
-/** P14, divided among the core's rooms: whoever grows one sees which part of the budget it takes. */
-const inRooms = Object.entries({ operations: 4.6, state: 2.3, lib: 2.6, api: 1.2, "cache.ts and the page": 0.8 }).map(
-  ([room, budget], at) => [
-    `P14${"abcde"[at]}`,
-    `… of it, ${room}`,
-    "",
-    async () => (await coreByRoom()).get(room),
-    kB,
-    budget,
-  ],
-);
-
 /** Kilobytes: what the trial of the design came to, and a little. */
 const bindingBudgets = {
   Vue: 2.1,
@@ -67,6 +55,18 @@ const bindingBudgets = {
   Preact: 2,
   "plain pages": 1.8,
   React: 2.5,
+};
+/** What a program pays for that uses one more thing. */
+const onTop = {
+  composite: "cista",
+  write: "cista",
+  journalOf: "cista",
+  takeSnapshot: "cista",
+  restoreSnapshot: "cista",
+  writeTo: "cista/http",
+  pagesFrom: "cista/http",
+  eventsFrom: "cista/http",
+  graphqlFrom: "cista/http",
 };
 const cases = [
   ["P1", "find an entry by a text, among 1,000", "map.get(string)", scalarLookup, ratio, 4],
@@ -119,12 +119,26 @@ const cases = [
   ["P17o", "120 pages are appended to a list", "12 of them", pagesAppended, ratio, 12],
   ["P17p", "… and are asked for again, all changed", "12 of them", pagesChanged, ratio, 12],
   ["P17q", "5,000 entries are asked for with asynchronous headers", "500 of them", asyncHeaders, ratio, 12],
-  ["P14", "size of createCache + source", "", coreSize, kB, 11.5],
-  ...inRooms,
-  ["P15a", "size of CistaProvider, useReading, Outcome on top", "", reactSize, kB, 1.5],
-  ["P15d", "… and of the rest of cista/react", "", reactRestSize, kB, 1],
-  ["P15b", "size of cista/http on top", "", httpSize, kB, 4],
-  ["P15c", "… and what comes when first used: lists, streams, GraphQL, writes", "", httpLaterSize, kB, noBudget],
+  ["P14", "size of createCache + source", "", coreSize, kB, 15.5],
+  ["P15a", "size of CistaProvider, useReading, Outcome on top", "", reactSize, kB, 2.1],
+  ["P15d", "… and of the rest of cista/react", "", reactRestSize, kB, noBudget],
+  ["P15b", "size of cista/http on top", "", httpSize, kB, 4.9],
+  ...pageSizes.map(([framework, size], at) => [
+    `P21${"abcdefgh"[at]}`,
+    `the page of the quick start, in ${framework}: asks over HTTP, and shows`,
+    "",
+    size,
+    kB,
+    framework === "React" ? 22 : 25,
+  ]),
+  ...Object.entries(onTop).map(([name, room], at) => [
+    `P22${"abcdefghijk"[at]}`,
+    `size of ${name} on top of an origin`,
+    "",
+    () => sizeOnHttp(room, name),
+    kB,
+    noBudget,
+  ]),
   ...bindingSizes.map(([framework, size], at) => [
     `P18${"abcdefgh"[at]}`,
     `size of the binding for ${framework} on top: provide, read, write`,

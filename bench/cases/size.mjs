@@ -36,35 +36,9 @@ export async function kilobytes(statement, external = [], plugins = [withoutWhat
   return brotliCompressSync(await bundled(statement, external, plugins)).length / 1000;
 }
 
-/** The core's size by rooms: each its share of the minified bytes, from the sources, in compressed kilobytes. */
-export async function coreByRoom() {
-  const sources = fileURLToPath(new URL("../../packages/cista/src/index.ts", import.meta.url));
-  const { metafile } = await build({
-    stdin: { contents: `export { createCache, source } from ${JSON.stringify(sources)};`, resolveDir },
-    bundle: true,
-    minify: true,
-    format: "esm",
-    target: "es2022",
-    platform: "browser",
-    define: { DEVELOPMENT: "false" },
-    plugins: [withoutWhatComesLater],
-    write: false,
-    metafile: true,
-    legalComments: "none",
-  });
-  const bytes = new Map();
-  for (const [path, { bytesInOutput }] of Object.entries(Object.values(metafile.outputs)[0].inputs)) {
-    const room = /core\/(\w+)\//.exec(path)?.[1] ?? "cache.ts and the page";
-    bytes.set(room, (bytes.get(room) ?? 0) + bytesInOutput);
-  }
-  const all = [...bytes.values()].reduce((sum, each) => sum + each, 0);
-  const whole = await coreSize();
-  return new Map([...bytes].map(([room, each]) => [room, (whole * each) / all]));
-}
-
 const core = 'export { createCache, source } from "cista";';
 export const coreSize = () => kilobytes(core);
-const react = `${core} export { CistaProvider, useCache, useReading, Outcome } from "cista/react";`;
+const react = `${core} export { CistaProvider, useReading, Outcome } from "cista/react";`;
 /** What one function of a room adds to a program that has the core. */
 export const sizeOnTop = async (room, name) =>
   (await kilobytes(`${core} export { ${name} } from "cista/${room}";`)) - (await coreSize());
@@ -77,7 +51,25 @@ export const reactRestSize = async () =>
   )) - (await kilobytes(react, ["react"]));
 const http = `${core} export { origin } from "cista/http";`;
 export const httpSize = async () => (await kilobytes(http)) - (await coreSize());
-export const httpLaterSize = async () => (await kilobytes(http, [], [])) - (await kilobytes(http));
+/** What one function adds to a program that has the core and an origin. */
+export const sizeOnHttp = async (room, name) =>
+  (await kilobytes(`${http} export { ${name} } from "${room}";`)) - (await kilobytes(http));
+
+/** The page of the quick start: it asks over HTTP and shows. What the framework itself weighs is not counted. */
+const pages = {
+  React: ["react", "CistaProvider, useReading, Outcome", ["react"]],
+  Vue: ["vue", "CistaPlugin, useReading", ["vue"]],
+  Svelte: ["svelte", "provideCache, useReading", ["svelte", "svelte/reactivity"]],
+  Solid: ["solid", "CistaProvider, createReading", ["solid-js", "solid-js/web"]],
+  Angular: ["angular", "provideCache, injectReading", ["@angular/core"]],
+  Lit: ["lit", "provideCache, ReadingController", ["lit"]],
+  Preact: ["preact", "CistaProvider, useReading", ["preact", "preact/hooks"]],
+  "plain pages": ["plain", "showReading", []],
+};
+export const pageSizes = Object.entries(pages).map(([framework, [room, names, external]]) => [
+  framework,
+  () => kilobytes(`${http} export { ${names} } from "cista/${room}";`, external),
+]);
 
 /** What a program with a framework's binding gets on top: how it provides, reads and writes. */
 const bindings = {

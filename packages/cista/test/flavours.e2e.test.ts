@@ -84,7 +84,7 @@ describe("a production bundle has no text that only developers need", () => {
   test("there are such texts", () => expect(developers.length).toBeGreaterThan(40));
 
   test("made by esbuild, by NODE_ENV alone", async () => {
-    const { outputFiles } = await esbuild.build({
+    const { outputFiles, warnings } = await esbuild.build({
       entryPoints: [program],
       bundle: true,
       format: "esm",
@@ -94,8 +94,9 @@ describe("a production bundle has no text that only developers need", () => {
       write: false,
       define: { "process.env.NODE_ENV": '"production"' },
       external: ["react"],
-      logLevel: "error",
+      logLevel: "silent",
     });
+    expect(warnings.map(({ text }) => text)).toEqual([]);
     expectNone(outputFiles.map(({ text }) => text));
   });
 
