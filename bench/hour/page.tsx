@@ -1,4 +1,4 @@
-import { createCache, journalOf } from "cista";
+import { createCache, entriesOf, journalOf } from "cista";
 import { lightLamps } from "cista/lamp";
 import { CistaProvider } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
@@ -20,7 +20,7 @@ journalOf(cache).subscribe(
 );
 
 const settled = async () => {
-  while ([...cache.entries()].some(({ reading }) => reading.request !== "none" && reading.request !== "offline")) {
+  while ([...entriesOf(cache)].some(({ reading }) => reading.request !== "none" && reading.request !== "offline")) {
     await new Promise((resolve) => setTimeout(resolve));
   }
   await new Promise((resolve) => setTimeout(resolve));
@@ -30,14 +30,14 @@ const settled = async () => {
 async function hour() {
   await settled();
   Object.assign(counts, { requests: 0, unchanged: 0, commits: 0 });
-  const values = new Map([...cache.entries()].map(({ key, reading }) => [key, reading.value]));
+  const values = new Map([...entriesOf(cache)].map(({ key, reading }) => [key, reading.value]));
   for (let second = 1; second <= 3600; second++) {
     if (second % 300 === 270) environment.set({ visible: false });
     await clock.advance("1s");
     if (second % 300 === 0) environment.set({ visible: true });
     await settled();
   }
-  const kept = [...cache.entries()].filter(({ key, reading }) => values.get(key) === reading.value).length;
+  const kept = [...entriesOf(cache)].filter(({ key, reading }) => values.get(key) === reading.value).length;
   return { ...counts, kept, entries: values.size };
 }
 /** Each part of the day: how it is looked at, whether there is a network, and for how long. */

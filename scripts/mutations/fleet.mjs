@@ -84,7 +84,7 @@ export const fleet = [
   ["T10", "answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
   [
     "T11",
-    "kernel/loading.ts",
+    "intercept.ts",
     "return definition.check ? checkedAnswer(definition.check, came) : came;",
     "return came;",
   ],

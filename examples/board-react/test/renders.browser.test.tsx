@@ -1,4 +1,4 @@
-import { createCache, journalOf } from "cista";
+import { createCache, journalOf, where } from "cista";
 import { CistaProvider } from "cista/react";
 import { virtualClock } from "cista/rehearsal";
 import { expect, test, vi } from "vitest";
@@ -84,13 +84,13 @@ test("N4: unchanged answers render nothing; one changed hut renders what shows i
   const asked: string[] = [];
   journalOf(cache).subscribe(({ kind, key = "" }) => kind === "request" && asked.push(key));
   rendered.clear();
-  await cache.revalidate({ where: ({ reading }) => reading.state === "ready" });
+  await cache.revalidate(where(({ reading }) => reading.state === "ready"));
   await drawn();
   expect(asked.length).toBeGreaterThanOrEqual(5); // all of it was asked for
   expect(Object.fromEntries(rendered)).toEqual({});
 
   huts[1] = { ...(huts[1] as (typeof huts)[number]), altitude: 777 };
-  await cache.revalidate({ where: ({ source }) => source === "huts" || source === "hut" });
+  await cache.revalidate(where(({ source }) => source === "huts" || source === "hut"));
   await drawn();
   expect(place.textContent).toContain("777 m");
   expect(rendered.get("HutRow")).toBe(1);

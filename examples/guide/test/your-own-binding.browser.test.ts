@@ -1,5 +1,5 @@
 /// <reference types="vite/client" />
-import { createCache, source, write } from "cista";
+import { createCache, entriesOf, source, write } from "cista";
 import { virtualClock } from "cista/rehearsal";
 import { expect, test } from "vitest";
 import page from "../../../docs/guide/frameworks/your-own.md?raw";
@@ -64,6 +64,6 @@ test("it follows what is asked for, runs only who has looked, and leaves nothing
   expect(status().phase).toBe("done");
   cleanUp();
   await clock.advance("2s");
-  expect([...cache.entries()].filter(({ watchers }) => watchers > 0)).toEqual([]);
+  expect([...entriesOf(cache)].filter(({ watchers }) => watchers > 0)).toEqual([]);
   cache.dispose();
 });

@@ -1,4 +1,4 @@
-import { CistaError, composite, type Failure, type Source, source } from "cista";
+import { CistaError, composite, entriesOf, type Failure, type Source, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
@@ -47,7 +47,7 @@ test("D1: a part shared by many is asked for once; a change below reaches every 
   expect(hut.load.mock.calls.filter(([id]) => id === 1)).toHaveLength(1);
   expect(route.load).toHaveBeenCalledTimes(100);
   expect(inShort(top.view.get())).toBe("ready 0");
-  const [info] = [...cache.entries()].filter(({ key }) => key === "route [1,100]");
+  const [info] = [...entriesOf(cache)].filter(({ key }) => key === "route [1,100]");
   expect(info?.dependsOn).toEqual(["hut 1", "hut 100"]);
   cache.put(hut.source, 1, 5);
   expect(inShort(routes[0]?.view.get())).toBe("ready 0 stale");
@@ -110,7 +110,7 @@ test("D2: a whole is made of no stale part, and fresh no longer than the narrowe
   await cache.read(bunks.source, 1);
   await clock.advance("4s");
   expect(await cache.read(route.source, [1])).toBe(0);
-  const [info] = [...cache.entries()].filter(({ source }) => source === "route");
+  const [info] = [...entriesOf(cache)].filter(({ source }) => source === "route");
   expect((info?.staleAt ?? 0) - clock.now()).toBe(1000);
   expect(info?.expiredAt).toBe(info?.staleAt);
   await clock.advance("1s");
@@ -120,7 +120,7 @@ test("D2: a whole is made of no stale part, and fresh no longer than the narrowe
   expect(await cache.read(page.source, [1])).toBe(0);
   await clock.advance(0);
   expect(
-    [...cache.entries()].filter(
+    [...entriesOf(cache)].filter(
       ({ source, reading }) => source !== "route" && source !== "bunks" && reading.state !== "empty",
     ),
   ).toEqual([]);
@@ -222,7 +222,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
   await clock.advance(0);
   for (const load of part.loads) load.answer("x");
   await clock.advance(0);
-  const [info] = [...cache.entries()].filter(({ key }) => key === "whole 1");
+  const [info] = [...entriesOf(cache)].filter(({ key }) => key === "whole 1");
   expect(info?.dependsOn).toContain('part "in time"');
   expect(info?.dependsOn).not.toContain('part "late 1"');
   leave();
@@ -232,7 +232,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
   await clock.advance(0);
   gates.at(-1)?.(); // its signal is aborted: it gets nothing, and nobody waits
   await clock.advance("5m");
-  expect([...cache.entries()]).toEqual([]);
+  expect([...entriesOf(cache)]).toEqual([]);
   expect(clock.pendingTimers).toBe(0);
 });
 
@@ -255,9 +255,9 @@ test("F8: a part is let go no earlier than what is made of it", async () => {
   await clock.advance("5m");
   leave();
   await clock.advance("9m");
-  expect([...cache.entries()].map(({ key }) => key).sort()).toEqual(["part 1", "whole 1"]);
+  expect([...entriesOf(cache)].map(({ key }) => key).sort()).toEqual(["part 1", "whole 1"]);
   await clock.advance("2m");
-  expect([...cache.entries()]).toEqual([]);
+  expect([...entriesOf(cache)]).toEqual([]);
   expect(clock.pendingTimers).toBe(0);
 });
 
@@ -364,7 +364,7 @@ test("F8: a stream that reads another part with each event lets go of those in b
     await clock.advance(0);
   }
   await clock.advance("2m");
-  const kept = [...cache.entries()].filter(({ source: name }) => name === "part").map(({ params }) => params);
+  const kept = [...entriesOf(cache)].filter(({ source: name }) => name === "part").map(({ params }) => params);
   expect(kept.length).toBeLessThanOrEqual(200);
   expect(kept).toContain(-1); // what it read first
   expect(kept).toContain(599);

@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { entriesOf, source } from "cista";
 import { answerOf, appendPage, freshnessOf, origin, pagesFrom, prependPage, withQuery, writeTo } from "cista/http";
 import { expect, test, vi } from "vitest";
 import { stageWithServer, watch } from "./stage.js";
@@ -123,7 +123,7 @@ test("F7: a response that a program has fetched itself is an answer like any oth
   });
   const { cache, events } = stageWithServer();
   expect(await cache.read(hut)).toEqual({ water: 9 });
-  const [entry] = cache.entries();
+  const [entry] = entriesOf(cache);
   expect(entry).toMatchObject({ groups: ["huts"], staleAt: expect.any(Number) });
   const again = () => cache.read(hut, undefined, { cache: "no-cache" });
   expect(await again()).toEqual({ water: 9 });

@@ -1,4 +1,4 @@
-import { createCache, Failure, source, write } from "cista";
+import { createCache, entriesOf, Failure, source, write } from "cista";
 import { origin, pagesFrom } from "cista/http";
 import {
   Boundary,
@@ -36,7 +36,7 @@ beforeEach(() => {
 afterEach(async () => {
   await act(() => root.unmount());
   await settle();
-  expect([...cache.entries()].filter(({ watchers }) => watchers > 0)).toEqual([]);
+  expect([...entriesOf(cache)].filter(({ watchers }) => watchers > 0)).toEqual([]);
   cache.dispose();
   page.remove();
   removeEventListener("unhandledrejection", note);

@@ -1,4 +1,4 @@
-import { composite, createCache, Failure, matching, missing, source, write } from "cista";
+import { composite, createCache, entriesOf, Failure, matching, missing, source, write } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -20,7 +20,7 @@ test("a handle is one entry, with all that can be done with it", async () => {
     false,
     false,
   ]);
-  expect([...cache.entries()]).toEqual([]);
+  expect([...entriesOf(cache)]).toEqual([]);
   const reading = one.read();
   loads[0]?.answer({ status: "open" });
   expect(await reading).toEqual({ status: "open" });
@@ -50,9 +50,9 @@ test("a selector means every entry whose params have these members, also within"
   ];
   for (const params of all) cache.put(jobs, params, 1);
   const meant = (params: any) => {
-    const before = [...cache.entries()].filter(({ reading }) => !reading.fresh).length;
+    const before = [...entriesOf(cache)].filter(({ reading }) => !reading.fresh).length;
     cache.invalidate({ source: jobs, params });
-    const after = [...cache.entries()].filter(({ reading }) => !reading.fresh).map((entry) => entry.params);
+    const after = [...entriesOf(cache)].filter(({ reading }) => !reading.fresh).map((entry) => entry.params);
     for (const each of all) cache.put(jobs, each, 1);
     return before === 0 ? after : [];
   };

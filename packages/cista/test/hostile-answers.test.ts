@@ -1,4 +1,4 @@
-import { createCache, Failure } from "cista";
+import { createCache, entriesOf, Failure } from "cista";
 import { eventsFrom, graphqlFrom, pagesFrom, path, withQuery, writeTo } from "cista/http";
 import fc from "fast-check";
 import { describe, expect, test, vi } from "vitest";
@@ -40,7 +40,7 @@ describe("answers", () => {
     const one = api.source<any, number>(hut);
     await cache.read(one, id);
     await cache.read(one, id, { cache: "no-cache" });
-    const [info] = [...cache.entries()];
+    const [info] = [...entriesOf(cache)];
     expect(Number(info?.staleAt) - Number((info as any).reading.storedAt)).toBe(7000);
   });
 

@@ -1,6 +1,6 @@
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
-import { createCache } from "cista";
+import { createCache, entriesOf } from "cista";
 import { origin } from "cista/http";
 import type { Browser, Page } from "playwright";
 import { afterAll, beforeAll, expect, test } from "vitest";
@@ -64,7 +64,7 @@ async function verdictOfCista(index: number): Promise<Verdict> {
   const made = origin({ base }).source<void, unknown>({ name: "set", url: `/cista/${index}` });
   await cache.read(made).catch(() => {}); // a 404 is missing
   await new Promise((resolve) => setTimeout(resolve)); // what is not to be stored is dropped by now
-  const [entry] = cache.entries();
+  const [entry] = entriesOf(cache);
   const { fresh, state } = (entry?.reading ?? {}) as { fresh?: boolean; state?: string };
   const verdict = () => {
     if (state !== "ready" && state !== "missing") return "not stored";

@@ -19,7 +19,7 @@ beforeAll(async () => {
   const { outputFiles } = await build({
     stdin: {
       contents:
-        'export { createCache, journalOf } from "../src/index.ts"; export { origin } from "../src/http/index.ts";',
+        'export { createCache, entriesOf, journalOf } from "../src/index.ts"; export { origin } from "../src/http/index.ts";',
       resolveDir: at("."),
     },
     bundle: true,
@@ -42,7 +42,7 @@ async function readTwice(expose: readonly string[]) {
   await page.goto(`${own.url}/api/routes`);
   await page.addScriptTag({ content: library });
   const seen = await page.evaluate(async (base) => {
-    const { createCache, journalOf, origin } = (globalThis as any).cista;
+    const { createCache, entriesOf, journalOf, origin } = (globalThis as any).cista;
     const parse = JSON.parse;
     let parsed = 0;
     JSON.parse = (text: string) => {
@@ -55,7 +55,7 @@ async function readTwice(expose: readonly string[]) {
     journalOf(cache).subscribe(({ kind }: { kind: string }) => kinds.push(kind));
     const first = await cache.read(hut);
     const again = await cache.read(hut, undefined, { cache: "no-cache" });
-    const [{ groups }] = [...cache.entries()] as [{ groups: string[] }];
+    const [{ groups }] = [...entriesOf(cache)] as [{ groups: string[] }];
     return { same: first === again, parsed, last: kinds.at(-1), groups: groups.length };
   }, far.url);
   const { requests, preflights, notModified } = far.tally.of("/api/huts/h-07");

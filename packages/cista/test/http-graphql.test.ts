@@ -1,4 +1,5 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { entriesOf } from "cista";
 import { graphqlFrom, origin, type TypedDocument } from "cista/http";
 import { parse } from "graphql";
 import { afterAll, beforeAll, expect, test } from "vitest";
@@ -24,7 +25,7 @@ test("a query to a real GraphQL server is cached by its variables", async () => 
   expect(await cache.read(water, { id: "h-07" })).toBe(running.world.huts.get("h-07")?.water);
   await cache.read(water, { id: "h-07" });
   expect(running.tally.of("/graphql").requests).toBe(1);
-  expect([...cache.entries()][0]).toMatchObject({ key: 'water {"id":"h-07"}', groups: [`${running.url}/graphql`] });
+  expect([...entriesOf(cache)][0]).toMatchObject({ key: 'water {"id":"h-07"}', groups: [`${running.url}/graphql`] });
 });
 
 test("typed documents are text or parsed; else they are refused where they are written", async () => {

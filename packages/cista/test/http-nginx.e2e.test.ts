@@ -4,6 +4,7 @@ import { chmodSync, mkdtempSync, rmSync, statSync, utimesSync, writeFileSync } f
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { entriesOf } from "cista";
 import { origin } from "cista/http";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
@@ -63,7 +64,7 @@ test.each([
   const { cache, clock, events } = stageWithServer();
   const hut = origin({ base }).source<void, any>({ name: "hut", url });
   const first = await cache.read(hut);
-  expect([...cache.entries()][0]?.staleAt).toBe(clock.now() + 60_000);
+  expect([...entriesOf(cache)][0]?.staleAt).toBe(clock.now() + 60_000);
 
   clock.jump(61_000);
   expect(await cache.read(hut, undefined, { cache: "no-cache" })).toBe(first);

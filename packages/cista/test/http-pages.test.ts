@@ -1,5 +1,5 @@
 import { type Note, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Source, takeSnapshot } from "cista";
+import { entriesOf, type Source, takeSnapshot } from "cista";
 import { appendPage, origin, type Pages, pagesFrom } from "cista/http";
 import fc from "fast-check";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
@@ -70,7 +70,7 @@ test("R1: the next page is joined while under way; an error leaves the list as i
   await appendPage(cache, logbook, { id: "h-08" }); // not loaded: there is nothing to go on behind
   expect(requests()).toBe(asked);
   await clock.advance(0);
-  expect([...cache.entries()].map(({ source }) => source)).not.toContain("logbook.part");
+  expect([...entriesOf(cache)].map(({ source }) => source)).not.toContain("logbook.part");
 });
 
 test("appended while the list is being asked about: its answer first, then the part behind it", async () => {

@@ -1,4 +1,5 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { entriesOf } from "cista";
 import { origin, writeTo } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { inShort, stageWithServer } from "./stage.js";
@@ -35,7 +36,7 @@ function board(retry: object | false = false) {
 }
 
 const settled = async (cache: ReturnType<typeof board>["cache"]) => {
-  while ([...cache.entries()].some(({ reading }) => reading.request !== "none"))
+  while ([...entriesOf(cache)].some(({ reading }) => reading.request !== "none"))
     await new Promise((resolve) => setTimeout(resolve, 5));
 };
 

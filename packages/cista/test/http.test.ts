@@ -1,5 +1,5 @@
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { createCache, Failure } from "cista";
+import { createCache, entriesOf, Failure } from "cista";
 import { eventsFrom, graphqlFrom, invalidateAfter, origin, pagesFrom, writeTo } from "cista/http";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { stageWithServer } from "./stage.js";
@@ -20,7 +20,7 @@ test("F7: over HTTP a value has the server's freshness, groups and validator", a
   const hut = hutSource();
   const first = await cache.read(hut, { id: "h-07" });
   expect(first.name).toBe("Harebell Hut");
-  const [entry] = cache.entries();
+  const [entry] = entriesOf(cache);
   expect(entry).toMatchObject({
     key: 'hut {"id":"h-07"}',
     groups: ["huts", "hut-h-07", `${running.url}/api/huts/h-07`],
@@ -45,7 +45,7 @@ test("a list in an envelope is unwrapped; what the definition says itself wins o
     maxAge: "1h",
   });
   expect(await cache.read(huts, { region: "Ashdale" })).toHaveLength(9);
-  const [entry] = cache.entries();
+  const [entry] = entriesOf(cache);
   expect(entry?.staleAt).toBe(clock.now() + 3_600_000);
   expect(entry?.expiredAt).toBe(clock.now() + 3_600_000 + 300_000);
 });
@@ -189,7 +189,7 @@ test("W3: after an unsafe request its URL, Location and groups are invalidated",
   ]);
   await cache.read(logbook, { id: "h-07" });
   const stale = () =>
-    [...cache.entries()].filter(({ reading }) => (reading as any).fresh === false).map(({ key }) => key);
+    [...entriesOf(cache)].filter(({ reading }) => (reading as any).fresh === false).map(({ key }) => key);
   const send = async (method: string, path: string, body?: object) => {
     const response = await fetch(`${running.url}${path}`, { method, ...(body ? { body: JSON.stringify(body) } : {}) });
     return invalidateAfter(cache, method, response);
@@ -207,7 +207,7 @@ test("W3: after an unsafe request its URL, Location and groups are invalidated",
 
   // An unchanged answer names its groups anew; those of the definition stay.
   await cache.read(here, { id: "h-07" });
-  expect([...cache.entries()][0]?.groups).toEqual([
+  expect([...entriesOf(cache)][0]?.groups).toEqual([
     "huts",
     "hut-h-07",
     "region-Lower Fells",

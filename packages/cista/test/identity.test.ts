@@ -1,4 +1,4 @@
-import { composite, createCache, restoreSnapshot, source, takeSnapshot } from "cista";
+import { composite, createCache, entriesOf, intercept, restoreSnapshot, source, takeSnapshot } from "cista";
 import { eventsFrom } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
@@ -392,7 +392,7 @@ describe("never `empty` and idle", () => {
     await cache.read(other);
     token = undefined;
     expect(cache.peek(whose, id).state).toBe("empty");
-    expect([...cache.entries()].length).toBe(2);
+    expect([...entriesOf(cache)].length).toBe(2);
     expect(takeSnapshot(cache).entries).toHaveLength(1);
     const { view } = watch(cache, whose, id);
     await clock.advance(0);
@@ -594,7 +594,7 @@ describe("a fleet", () => {
     const whose = api.source<any, number>(hut);
     const cache = createCache();
     let shared: unknown;
-    cache.intercept({
+    intercept(cache, {
       load: async (_, proceed) => {
         const came: any = await proceed();
         shared = came.details.shared;

@@ -1,4 +1,4 @@
-import { CistaError, createCache, source } from "cista";
+import { CistaError, createCache, entriesOf, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { canonicalJson, paramsHash, sameParams } from "../src/core/lib/key.js";
@@ -81,7 +81,7 @@ test("params in another member order, or spelled by toJSON, are the same entry",
   cache.put(hut, { at }, "by date");
   expect(cache.peek(hut, { at: "2026-11-27T00:00:00.000Z" }).value).toBe("by date");
   expect(cache.view(hut, new URL("https://huts.example/a")).key).toBe('hut "https://huts.example/a"');
-  expect([...cache.entries()]).toHaveLength(3);
+  expect([...entriesOf(cache)]).toHaveLength(3);
 });
 
 test("what JSON cannot say is refused with its path, and nothing is loaded", async () => {

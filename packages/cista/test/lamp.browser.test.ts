@@ -1,4 +1,4 @@
-import { createCache, Failure, source } from "cista";
+import { createCache, entriesOf, Failure, source } from "cista";
 import { lightLamps } from "cista/lamp";
 import { afterEach, beforeEach, expect, test } from "vitest";
 import { userEvent } from "vitest/browser";
@@ -41,7 +41,7 @@ test("it tells by shape and in words how good what its entry holds is, and attac
   loads[0]?.answer({ name: "Harebell", note: "<b>&" });
   await expect.poll(text).toMatch(/^fresh, \d s old$/);
   expect(find(".flame")).toBe(null);
-  expect([...cache.entries()][0]?.watchers).toBe(1);
+  expect([...entriesOf(cache)][0]?.watchers).toBe(1);
   find(".lamp").click();
   const card = find(".card").textContent;
   for (const told of [

@@ -1,4 +1,4 @@
-import { answer, type Cache, composite, source } from "cista";
+import { answer, type Cache, composite, entriesOf, source, where } from "cista";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -258,7 +258,7 @@ test("a stand-in may go through all that is held, its own entry among it, whatev
   const { cache } = stage();
   const { source: rows } = heldSource("rows");
   const standIn = vi.fn((id: number, all: Cache) => {
-    const lists = [...all.entries()].filter(({ source }) => source === "rows");
+    const lists = [...entriesOf(all)].filter(({ source }) => source === "rows");
     return lists.flatMap(({ reading }) => (reading.value as number[]) ?? []).find((row) => row === id);
   });
   const { source: row } = heldSource("row", { standIn });
@@ -270,7 +270,7 @@ test("a stand-in may go through all that is held, its own entry among it, whatev
     "loading running",
   ]);
   expect(standIn).toHaveBeenCalledTimes(3);
-  for (const { reading } of cache.entries()) expect(reading.key).toBeDefined();
+  for (const { reading } of entriesOf(cache)) expect(reading.key).toBeDefined();
 });
 
 test("what a Standard Schema returns is stored; a mismatch says where, and what came", async () => {
@@ -305,7 +305,7 @@ test("F7: an answer's groups and the definition's own add up, and go with what i
     groups: ({ id }) => ["huts", `hut-${id}`],
   });
   await cache.read(hut, 1);
-  expect([...cache.entries()][0]?.groups).toEqual(["huts", "hut-1"]);
+  expect([...entriesOf(cache)][0]?.groups).toEqual(["huts", "hut-1"]);
   cache.put(hut, 1, { id: 2 });
   expect(cache.invalidate({ group: "hut-1" })).toBe(0);
   expect(cache.invalidate({ group: "hut-2" })).toBe(1);
@@ -338,16 +338,16 @@ test("groups and selectors: by source, params, key, group, condition, all", () =
     [{ group: "huts" }, 3],
     [{ group: "hut-1" }, 1],
     [{ group: "Hut-1" }, 0],
-    [{ where: ({ reading }: any) => reading.value?.id > 1 }, 2],
+    [where(({ reading }: any) => reading.value?.id > 1), 2],
     ["all", 4],
   ];
   for (const [selector, count] of selectors) {
     fill();
     expect(cache.invalidate(selector)).toBe(count);
-    expect([...cache.entries()].filter(({ reading }) => reading.fresh === false)).toHaveLength(count);
+    expect([...entriesOf(cache)].filter(({ reading }) => reading.fresh === false)).toHaveLength(count);
     fill();
     expect(cache.delete(selector)).toBe(count);
-    expect([...cache.entries()]).toHaveLength(4 - count);
+    expect([...entriesOf(cache)]).toHaveLength(4 - count);
   }
   expect(() => cache.invalidate({ named: "hut" } as any)).toThrow("A selector is a source, { source, params }");
 });

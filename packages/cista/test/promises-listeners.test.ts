@@ -1,6 +1,6 @@
 import { setFlagsFromString } from "node:v8";
 import { runInNewContext } from "node:vm";
-import { CistaError, composite, createCache, journalOf, source, write } from "cista";
+import { CistaError, composite, createCache, entriesOf, intercept, journalOf, source, write } from "cista";
 import { describe, expect, test, vi } from "vitest";
 import { heldSource, stage, watch } from "./stage.js";
 
@@ -20,7 +20,7 @@ describe("memory", () => {
     setFlagsFromString("--expose-gc");
     runInNewContext("gc")();
     expect(refs.filter((ref) => ref.deref()).length).toBeLessThan(15);
-    expect([...cache.entries()]).toHaveLength(10);
+    expect([...entriesOf(cache)]).toHaveLength(10);
   });
 
   test("F8: with no capacity at all, two reads in one go are one request, two views one object", async () => {
@@ -76,7 +76,7 @@ describe("listeners", () => {
     expect(events.map(({ seq }) => seq)).toEqual(events.map((_, at) => at + 1));
     expect(loads).toBe(3);
     expect(() => {
-      for (const { key } of cache.entries()) {
+      for (const { key } of entriesOf(cache)) {
         cache.delete({ key });
         cache.prefetch(hut, Math.random());
       }
@@ -135,7 +135,7 @@ test("settings and selectors that cannot be are refused", async () => {
   const { cache, clock } = stage();
   expect(() => cache.revalidate("nonsense" as never)).toThrow(CistaError);
   const hut = source({ name: "hut", load: async () => 1 });
-  cache.intercept({
+  intercept(cache, {
     isOffline() {
       throw new Error("no");
     },

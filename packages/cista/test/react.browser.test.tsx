@@ -3,6 +3,7 @@ import {
   type Cache,
   CistaError,
   createCache,
+  entriesOf,
   Failure,
   missing,
   type Reading,
@@ -302,7 +303,7 @@ test("params not known yet: empty, and nothing is asked for", async () => {
   }
   await show(<Hut />);
   expect(page.textContent).toBe("empty");
-  expect([loads.length, [...cache.entries()].length]).toEqual([0, 0]);
+  expect([loads.length, [...entriesOf(cache)].length]).toEqual([0, 0]);
   await show(<Hut id="h-07" />);
   expect(page.textContent).toBe("loading");
   expect(loads).toHaveLength(1);

@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { entriesOf, source } from "cista";
 import { rehearse } from "cista/rehearsal";
 import { expect, test } from "vitest";
 import { inShort, stage, watch } from "./stage.js";
@@ -36,7 +36,7 @@ test("slow really takes that long; another source is left alone; left, it is ove
   rehearsal.set(hut, { slow: "3s" });
   leave();
   await clock.advance(0);
-  expect([...cache.entries()].map(({ reading }) => reading.request)).toEqual(["none", "none"]);
+  expect([...entriesOf(cache)].map(({ reading }) => reading.request)).toEqual(["none", "none"]);
 });
 
 test("a slow load that is aborted leaves no rejection unhandled", async () => {

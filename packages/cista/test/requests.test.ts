@@ -1,4 +1,4 @@
-import { answer, CistaError, Failure, missing, source, unchanged } from "cista";
+import { answer, CistaError, entriesOf, Failure, intercept, missing, source, unchanged } from "cista";
 import { virtualClock } from "cista/rehearsal";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
@@ -135,7 +135,7 @@ test("R4: ten huts chosen one after another: nine requests aborted, only the las
   for (const load of [...loads].reverse()) load.answer(load.params); // out of order, and in spite of the abort
   await clock.advance(0);
   expect(shown).toEqual(["ready 9"]);
-  expect([...cache.entries()].filter(({ reading }) => reading.state !== "empty")).toHaveLength(1);
+  expect([...entriesOf(cache)].filter(({ reading }) => reading.state !== "empty")).toHaveLength(1);
 });
 
 test("R8: undefined, and unchanged() with nothing held, are of kind no-value", async () => {
@@ -239,7 +239,7 @@ test("R3: a signal that is aborted while the request begins ends it like any oth
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");
   const leaving = new AbortController();
-  cache.intercept({
+  intercept(cache, {
     isOffline() {
       leaving.abort(); // whatever is called on the way
       return false;
@@ -320,7 +320,7 @@ test("R5: a stream that fails while its load waits for the next event ends by it
     },
   });
   let lose: () => void = () => {};
-  cache.intercept({
+  intercept(cache, {
     load: (_, proceed) =>
       (async function* () {
         const events = (await proceed()) as AsyncGenerator<number>;

@@ -1,4 +1,4 @@
-import { source } from "cista";
+import { entriesOf, intercept, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { share, shareKeeping } from "../src/core/lib/share.js";
@@ -152,7 +152,7 @@ test("N3: a view shows before it attaches the very object that it shows after", 
 test("F8: an unwatched entry goes after retain, or as the least recently used", async () => {
   const { cache, clock } = stage({ capacity: 2, retain: "1m" });
   const hut = source({ name: "hut", load: async (_: number) => "" });
-  const held = () => [...cache.entries()].map(({ params }) => params);
+  const held = () => [...entriesOf(cache)].map(({ params }) => params);
   for (const id of [1, 2, 3]) cache.put(hut, id, `hut ${id}`);
   expect(held()).toEqual([2, 3]);
   await cache.read(hut, 2);
@@ -170,17 +170,17 @@ test("F8: an unwatched entry goes after retain, or as the least recently used", 
   const none = stage({ capacity: 0 });
   none.cache.put(hut, 1, "at once let go");
   await none.clock.advance(0); // not before whoever uses it had time to come
-  expect([...none.cache.entries()]).toEqual([]);
+  expect([...entriesOf(none.cache)]).toEqual([]);
 });
 
 test("F8: without settings, what nobody watches is let go after five minutes (docs/limits.md)", async () => {
   const { cache, clock } = stage();
   cache.put(source({ name: "hut", load: async () => 1 }), undefined, 1);
   await clock.advance("5m");
-  expect([...cache.entries()]).toHaveLength(0);
+  expect([...entriesOf(cache)]).toHaveLength(0);
   cache.put(source({ name: "route", load: async () => 1 }), undefined, 1);
   await clock.advance(299_999);
-  expect([...cache.entries()]).toHaveLength(1);
+  expect([...entriesOf(cache)]).toHaveLength(1);
 });
 
 test("S3: dispose leaves no timer, listener or request; a second one is harmless", async () => {
@@ -217,8 +217,8 @@ test("S3: dispose leaves no timer, listener or request; a second one is harmless
 test("intercept stands around every load, the last one added outermost, until it is removed", async () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (id: number) => `hut ${id}` });
-  const inner = cache.intercept({ load: async ({ key }, proceed) => `${key} <${await proceed()}>` });
-  cache.intercept({ load: async (_, proceed) => `(${await proceed()})` });
+  const inner = intercept(cache, { load: async ({ key }, proceed) => `${key} <${await proceed()}>` });
+  intercept(cache, { load: async (_, proceed) => `(${await proceed()})` });
   expect(await cache.read(hut, 1)).toBe("(hut 1 <hut 1>)");
   inner();
   expect(await cache.read(hut, 2)).toBe("(hut 2)");

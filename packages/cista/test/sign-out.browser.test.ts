@@ -1,4 +1,4 @@
-import { createCache, source } from "cista";
+import { createCache, entriesOf, source } from "cista";
 import { openStore, pageEnvironment, type StoreOptions } from "cista/browser";
 import { expect, test, vi } from "vitest";
 import { watch } from "./stage.js";
@@ -85,7 +85,7 @@ test.each(orders(["answer", "sign out", "reload", "other tab"]))(
       expect(await stored(database)).not.toContain("ada");
     });
     for (const { cache } of open) {
-      for (const { reading } of cache.entries()) expect(JSON.stringify(reading)).not.toContain("ada");
+      for (const { reading } of entriesOf(cache)) expect(JSON.stringify(reading)).not.toContain("ada");
     }
   },
 );

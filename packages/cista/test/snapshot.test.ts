@@ -1,4 +1,4 @@
-import { createCache, journalOf, restoreSnapshot, type Snapshot, source, takeSnapshot } from "cista";
+import { createCache, entriesOf, journalOf, restoreSnapshot, type Snapshot, source, takeSnapshot, where } from "cista";
 import { recordJournal, virtualClock } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -22,7 +22,7 @@ test("S1: a restored value is as old as when it was taken, and the time since", 
   const there = stage({ clock: virtualClock(snapshot.takenAt + 20_000) });
   restoreSnapshot(there.cache, snapshot);
   expect(inShort(there.cache.peek(hut, { id: 1 }))).toBe('ready {"water":90}');
-  const [first, second] = [...there.cache.entries()];
+  const [first, second] = [...entriesOf(there.cache)];
   expect(first).toMatchObject({ groups: ["huts"], staleAt: snapshot.takenAt + 20_000 + 25_000 });
   expect(second?.staleAt).toBeUndefined();
   expect(throughText(takeSnapshot(there.cache)).entries[0]).toEqual({
@@ -53,20 +53,23 @@ test("S1: what is held is newer than what is restored; the rest waits for its so
   const here = stage();
   here.cache.put(hut, 1, "old");
   here.cache.put(hut, 2, "old");
-  const snapshot = takeSnapshot(here.cache, { where: ({ params }) => params === 1 || params === 2 });
+  const snapshot = takeSnapshot(
+    here.cache,
+    where(({ params }) => params === 1 || params === 2),
+  );
   const there = stage({ retain: "1m" });
   there.cache.put(hut, 1, "new");
   restoreSnapshot(there.cache, snapshot);
   expect([1, 2].map((id) => there.cache.peek(hut, id).value)).toEqual(["new", "old"]);
 
   const waiting = stage({ retain: "1m", snapshot });
-  expect([...waiting.cache.entries()]).toEqual([]);
+  expect([...entriesOf(waiting.cache)]).toEqual([]);
   const view = watch(waiting.cache, hut, 1).view;
   expect(inShort(view.get())).toBe('ready "old"');
   const used = stage({ snapshot });
   await used.clock.advance("20s"); // it grows older while it waits for its source
   expect(used.cache.peek(hut, 1)).toMatchObject({ fresh: true, storedAt: snapshot.takenAt }); // as stored there
-  expect([...used.cache.entries()][0]?.staleAt).toBe(used.clock.now() + 40_000);
+  expect([...entriesOf(used.cache)][0]?.staleAt).toBe(used.clock.now() + 40_000);
   const late = stage({ retain: "1m", snapshot });
   await late.clock.advance("1m");
   expect(late.cache.peek(hut, 1).state).toBe("empty");
@@ -136,7 +139,7 @@ test.each<[string, unknown]>([
     entries: [entry, { ...good, params: 2 }],
   } as Snapshot;
   restoreSnapshot(cache, snapshot);
-  expect([...cache.entries()].map(({ params }) => params)).toEqual([2]);
+  expect([...entriesOf(cache)].map(({ params }) => params)).toEqual([2]);
   expect(events.map(({ kind }) => kind).filter((kind) => kind === "warning")).toHaveLength(1);
   expect(({} as any).polluted).toBeUndefined();
 });
@@ -155,7 +158,7 @@ test("S1: prototypes stay as they are, whatever members a snapshot has", () => {
     takenAt: 0,
     entries: Array.from({ length: 50 }, (_, n) => ({ ...good, params: n + 10 })),
   });
-  expect([...cache.entries()].length).toBeLessThanOrEqual(3);
+  expect([...entriesOf(cache)].length).toBeLessThanOrEqual(3);
   expect(events.filter(({ kind }) => kind === "restore").length).toBeLessThanOrEqual(4);
   expect(events.find(({ kind }) => kind === "warning")?.note).toContain("47 entries over the capacity");
   const waiting = stage({ capacity: 3 }); // also where they come one by one, and wait for their source
@@ -187,7 +190,7 @@ test("property: any JSON as an entry neither throws nor takes the rest with it",
         entries: [...entries, { ...good, params: "last" }],
       });
       expect(cache.peek(hut, "last").value).toBe("good");
-      for (const info of cache.entries()) expect(Number.isNaN(info.staleAt)).toBe(false);
+      for (const info of entriesOf(cache)) expect(Number.isNaN(info.staleAt)).toBe(false);
       cache.dispose();
     }),
     { numRuns: 300 },

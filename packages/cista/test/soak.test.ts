@@ -1,4 +1,4 @@
-import { composite, source } from "cista";
+import { composite, entriesOf, source } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { expect, test } from "vitest";
 import { stage } from "./stage.js";
@@ -57,13 +57,13 @@ test("N5: a virtual week with 5,000 keys: nothing piles up, one timer, no listen
     for (const leave of leaves.splice(0)) leave();
     await clock.advance(0);
     expect(clock.pendingTimers).toBeLessThanOrEqual(1);
-    sizes.push([...cache.entries()].length);
+    sizes.push([...entriesOf(cache)].length);
   }
   const [early, late] = [sizes.slice(20, 44), sizes.slice(-24)].map((part) => Math.max(...part));
   expect(late).toBeLessThanOrEqual((early ?? 0) * 1.1);
   environment.set({ visible: true, online: true });
   await clock.advance("2h");
-  expect([...cache.entries()]).toEqual([]);
+  expect([...entriesOf(cache)]).toEqual([]);
   expect(clock.pendingTimers).toBe(0);
   cache.dispose();
   expect(listening).toBe(0);

@@ -1,4 +1,4 @@
-import { answer, type CacheOptions, createCache, missing, source, unchanged } from "cista";
+import { answer, type CacheOptions, createCache, entriesOf, missing, source, unchanged } from "cista";
 import { openStore, type StoreBackend, type StoreOptions } from "cista/browser";
 import { virtualClock } from "cista/rehearsal";
 import { afterEach, expect, test, vi } from "vitest";
@@ -47,12 +47,12 @@ test("S1: over a reload what was held is held again, as old as it is", async () 
 
   const second = await page();
   expect(held(second)).toEqual([{ water: 90 }, undefined, undefined, undefined]);
-  const [info] = [...second.cache.entries()];
+  const [info] = [...entriesOf(second.cache)];
   expect(info).toMatchObject({ key: "hut 1", staleAt: second.clock.now() - 10_000 });
   await second.cache.read(hut, 2); // by a request too
   await second.store.flush();
   await second.clock.advance("10m"); // the memory lets go of both, the store does not
-  expect([...second.cache.entries()]).toEqual([]);
+  expect([...entriesOf(second.cache)]).toEqual([]);
   await second.store.close();
 
   const third = await page();

@@ -1,4 +1,4 @@
-import { type Cache, createCache, source } from "cista";
+import { type Cache, createCache, entriesOf, source } from "cista";
 import { Boundary, CistaProvider, useReading, useValue } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import * as React from "react";
@@ -46,7 +46,7 @@ const settle = (change: () => void = () => {}) =>
   });
 // biome-ignore lint/performance/useDomNodeTextContent: what is hidden is still in the document
 const shown = () => page.innerText;
-const watchers = () => [...cache.entries()].map((entry) => entry.watchers).join();
+const watchers = () => [...entriesOf(cache)].map((entry) => entry.watchers).join();
 
 test.runIf("Activity" in React)(
   "hidden: nothing is asked for; shown again: the newest value at once, in one frame",

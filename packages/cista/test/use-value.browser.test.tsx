@@ -1,4 +1,4 @@
-import { type Cache, createCache, Failure, missing, source } from "cista";
+import { type Cache, createCache, entriesOf, Failure, missing, source } from "cista";
 import { Boundary, CistaProvider, useReading, useValue } from "cista/react";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { act, Component, type ReactNode, StrictMode, Suspense, startTransition, useState } from "react";
@@ -229,7 +229,7 @@ test("R4: in a transition the old value stays until the new one is there", async
 
 test("given up while it waits: nobody watches any more once the boundary has gone, or the grace is over", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
-  const watchers = () => [...cache.entries()].map((entry) => entry.watchers);
+  const watchers = () => [...entriesOf(cache)].map((entry) => entry.watchers);
   await show(
     <Boundary loading="…">
       <Value of={hut} id={1} />

@@ -1,5 +1,5 @@
 import type { Cache, JournalEvent } from "cista";
-import { journalOf } from "cista";
+import { entriesOf, journalOf } from "cista";
 import { colours } from "./terminal.js";
 
 const told = new Set([
@@ -44,7 +44,7 @@ function explanation({ cacheStatus, failure, duration, note, kind, key, write, a
 }
 
 function stateOf(cache: Cache, key: string | undefined): string {
-  for (const entry of cache.entries()) if (entry.key === key) return entry.reading.state;
+  for (const entry of entriesOf(cache)) if (entry.key === key) return entry.reading.state;
   return "";
 }
 

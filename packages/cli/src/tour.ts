@@ -1,5 +1,5 @@
 import { type Hut, type RunningOrigin, startOrigin } from "@cista/example-origin";
-import { type Cache, createCache, Failure, type Source, type Write } from "cista";
+import { type Cache, createCache, entriesOf, Failure, type Source, type Write } from "cista";
 import { origin as httpOrigin, path, writeTo } from "cista/http";
 import { narrate } from "./narrator.js";
 import { colours } from "./terminal.js";
@@ -175,7 +175,7 @@ function shownNights({ cache, basket }: Pick<Stage, "cache" | "basket">): string
 
 /** Until nothing is being asked for any more. */
 async function settled(cache: Cache): Promise<void> {
-  while ([...cache.entries()].some(({ reading }) => reading.request !== "none")) await milliseconds(5);
+  while ([...entriesOf(cache)].some(({ reading }) => reading.request !== "none")) await milliseconds(5);
 }
 
 /** A component for the time being: attached until what it is shown is what it waited for. */

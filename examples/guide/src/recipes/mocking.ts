@@ -1,4 +1,4 @@
-import { createCache, Failure, missing } from "cista";
+import { createCache, Failure, intercept, missing } from "cista";
 
 /** Everything is answered here, by the name of its source: for stories, a demo, or before there is a server. */
 const answers: Record<string, (params: any) => unknown> = {
@@ -10,7 +10,7 @@ const answers: Record<string, (params: any) => unknown> = {
 
 export function cacheWithAnswers(delay: number) {
   const cache = createCache();
-  cache.intercept({
+  intercept(cache, {
     load: async ({ source, params, context }, proceed) => {
       const answer = answers[source];
       if (!answer) return proceed(); // the real one

@@ -2,11 +2,13 @@
 import {
   type Cache,
   CistaError,
+  entriesOf,
   type JournalEvent,
   journalOf,
   restoreSnapshot,
   type Snapshot,
   takeSnapshot,
+  where,
 } from "../core/index.js";
 import { clockOf, environmentOf, keyText, milliseconds, type StoredEntry, staysHere } from "../core/internal.js";
 import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
@@ -52,7 +54,10 @@ export class Feeding {
     this.#retain = milliseconds(retain, "retain");
     this.#capacity = capacity;
     this.#maxBytes = maxBytes;
-    this.#empty = takeSnapshot(cache, { where: () => false });
+    this.#empty = takeSnapshot(
+      cache,
+      where(() => false),
+    );
     const { partition } = this.#empty;
     // Neither part has a space in it, so no two stores share a name.
     const own = encodeURIComponent(name);
@@ -62,7 +67,7 @@ export class Feeding {
   }
 
   async begin(): Promise<void> {
-    for (const { key, source, reading } of this.#cache.entries()) {
+    for (const { key, source, reading } of entriesOf(this.#cache)) {
       if (reading.state === "ready" || reading.state === "missing") this.#changedIn(key, source); // newer than what is stored
     }
     const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete"] as const;

@@ -1,16 +1,15 @@
 /** The cache: its methods, and who is called back for what. Rule S3. */
 import type { AnswerDetails } from "./api/answer.js";
-import type { Cache, CacheOptions, EntryHandle, EntryInfo, ReadOptions, Selector } from "./api/contract.js";
+import type { Cache, CacheOptions, EntryHandle, ReadOptions, Selector } from "./api/contract.js";
 import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
 import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
-import type { Interceptor, Source } from "./api/source-contract.js";
+import type { Source } from "./api/source-contract.js";
 import type { RunOptions, Write } from "./api/write-contract.js";
 import { tellChange } from "./features/changing/change-listeners.js";
 import { forget, invalidate, put, replaceDefinition } from "./features/changing/changing.js";
 import { Handle } from "./features/changing/handle.js";
 import { selected } from "./features/changing/selector.js";
-import { infoOf } from "./features/observing/info.js";
 import { read } from "./features/reading/reader.js";
 import { abandonRequest } from "./kernel/asking.js";
 import { getOrCreateEntry, onClockPutBack } from "./kernel/keeping.js";
@@ -120,23 +119,6 @@ export class CoreCache implements Cache {
     const watched = this.#selected(selector).filter((entry) => entry.watchers > 0);
     const asked = batch(this.#core, () => Promise.all(watched.map(({ shelf, params }) => requestNow(shelf, params))));
     return asked.then(() => {});
-  }
-
-  /** Those that there are when it begins: whoever goes through them may add and delete. */
-  *entries(): IterableIterator<EntryInfo> {
-    this.#assertUsable();
-    for (const entry of [...this.#core.shelves.byKey.values()]) if (!entry.isRemoved) yield infoOf(entry);
-  }
-
-  intercept(interceptor: Interceptor): () => void {
-    this.#assertUsable();
-    const core = this.#core;
-    const own = { interceptor }; // the same interceptor twice stands there twice
-    core.interceptors = [...core.interceptors, own];
-    return () => {
-      core.interceptors = core.interceptors.filter((other) => other !== own);
-      for (const entry of [...core.underWay]) if (entry.request?.phase === "offline") entry.request.hurry();
-    };
   }
 
   async signOut(): Promise<void> {

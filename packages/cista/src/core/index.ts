@@ -76,6 +76,8 @@ export type {
 } from "./api/write-contract.js";
 export { matching } from "./features/changing/selector.js";
 export { type CompositeDefinition, composite } from "./features/composite/composite.js";
+export { entriesOf, where } from "./features/observing/entries.js";
+export { intercept } from "./features/observing/intercept.js";
 export { journalOf } from "./features/observing/journaling.js";
 export { restoreSnapshot } from "./features/storing/restoring.js";
 export { takeSnapshot } from "./features/storing/snapshot.js";

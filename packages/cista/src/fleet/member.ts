@@ -1,5 +1,6 @@
 /** One process of a fleet: the caches that share, what they call out of date, and what it hears of the others. Rules T8, T9. */
 import type { Cache, Clock, LoadCall, Selector, Source } from "../core/index.js";
+import { intercept } from "../core/index.js";
 import {
   adoptChange,
   type Change,
@@ -110,7 +111,7 @@ export class Member implements AskingHost, HearingHost {
     const partition = partitionOf(cache);
     const versions = new Map<string, number>();
     const ends = [
-      cache.intercept({
+      intercept(cache, {
         load: (call, proceed) => {
           const audience = this.#audienceOf(call);
           if (!audience || this.isClosed || call.context.mode === "no-store") return proceed();

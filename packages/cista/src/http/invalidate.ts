@@ -1,4 +1,5 @@
 import type { Cache, Selector } from "../core/index.js";
+import { where } from "../core/index.js";
 import { absolute, urlLabel } from "./address.js";
 import { parseStringList } from "./structured-fields.js";
 
@@ -33,9 +34,9 @@ export function selectorAfter(method: string, { status, headers }: Response, tar
   const groups = new Set(parseStringList(headers.get("cache-group-invalidation")));
   // A group is one only within its origin, which an entry's URL tells.
   const ofOrigin = (label: string) => label.startsWith(`${target.origin}/`);
-  return {
-    where: (entry) =>
+  return where(
+    (entry) =>
       entry.groups.some((label) => labels.has(label)) ||
       (entry.groups.some((label) => groups.has(label)) && entry.groups.some(ofOrigin)),
-  };
+  );
 }

@@ -1,4 +1,4 @@
-import { type Cache, CistaError, type EntryInfo, type JournalEvent, journalOf } from "../core/index.js";
+import { type Cache, CistaError, type EntryInfo, entriesOf, type JournalEvent, journalOf } from "../core/index.js";
 import { type Rehearsal, rehearse } from "../rehearsal/rehearse.js";
 
 /** Events kept for each entry. */
@@ -42,7 +42,7 @@ export class LampHub {
   /** A cache that was disposed of first has none. */
   entries(): Entries {
     try {
-      return new Map([...this.cache.entries()].map((entry) => [entry.key, entry]));
+      return new Map([...entriesOf(this.cache)].map((entry) => [entry.key, entry]));
     } catch (thrown) {
       if (thrown instanceof CistaError && thrown.code === "disposed") return new Map();
       throw thrown;

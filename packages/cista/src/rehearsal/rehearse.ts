@@ -5,9 +5,11 @@ import {
   type EntryInfo,
   Failure,
   type Interceptor,
+  intercept,
   type LoadCall,
   missing,
   type Source,
+  where,
 } from "../core/index.js";
 import { milliseconds } from "../core/internal.js";
 
@@ -74,7 +76,7 @@ class Staged implements Rehearsal {
     this.#cache = cache;
     this.#setTimer = setTimer ?? ((callback, delay) => void setTimeout(callback, delay));
     this.#random = random ?? Math.random;
-    this.#remove = cache.intercept(this.#interceptor);
+    this.#remove = intercept(cache, this.#interceptor);
   }
 
   set(source: Source<any, any> | string, mishap: Mishap | undefined): void {
@@ -85,7 +87,7 @@ class Staged implements Rehearsal {
         if (mishap) this.#mishaps.set(name, mishap);
         else this.#mishaps.delete(name);
         this.#remove();
-        this.#remove = this.#cache.intercept(this.#interceptor); // what waited for a network looks anew whether there is one
+        this.#remove = intercept(this.#cache, this.#interceptor); // what waited for a network looks anew whether there is one
       },
     );
   }
@@ -137,13 +139,13 @@ class Staged implements Rehearsal {
   }
 
   /** Makes a change, and asks anew for what is watched. A cache that was disposed of meanwhile has nothing to ask for. */
-  #change(where: (source: string) => boolean, make: () => void): void {
-    const watched = ({ source, watchers }: EntryInfo) => watchers > 0 && where(source);
+  #change(isMeant: (source: string) => boolean, make: () => void): void {
+    const watched = ({ source, watchers }: EntryInfo) => watchers > 0 && isMeant(source);
     try {
       // A try that is under way began as it was before: another request follows it.
-      this.#cache.invalidate({ where: (entry) => watched(entry) && entry.reading.request === "running" });
+      this.#cache.invalidate(where((entry) => watched(entry) && entry.reading.request === "running"));
       make();
-      this.#cache.revalidate({ where: watched }).catch(() => {});
+      this.#cache.revalidate(where(watched)).catch(() => {});
     } catch (thrown) {
       if (!(thrown instanceof CistaError && thrown.code === "disposed")) throw thrown;
     }

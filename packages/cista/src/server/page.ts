@@ -7,6 +7,7 @@ import {
   type Reading,
   type Source,
   type View,
+  where,
 } from "../core/index.js";
 import {
   type AnyReading,
@@ -248,7 +249,11 @@ class ServerPage implements Rendering {
   json(): string {
     if (this.#unsent.length === 0 && this.#hasSent) return "";
     this.#hasSent = true;
-    const { takenAt, partition } = snapshotWith(this.#cache, { where: () => false }, false);
+    const { takenAt, partition } = snapshotWith(
+      this.#cache,
+      where(() => false),
+      false,
+    );
     const coming = [...this.#waits.keys()];
     return jsonForScript(
       omitUndefined({

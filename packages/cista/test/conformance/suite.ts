@@ -3,6 +3,7 @@ import {
   type Cache,
   CistaError,
   createCache,
+  entriesOf,
   Failure,
   journalOf,
   missing,
@@ -55,7 +56,7 @@ export function conformance(driver: Driver): void {
       if (!expectTrouble) expect([threw, reported]).toEqual([[], []]);
     });
 
-    const watchers = () => [...cache.entries()].map((entry) => entry.watchers);
+    const watchers = () => [...entriesOf(cache)].map((entry) => entry.watchers);
     const mount = async (panels: Record<string, Panel>, given: Cache | undefined = cache) => {
       const stage = {
         element,

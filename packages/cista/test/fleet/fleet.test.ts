@@ -1,4 +1,4 @@
-import { composite, createCache, Failure, source } from "cista";
+import { composite, createCache, entriesOf, Failure, intercept, source } from "cista";
 import { expect, test, vi } from "vitest";
 import { after, asked, FleetWorld, type Hut, type SimProcess, two } from "./world.js";
 
@@ -66,7 +66,7 @@ test("T3: for the fleet s-maxage counts; on to a cache goes max-age, with the ag
   await world.clock.advance(10_000);
   const cache = other.cache();
   await after(world, 300, cache.read(world.sources.hut, "h-07"));
-  const [entry] = cache.entries();
+  const [entry] = entriesOf(cache);
   expect((entry?.staleAt ?? 0) - world.clock.now()).toBeGreaterThan(570_000);
   expect((entry?.staleAt ?? 0) - world.clock.now()).toBeLessThan(585_000);
   expect(asked(world)).toHaveLength(1);
@@ -383,7 +383,7 @@ test("T11: an interceptor sees what the check has made of a value, once; a value
   const cache = createCache();
   let seen: unknown;
   let own: unknown;
-  cache.intercept({
+  intercept(cache, {
     async load(_, proceed) {
       if (own) return own;
       seen = await proceed();

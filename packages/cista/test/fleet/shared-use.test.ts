@@ -1,4 +1,4 @@
-import { createCache, type SharedUse } from "cista";
+import { createCache, intercept, type SharedUse } from "cista";
 import { type answerOf, origin } from "cista/http";
 import { expect, test } from "vitest";
 
@@ -8,7 +8,7 @@ import { expect, test } from "vitest";
 async function sharedUse(response: Record<string, string>, request: Record<string, string> = {}, more = {}) {
   let use: SharedUse | undefined;
   const cache = createCache();
-  cache.intercept({
+  intercept(cache, {
     async load(_call, proceed) {
       const came = (await proceed()) as Awaited<ReturnType<typeof answerOf>>;
       use = came.details.shared;

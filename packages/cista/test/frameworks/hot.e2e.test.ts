@@ -23,8 +23,9 @@ interface Project {
 }
 const shell = (main: string) =>
   `<!doctype html><title>hot</title><div id="app"></div><script type="module" src="/${main}"></script>`;
-const cache = `import { createCache } from "cista";
-export const cache = (window.cache = createCache());`;
+const cache = `import { createCache, entriesOf } from "cista";
+export const cache = createCache();
+window.entries = () => entriesOf(cache);`;
 const hut = (text: string) => `import { source } from "cista";
 export const hut = source({ name: "hut", params: false, maxAge: "1h", load: async () => ${JSON.stringify(text)} });`;
 
@@ -166,6 +167,6 @@ test.each(Object.entries(projects))(
 const watchers = (page: Page): Promise<number[]> =>
   page.evaluate(async () => {
     await new Promise((resolve) => setTimeout(resolve));
-    const { cache } = window as unknown as { cache: { entries(): Iterable<{ watchers: number }> } };
-    return [...cache.entries()].map((entry) => entry.watchers);
+    const { entries } = window as unknown as { entries(): Iterable<{ watchers: number }> };
+    return [...entries()].map((entry) => entry.watchers);
   });

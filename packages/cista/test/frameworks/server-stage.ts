@@ -1,4 +1,4 @@
-import { createCache, source } from "cista";
+import { createCache, entriesOf, source } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { expect } from "vitest";
 
@@ -18,7 +18,7 @@ export function serverStage() {
     loads: () => loads,
     /** Nothing attached, and nothing left once the cache is disposed of. */
     check() {
-      expect([...cache.entries()].filter(({ watchers }) => watchers > 0)).toEqual([]);
+      expect([...entriesOf(cache)].filter(({ watchers }) => watchers > 0)).toEqual([]);
       cache.dispose();
       expect(clock.pendingTimers).toBe(0);
     },

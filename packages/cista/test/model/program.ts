@@ -1,5 +1,15 @@
 import * as cista from "cista";
-import { type Cache, CistaError, createCache, Failure, journalOf, type Source, type View, type Write } from "cista";
+import {
+  type Cache,
+  CistaError,
+  createCache,
+  entriesOf,
+  Failure,
+  journalOf,
+  type Source,
+  type View,
+  type Write,
+} from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { Kind, Single } from "./steps.js";
 
@@ -416,7 +426,7 @@ export class Program {
   checkAsked(): void {
     const { visible, online } = this.environment;
     if (!visible || !online || !this.isClockNoticed || this.failing.size > 0 || this.throwing.size > 0) return;
-    const all = [...this.cache.entries()];
+    const all = [...entriesOf(this.cache)];
     const isPast = ({ reading }: (typeof all)[number]) =>
       "storedAt" in reading && this.clock.now() - (reading.storedAt ?? 0) >= this.maxAge * 1000;
     const isQuiet = all.every((entry) => {
@@ -484,7 +494,7 @@ export class Program {
       const { begun } = this;
       await clock.advance(1000);
       await clock.advance(0);
-      const caused = [...cache.entries()].some(({ staleAt = 0, expiredAt = 0 }) =>
+      const caused = [...entriesOf(cache)].some(({ staleAt = 0, expiredAt = 0 }) =>
         [staleAt, expiredAt].some((at) => Math.abs(at - clock.now()) < 3000),
       );
       const streaming = this.streams.some(({ ended }) => ended === "break");
@@ -503,7 +513,7 @@ export class Program {
       if (this.patient === 0 && this.open().length > 0) throw new Error("R3: a load goes on that nobody waits for");
       const open = this.streams.filter(({ returned, ended }) => !returned && !ended);
       if (this.patient === 0 && open.length > 0) throw new Error("R3: a stream goes on that nobody watches");
-      const kept = [...cache.entries()].length;
+      const kept = [...entriesOf(cache)].length;
       const most = this.capacity * 6; // each may keep the parts that it is made of
       if (this.patient === 0 && kept > most) throw new Error(`F8: ${kept} entries are kept`);
       this.check();

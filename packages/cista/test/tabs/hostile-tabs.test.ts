@@ -1,3 +1,4 @@
+import { where } from "cista";
 import { expect, test, vi } from "vitest";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";
@@ -127,7 +128,7 @@ test("a change of more keys than one message bears, and more puts than one bears
   await world.clock.advance("1s");
   const some = [1, 250, 11_500, 12_000];
   expect(some.map((id) => two.cache.peek(two.hut, id).value?.version)).toEqual([5, 5, 5, 5]);
-  one.cache.invalidate({ where: ({ key }) => key !== "hut 12000" });
+  one.cache.invalidate(where(({ key }) => key !== "hut 12000"));
   await world.clock.advance("10ms");
   expect(some.map((id) => two.cache.peek(two.hut, id).fresh)).toEqual([false, false, false, true]);
 });

@@ -1,4 +1,4 @@
-import { createCache, Failure, journalOf, source, write } from "cista";
+import { createCache, entriesOf, Failure, journalOf, source, write } from "cista";
 import { joinTabs, openOutbox } from "cista/browser";
 
 // The page that joined.e2e.test.ts opens in several tabs: a cache, sources over the test's server, kept writes.
@@ -52,4 +52,4 @@ const ready = (async () => {
 })();
 const valueAt = (id: string) => cache.peek(item, id).value;
 const shownList = () => cache.view(list).get().value;
-Object.assign(globalThis, { cache, item, list, book, watch, ready, warnings, from, valueAt, shownList });
+Object.assign(globalThis, { cache, entriesOf, item, list, book, watch, ready, warnings, from, valueAt, shownList });

@@ -1,3 +1,4 @@
+import { where } from "cista";
 import { expect, test, vi } from "vitest";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";
@@ -100,7 +101,7 @@ test("B3: what is put, patched, invalidated or deleted in one tab is so in all",
   await advance("1s");
   expect(versions(tabs, 1)).toEqual([9, 9, 9]);
   world.versions.set(1, 10);
-  two.cache.invalidate({ where: ({ key }) => key === "hut 1" }); // a function cannot be sent: its keys are
+  two.cache.invalidate(where(({ key }) => key === "hut 1")); // a function cannot be sent: its keys are
   await advance("1s");
   expect(versions(tabs, 1)).toEqual([10, 10, 10]);
   for (const tab of tabs) tab.unwatch("hut 1");
@@ -121,7 +122,7 @@ test("B3: a selector that is a function goes as the keys that it hit", async () 
   }
   await advance("10ms");
   expect(two.cache.peek(two.hut, 1)).toMatchObject({ fresh: true });
-  one.cache.invalidate({ where: ({ key }) => key === "hut 1" });
+  one.cache.invalidate(where(({ key }) => key === "hut 1"));
   await advance("10ms");
   expect(two.cache.peek(two.hut, 1)).toMatchObject({ fresh: false });
 });

@@ -1,5 +1,13 @@
 /** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
-import { type Cache, CistaError, type JournalEvent, journalOf, type Source } from "../../core/index.js";
+import {
+  type Cache,
+  CistaError,
+  entriesOf,
+  intercept,
+  type JournalEvent,
+  journalOf,
+  type Source,
+} from "../../core/index.js";
 import { type Change, clockOf, onChange, partitionOf, plainSelector } from "../../core/internal.js";
 import { Changes } from "./changes.js";
 import { kindsHeard, noteHappened } from "./happened.js";
@@ -107,14 +115,14 @@ export class Member implements Hub {
   // ── Joining and leaving ────────────────────────────────────────────────────
 
   #begin(): void {
-    for (const { key, source, reading } of this.#cache.entries()) {
+    for (const { key, source, reading } of entriesOf(this.#cache)) {
       this.#used.add(source);
       if (reading.state === "ready" || reading.state === "missing") this.moments.hold(key, 0, "");
     }
     this.#ends.push(
       journalOf(this.#cache).subscribe((event) => this.#happened(event), kindsHeard),
       onChange(this.#cache, (change) => this.#changed(change)),
-      this.#cache.intercept({ load: (call, proceed) => this.#loads.load(call, proceed) }),
+      intercept(this.#cache, { load: (call, proceed) => this.#loads.load(call, proceed) }),
       this.#cache.onSignOut(() => this.#signedOut()),
       this.#platform.onLife((event) => this.#live(event)),
     );

@@ -1,5 +1,6 @@
 /** What one tab tells the others of what it holds. Rules B1, B4, B6. */
 import type { Cache } from "../../core/index.js";
+import { where } from "../../core/index.js";
 import { clockOf, keyText, type StoredEntry, snapshotWith, staysHere } from "../../core/internal.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
@@ -115,7 +116,7 @@ export class Telling {
     const { moments, id } = this.#hub;
     const isTold = ({ key, reading }: { key: string; reading: { fresh?: boolean } }) =>
       reading.fresh === true && !this.#loads.isOwn(key) && moments.knows(key);
-    const { entries } = snapshotWith(this.#cache, { where: isTold as never }, false);
+    const { entries } = snapshotWith(this.#cache, where(isTold as never), false);
     return (entries as StoredEntry[])
       .filter((entry) => !entry.parts && this.#hub.isNamed(entry.source) && !staysHere(entry))
       .slice(0, mostNews)

@@ -5,7 +5,7 @@ import type { Failure } from "./failure.js";
 import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import type { Defaults } from "./settings.js";
-import type { ArgumentsOf, Interceptor, Source } from "./source-contract.js";
+import type { ArgumentsOf, Source } from "./source-contract.js";
 import type { RunArguments, Write } from "./write-contract.js";
 
 export interface CacheOptions extends Defaults {
@@ -48,13 +48,22 @@ export interface SourceSelector<P, T = any> {
   params?: PartOf<NoInfer<P>>;
 }
 
+/** Entries that a function chooses: see `where`. */
+export interface EntryTest {
+  /** @internal */
+  readonly [chooses]: (entry: never) => boolean;
+}
+
+/** Under this a selector brings what looks at an entry; the same in all copies of the library. */
+export const chooses: unique symbol = Symbol.for("cista.chooses") as never;
+
 /** Which entries are meant. */
 export type Selector<P = any> =
   | Source<any, any>
   | SourceSelector<P>
   | { key: string }
   | { group: string }
-  | { where(entry: EntryInfo): boolean }
+  | EntryTest
   | "all";
 
 /** The box that holds entries: one per application in a browser, one per request on a server. */
@@ -104,11 +113,6 @@ export interface Cache {
   revalidate<P>(selector: Selector<P>): Promise<void>;
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
   delete<P>(selector: Selector<P>): number;
-  entries(): IterableIterator<EntryInfo>;
-  /**
-   * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
-   */
-  intercept(interceptor: Interceptor): () => void;
   /**
    * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
    * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is

@@ -107,7 +107,7 @@ export interface LoadCall {
 /** What an interceptor may have otherwise in the context of the load that it calls. */
 export type LoadChanges = Partial<Pick<CompositeContext, "signal" | "held" | "read">>;
 
-/** Stands around every load of one cache: see `Cache.intercept`. */
+/** Stands around every load of one cache: see `intercept`. */
 export interface Interceptor {
   /**
    * Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next

@@ -1,12 +1,10 @@
-/** One call of a load: its context, and the interceptors around it. */
+/** One call of a load, and its context. */
 import { partsUnchanged } from "../api/answer.js";
-import { checkedAnswer } from "../api/check.js";
 import { CistaError } from "../api/failure.js";
-import { policyWith } from "../api/freshness.js";
-import type { LoadCall, LoadChanges, LoadContext, LoadMode } from "../api/source-contract.js";
+import type { LoadContext, LoadMode } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "../state/entry.js";
-import { type Composing, composingKey, type PartsReader } from "../state/links.js";
+import { type Composing, composingKey } from "../state/links.js";
 import { requestForNewUser } from "./users.js";
 
 /** Calls the source once, or is spared it. */
@@ -32,8 +30,8 @@ export async function load(entry: Entry, request: Request): Promise<unknown> {
     },
     ...(reader ? { read: reader.read } : DEVELOPMENT && refusesToRead(entry)),
   };
-  if (core.interceptors.length === 0) return source.definition.load(entry.params, context);
-  return intercepted(entry, reader, context);
+  if (core.interception) return core.interception.load(entry, reader, context);
+  return source.definition.load(entry.params, context);
 }
 
 /** In development: a program without types is told which maker it needs. */
@@ -45,43 +43,6 @@ function refusesToRead({ key }: Entry): object {
     );
   };
   return { read };
-}
-
-/** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
-function intercepted(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown {
-  const { core, source, settings } = entry.shelf;
-  const { definition } = source;
-  const callWith = (changes: LoadChanges): LoadCall => ({
-    key: entry.key,
-    source: source.name,
-    params: entry.params,
-    context: changed(context, changes),
-    definition,
-    partition: core.options.partition,
-    get parts() {
-      return reader?.keys ?? [];
-    },
-    policyOf: (details) => policyWith(settings.policy, details),
-  });
-  const around = core.interceptors.reduce<(changes: LoadChanges) => unknown>(
-    (inner, { interceptor }) =>
-      (changes) =>
-        interceptor.load
-          ? interceptor.load(callWith(changes), (more) => inner({ ...changes, ...more }))
-          : inner(changes),
-    async (changes) => {
-      const came = await definition.load(entry.params, changed(context, changes));
-      return definition.check ? checkedAnswer(definition.check, came) : came;
-    },
-  );
-  return around({});
-}
-
-/** What is looked at late, such as what is held, is still looked at late. */
-function changed(context: LoadContext, changes: LoadChanges): LoadContext {
-  if (Object.keys(changes).length === 0) return context;
-  const members = { ...Object.getOwnPropertyDescriptors(context), ...Object.getOwnPropertyDescriptors(changes) };
-  return Object.defineProperties({}, members) as LoadContext;
 }
 
 /** What is held makes no request conditional where a load is to see nothing of any cache (WHATWG Fetch). */

@@ -4,17 +4,17 @@ import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { JournalKind } from "../api/journal.js";
 import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
 import { type Settings, settingsOf } from "../api/settings.js";
-import type { Interceptor, Source } from "../api/source-contract.js";
+import type { Interceptor, LoadContext, Source } from "../api/source-contract.js";
 import type { RunOptions, Write } from "../api/write-contract.js";
 import { CacheClock } from "../lib/cache-clock.js";
 import { Groups } from "../lib/groups.js";
-import { guarded } from "../lib/guarded.js";
 import type { Outbox } from "../lib/outbox.js";
 import { Schedule } from "../lib/schedule.js";
 import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
 import type { Facts, JournalWriter } from "./facts.js";
 import { IdleList } from "./idle-list.js";
+import type { PartsReader } from "./links.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
 /** What `state` calls in `operations` when something is due. `cache.ts` connects them. */
@@ -52,6 +52,13 @@ export interface PendingRestores {
 
 /** The property under which a function that takes a cache finds its core, also in another copy of the library. */
 export const coreKey: unique symbol = Symbol.for("cista.core") as never;
+
+/** A seam: interceptors around every load (features/observing/intercept.ts). */
+export interface Interception {
+  add(interceptor: Interceptor): () => void;
+  load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown;
+  isOffline(source: string): boolean;
+}
 
 /** The state that one cache's operations share. An entry reaches it as `entry.shelf.core`. */
 export class Core {
@@ -97,8 +104,8 @@ export class Core {
   readonly capacity: number;
   /** The writes that are under way or waiting; made with the first. */
   outbox: Outbox | undefined;
-  /** The interceptors around every load, the outermost last. */
-  interceptors: readonly { readonly interceptor: Interceptor }[] = [];
+  /** What stands around every load, once a program has said so. */
+  interception: Interception | undefined = undefined;
   /** Restored entries of sources that have not been used yet: there once a snapshot was restored. */
   pendingRestores: PendingRestores | undefined;
   /** The keys of values that are still to come with the page: their requests wait for it (rule H11). */
@@ -244,18 +251,7 @@ export function assertNotDisposed(core: Core): void {
 
 /** Rule R6, also where only this source is made to wait. */
 export function isOnline({ core, source }: Shelf): boolean {
-  return (
-    core.environment.online && !core.interceptors.some(({ interceptor }) => forcesOffline(interceptor, source.name))
-  );
-}
-
-/** Whether an interceptor makes a source wait as if there were no network; false where it throws. */
-function forcesOffline(interceptor: Interceptor, source: string): boolean {
-  let offline = false;
-  guarded(() => {
-    offline = interceptor.isOffline?.(source) ?? false;
-  });
-  return offline;
+  return core.environment.online && !core.interception?.isOffline(source.name);
 }
 
 /** Milliseconds since the cache's epoch. */

@@ -1,11 +1,10 @@
 /** Which entries a selector means. */
-import type { PartOf, Selector, SourceSelector } from "../../api/contract.js";
+import { chooses, type PartOf, type Selector, type SourceSelector } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
 import type { Source } from "../../api/source-contract.js";
 import { keyText, sameParams } from "../../lib/key.js";
 import type { Core } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import { infoOf } from "../observing/info.js";
 
 /**
  * A selector whose params are checked against the source's: for `invalidates`, where nothing else does.
@@ -24,12 +23,12 @@ export function selected(core: Core, selector: Selector): Entry[] {
     if ("source" in selector) return ofSourceWith(core, selector);
     if ("key" in selector) return one(shelves.byKey.get(selector.key));
     if ("group" in selector) return [...groups.with(selector.group)];
-    if ("where" in selector) return [...shelves.byKey.values()].filter((entry) => selector.where(infoOf(entry)));
+    if (chooses in selector) return [...shelves.byKey.values()].filter(selector[chooses] as (entry: Entry) => boolean);
   }
   throw new CistaError(
     "selector",
     DEVELOPMENT &&
-      `A selector is a source, { source, params }, { key }, { group }, { where } or "all", but it is ${preview(selector)}.`,
+      `A selector is a source, { source, params }, { key }, { group }, where(test) or "all", but it is ${preview(selector)}.`,
   );
 }
 

@@ -1,9 +1,10 @@
-/** An entry as `entries()` and selectors show it. */
-import type { EntryInfo } from "../../api/contract.js";
+/** Entries as programs see them: `entriesOf`, `where`. */
+import { type Cache, chooses, type EntryInfo, type EntryTest } from "../../api/contract.js";
 import type { AnyReading, Reading } from "../../api/reading.js";
 import { heldReading } from "../../kernel/looking.js";
 import { omitUndefined } from "../../lib/omit-undefined.js";
 import { never } from "../../lib/schedule.js";
+import { assertNotDisposed, coreOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 
 /** An entry as lists and selectors show it. */
@@ -32,4 +33,23 @@ export function infoOf(entry: Entry): EntryInfo {
   return Object.defineProperty(info, "reading", { enumerable: true, get }) as typeof info & {
     reading: Reading<unknown>;
   };
+}
+
+/**
+ * All entries of a cache, those that there are when it begins: whoever goes through them may add and delete.
+ * @throws CistaError code "disposed"
+ * @example for (const { key, reading } of entriesOf(cache)) console.log(key, reading.state);
+ */
+export function* entriesOf(cache: Cache): IterableIterator<EntryInfo> {
+  const core = coreOf(cache);
+  assertNotDisposed(core);
+  for (const entry of [...core.shelves.byKey.values()]) if (!entry.isRemoved) yield infoOf(entry);
+}
+
+/**
+ * A selector: the entries that a function chooses.
+ * @example cache.invalidate(where(({ source, watchers }) => source === "hut" && watchers === 0));
+ */
+export function where(test: (entry: EntryInfo) => boolean): EntryTest {
+  return { [chooses]: (entry: Entry) => test(infoOf(entry)) } as EntryTest;
 }

@@ -1,0 +1,94 @@
+/** Code that stands around every load of one cache. */
+import { checkedAnswer } from "../../api/check.js";
+import type { Cache } from "../../api/contract.js";
+import { policyWith } from "../../api/freshness.js";
+import type { Interceptor, LoadCall, LoadChanges, LoadContext } from "../../api/source-contract.js";
+import { guarded } from "../../lib/guarded.js";
+import { assertNotDisposed, coreOf, type Interception } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
+import type { PartsReader } from "../../state/links.js";
+
+/**
+ * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
+ * @throws CistaError code "disposed"
+ * @example
+ * const remove = intercept(cache, {
+ *   load: async (call, proceed) => {
+ *     console.time(call.key);
+ *     const answer = await proceed();
+ *     console.timeEnd(call.key);
+ *     return answer;
+ *   },
+ * });
+ */
+export function intercept(cache: Cache, interceptor: Interceptor): () => void {
+  const core = coreOf(cache);
+  assertNotDisposed(core);
+  core.interception ??= new Interceptors();
+  const remove = core.interception.add(interceptor);
+  return () => {
+    remove();
+    for (const entry of [...core.underWay]) if (entry.request?.phase === "offline") entry.request.hurry();
+  };
+}
+
+/** The interceptors of one cache, the outermost last. */
+class Interceptors implements Interception {
+  #interceptors: readonly { readonly interceptor: Interceptor }[] = [];
+
+  add(interceptor: Interceptor): () => void {
+    const own = { interceptor }; // the same interceptor twice stands there twice
+    this.#interceptors = [...this.#interceptors, own];
+    return () => {
+      this.#interceptors = this.#interceptors.filter((other) => other !== own);
+    };
+  }
+
+  /** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
+  load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown {
+    const { core, source, settings } = entry.shelf;
+    const { definition } = source;
+    const callWith = (changes: LoadChanges): LoadCall => ({
+      key: entry.key,
+      source: source.name,
+      params: entry.params,
+      context: changed(context, changes),
+      definition,
+      partition: core.options.partition,
+      get parts() {
+        return reader?.keys ?? [];
+      },
+      policyOf: (details) => policyWith(settings.policy, details),
+    });
+    const around = this.#interceptors.reduce<(changes: LoadChanges) => unknown>(
+      (inner, { interceptor }) =>
+        (changes) =>
+          interceptor.load
+            ? interceptor.load(callWith(changes), (more) => inner({ ...changes, ...more }))
+            : inner(changes),
+      async (changes) => {
+        const came = await definition.load(entry.params, changed(context, changes));
+        return definition.check ? checkedAnswer(definition.check, came) : came;
+      },
+    );
+    return around({});
+  }
+
+  /** Whether one makes a source wait as if there were no network; one that throws does not. */
+  isOffline(source: string): boolean {
+    return this.#interceptors.some(({ interceptor }) => {
+      let offline = false;
+      guarded(() => {
+        offline = interceptor.isOffline?.(source) ?? false;
+      });
+      return offline;
+    });
+  }
+}
+
+/** What is looked at late, such as what is held, is still looked at late. */
+function changed(context: LoadContext, changes: LoadChanges): LoadContext {
+  if (Object.keys(changes).length === 0) return context;
+  const members = { ...Object.getOwnPropertyDescriptors(context), ...Object.getOwnPropertyDescriptors(changes) };
+  return Object.defineProperties({}, members) as LoadContext;
+}
