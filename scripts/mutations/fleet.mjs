@@ -82,12 +82,7 @@ export const fleet = [
   ["T9 told", "fleet/hearing.ts", "if (!(await this.#tellKept())) return;", ""],
   ["T9 alone", "fleet/member.ts", "this.memory.isAlone = true;", ""],
   ["T10", "answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
-  [
-    "T11",
-    "intercept.ts",
-    "return definition.check ? checkedAnswer(definition.check, came) : came;",
-    "return came;",
-  ],
+  ["T11", "intercept.ts", "return definition.check ? checkedAnswer(definition.check, came) : came;", "return came;"],
   [
     "T11 loaded",
     "answers.ts",

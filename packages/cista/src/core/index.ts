@@ -14,6 +14,7 @@ export type {
   CacheOptions,
   EntryHandle,
   EntryInfo,
+  EntryTest,
   FailedAction,
   PartOf,
   ReadOptions,
