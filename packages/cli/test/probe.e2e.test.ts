@@ -153,7 +153,7 @@ test("the source to begin with says what was asked: the method, what was sent, f
   expect(posted).toContain('method: "POST",');
   expect(posted).not.toContain("s3cret");
   expect(await pasted(`${oddUrl}/numbered`)).toMatch(
-    /api\.pages<void, Numbered>[\s\S]*searchParams\.set\("page", body\.page \+ 1\)/,
+    /pagesFrom<void, Numbered>\(api[\s\S]*searchParams\.set\("page", body\.page \+ 1\)/,
   );
   expect(await pasted(`${oddUrl}/cursor`)).toContain('next.searchParams.set("cursor", body.next_cursor)');
   const { output } = await probe(`${oddUrl}/secret`);
