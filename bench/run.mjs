@@ -151,7 +151,7 @@ const cases = [
   ["P19b", "… streamed", "bare renderToPipeableStream", pageStreamed, ratio, noBudget],
   ["P19c", "heap that each of 1,000 such renders leaves", "", heapARender, bytes, 200],
   ["P20a", "size of openPage on top", "", () => sizeOnTop("server", "openPage"), kB, noBudget],
-  ["P20b", "size of receive on top", "", () => sizeOnTop("browser", "receive"), kB, noBudget],
+  ["P20b", "size of receivePage on top", "", () => sizeOnTop("browser", "receivePage"), kB, noBudget],
   ["P20c", "size of openStore on top", "", () => sizeOnTop("browser", "openStore"), kB, noBudget],
   ["P20d", "size of joinTabs on top", "", () => sizeOnTop("browser", "joinTabs"), kB, noBudget],
   ["P20e", "size of openOutbox on top", "", () => sizeOnTop("browser", "openOutbox"), kB, noBudget],

@@ -39,7 +39,7 @@ process.exit(0);
 async function ratios() {
   const thing = source({ name: "thing", maxAge: "1h", groups: () => ["things"], load: async (size) => bodyOf(size) });
   const near = shareFleet({ redis, name: "ratios", sources: [thing] });
-  const far = shareFleet({ redis, name: "ratios", sources: [thing], near: false });
+  const far = shareFleet({ redis, name: "ratios", sources: [thing], memoryEntries: false });
   const read = async (fleet, size) => {
     const cache = createCache();
     fleet.share(cache);

@@ -14,7 +14,7 @@ const things = source({
   load: async (size) => ({ ...bodyOf(size), version }),
 });
 const near = shareFleet({ redis, name: "bench", sources: [things] });
-const far = shareFleet({ redis, name: "bench-far", sources: [things], near: false });
+const far = shareFleet({ redis, name: "bench-far", sources: [things], memoryEntries: false });
 
 async function read(fleet, size) {
   const cache = createCache();

@@ -116,15 +116,15 @@ export const requests = [
   [
     "D3",
     "composing.ts",
-    'askedVersion > 0 ? "asked" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion',
+    'askedVersion > 0 ? "manual" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion',
     '"dependency", undefined, 0',
   ],
   ["D4", "composing.ts", "if (below.rank > above.rank) return;", "return;"],
   [
     "D5 retry",
     "kernel/asking.ts",
-    "!entry.links?.isOfPart(failure) && settings.retry.when(failure)",
-    "settings.retry.when(failure)",
+    "!entry.links?.isOfPart(failure) && settings.retry.shouldRetry(failure)",
+    "settings.retry.shouldRetry(failure)",
   ],
   ["D5 time-out", "composing.ts", "const resume = request.pauseTimeout();", "const resume = () => {};"],
   ["D5 time-out of a check", "composing.ts", "await whileWaiting(reader, part.entry, brought);", "await brought();"],

@@ -18,7 +18,7 @@ const own = origin({ base, headers: ({ context }) => (context ? { cookie: (conte
 
 /** One for each request on the server, one for the page in a browser. */
 export const cacheFor = (visit?: Visit): Cache =>
-  createCache({ retry: { times: 1, first: "200ms" }, ...(visit ? { context: visit } : {}) });
+  createCache({ retry: { times: 1, firstPause: "200ms" }, ...(visit ? { context: visit } : {}) });
 
 export const huts = api.source({
   name: "huts",

@@ -9,7 +9,7 @@ let fleet: Fleet | undefined;
 
 /** From now on what pages are made of is shared, through the Redis at this address. */
 export function joinFleet(redis: string, title: string): Fleet {
-  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources: [huts, hut, bunks], title });
+  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources: [huts, hut, bunks], processName: title });
   return fleet;
 }
 

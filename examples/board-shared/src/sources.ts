@@ -57,7 +57,7 @@ export const book = writeTo<Night, Night>(greyfell, {
 });
 
 /** Failures are told quickly here: one more try. */
-export const boardCache = (): Cache => createCache({ retry: { times: 1, first: "200ms" } });
+export const boardCache = (): Cache => createCache({ retry: { times: 1, firstPause: "200ms" } });
 
 export const regions: readonly string[] = ["Ashdale", "Corrie Tops", "Lower Fells", "Saltmarch"];
 

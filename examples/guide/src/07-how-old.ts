@@ -17,8 +17,8 @@ const hut = greyfell.source<void, Hut>({ name: "hut", url: "/api/huts/h-07", max
 const clock = virtualClock();
 const cache = createCache({ clock });
 function look(when: string) {
-  const { state, fresh, storedAt = 0, request } = cache.view(huts).get();
-  const age = (clock.now() - storedAt) / 1000;
+  const { state, fresh, asOf = 0, request } = cache.view(huts).get();
+  const age = (clock.now() - asOf) / 1000;
   console.log(
     `${when}: ${state}${state === "ready" ? `, ${fresh ? "fresh" : "stale"}, ${age} s old` : ""}, request ${request}`,
   );

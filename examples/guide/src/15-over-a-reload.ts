@@ -19,8 +19,8 @@ async function visit(when: string, signsOut = false) {
   const store = await openStore(cache, { name: "guide" });
   const view = cache.view(hut, { id: "h-07" });
   const leave = view.subscribe(() => {});
-  const { state, value, fresh, storedAt = 0, request } = view.get();
-  const age = (clock.now() - storedAt) / 1000;
+  const { state, value, fresh, asOf = 0, request } = view.get();
+  const age = (clock.now() - asOf) / 1000;
   const shown = state === "ready" ? `${value.name}, ${fresh ? "fresh" : "stale"}, ${age} s old` : state;
   console.log(`${when}: ${shown}, request ${request}`);
   await clock.advance(0);

@@ -1,9 +1,9 @@
 import { createCache } from "cista";
-import { receive } from "cista/browser";
+import { receivePage } from "cista/browser";
 import { hydrateRoot } from "react-dom/client";
 import { Sheet } from "./app.js";
 import "@cista/example-board-shared/board.css";
 
 const cache = createCache();
-await receive(cache);
+await receivePage(cache);
 hydrateRoot(document.getElementById("sheet") as HTMLElement, <Sheet cache={cache} />);

@@ -146,7 +146,7 @@ test("D3: what a person asks for goes all the way down in the same mode, each pa
   await clock.advance(0);
   modes.length = 0;
   await Promise.all([view.revalidate(), clock.advance(0)]);
-  expect(modes).toEqual(["1 no-cache asked", "2 no-cache asked", "3 no-cache asked"]);
+  expect(modes).toEqual(["1 no-cache manual", "2 no-cache manual", "3 no-cache manual"]);
 });
 
 test("D4: a ring is a CistaError that spells the keys on it", async () => {
@@ -165,7 +165,7 @@ test("D4: a ring is a CistaError that spells the keys on it", async () => {
 
 test("D5: a part's failure is not tried again by its reader, whose time-out stands still", async () => {
   const { cache, clock } = stage();
-  const part = heldSource("part", { retry: { times: 1, first: 0 }, timeout: "1m" });
+  const part = heldSource("part", { retry: { times: 1, firstPause: 0 }, timeout: "1m" });
   const tries = vi.fn();
   const whole = composite({
     name: "whole",
@@ -207,7 +207,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
   const gates: (() => void)[] = [];
   const whole = composite({
     name: "whole",
-    retry: { times: 1, first: 0 },
+    retry: { times: 1, firstPause: 0 },
     maxAge: "1h",
     load: async (_: number, { read, attempt }) => {
       const late = new Promise<void>((open) => gates.push(open)).then(() => read(part.source, `late ${attempt}`));

@@ -42,7 +42,7 @@ test("F3: in a page the cache goes by visibility, network and the back/forward c
   vi.spyOn(document, "visibilityState", "get").mockReturnValue("visible");
   dispatchEvent(new PageTransitionEvent("pageshow", { persisted: true }));
   await answered(0);
-  expect(loads.map(({ cause }) => cause)).toEqual(["attach", "visible", "asked", "visible"]);
+  expect(loads.map(({ cause }) => cause)).toEqual(["attach", "visible", "manual", "visible"]);
   cache.dispose();
   const count = (spies: typeof added) => spies.reduce((sum, { mock }) => sum + mock.calls.length, 0);
   expect(count(added)).toBe(4);

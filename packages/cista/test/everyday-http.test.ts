@@ -157,7 +157,7 @@ test("F7: ages are told by the cache's clock", async () => {
   );
   const hut = api.source({ name: "hut", url: "/h" });
   await cache.read(hut);
-  expect(cache.peek(hut).storedAt).toBe(clock.now() - 20_000);
+  expect(cache.peek(hut).asOf).toBe(clock.now() - 20_000);
 });
 
 test("O3: an Idempotency-Key goes where retries are on or it is asked for, and to another origin only then", async () => {

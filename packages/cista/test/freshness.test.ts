@@ -289,7 +289,7 @@ test("F7: a put value counts from now, a patched one stays as old and as trusted
   expect(inShort(cache.peek(hut))).toBe("ready 89");
   await clock.advance("1ms");
   expect(inShort(cache.peek(hut))).toBe("ready 89 stale");
-  expect(clock.now() - (cache.peek(hut).storedAt ?? 0)).toBe(10_000); // told by its reading
+  expect(clock.now() - (cache.peek(hut).asOf ?? 0)).toBe(10_000); // told by its reading
   watch(cache, hut);
   cache.invalidate(hut);
   cache.at(hut).patch(() => 7);
@@ -353,7 +353,7 @@ describe("a clock that jumps", () => {
     clock.jump(2 * days);
     await clock.advance("61s");
     expect(view.get().fresh).toBe(true); // asked for anew
-    expect(clock.now() - (view.get().storedAt ?? 0)).toBeLessThan(120_000);
+    expect(clock.now() - (view.get().asOf ?? 0)).toBeLessThan(120_000);
   });
 
   test("F10: back, with something due sooner before the timer rings: polling goes on", async () => {

@@ -41,7 +41,7 @@ describe("answers", () => {
     await cache.read(one, id);
     await cache.read(one, id, { cache: "no-cache" });
     const [info] = [...entriesOf(cache)];
-    expect(Number(info?.staleAt) - Number((info as any).reading.storedAt)).toBe(7000);
+    expect(Number(info?.staleAt) - Number((info as any).reading.asOf)).toBe(7000);
   });
 
   test("S5: no body is read past maxBody, whoever parses it", async () => {

@@ -10,7 +10,7 @@ const noticesOf = (base: string) =>
     url: "/api/notices",
     start: [],
     reduce: (notices, { data }) => [...notices, JSON.parse(data) as Notice],
-    retry: { times: Number.POSITIVE_INFINITY, first: 20, most: 20 },
+    retry: { times: Number.POSITIVE_INFINITY, firstPause: 20, longestPause: 20 },
   });
 
 async function until(holds: () => boolean): Promise<void> {

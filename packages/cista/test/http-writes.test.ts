@@ -88,7 +88,7 @@ test("refused: the server's own words, the layer goes, and nothing is asked for"
 });
 
 test("cut after the server has booked: tried again with the same key, and booked once", async () => {
-  const { cache, clock, book, events } = board({ times: 2, first: "1s" });
+  const { cache, clock, book, events } = board({ times: 2, firstPause: "1s" });
   running.faults.set({ path: "/api/basket", unanswered: 1 });
   const booked = cache.run(book, { hut: "h-07", night });
   while (running.world.basket.length < 3) await new Promise((resolve) => setTimeout(resolve, 5));

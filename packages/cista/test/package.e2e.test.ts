@@ -57,7 +57,7 @@ test("F8: a value does not keep the process alive; a pause that is waited for do
   const out = run(`
     import { createCache, source } from "cista";
     let tries = 0;
-    const hut = source({ name: "hut", retry: { times: 1, first: 2000 }, load: async () => { if (tries++ === 0) throw new Error("once"); return "Harebell"; } });
+    const hut = source({ name: "hut", retry: { times: 1, firstPause: 2000 }, load: async () => { if (tries++ === 0) throw new Error("once"); return "Harebell"; } });
     const cache = createCache();
     console.log(await cache.read(hut));
     cache.view(hut).subscribe(() => {});

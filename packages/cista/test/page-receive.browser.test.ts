@@ -1,5 +1,5 @@
 import { createCache, source, takeSnapshot } from "cista";
-import { receive } from "cista/browser";
+import { receivePage } from "cista/browser";
 import { afterEach, expect, test, vi } from "vitest";
 import { renderingOf } from "../src/core/internal.js";
 
@@ -32,7 +32,7 @@ test("H9: what cannot be read, or is another partition's, is dropped with a warn
   block(JSON.stringify(snapshot("somebody else")));
   block(JSON.stringify(snapshot()));
   const cache = createCache();
-  await receive(cache);
+  await receivePage(cache);
   expect(warned).toHaveBeenCalledTimes(3);
   const { hut, loads } = define();
   expect(cache.peek(hut, 1)).toMatchObject({ state: "ready", value: "Harebell" });
@@ -43,7 +43,7 @@ test("H9: what cannot be read, or is another partition's, is dropped with a warn
 
 test("H2: a page without anything is received, and loads by itself", async () => {
   const cache = createCache();
-  await receive(cache);
+  await receivePage(cache);
   const { hut } = define();
   expect(await cache.read(hut, 1)).toBe("asked 1");
   cache.dispose();
@@ -64,11 +64,11 @@ test("H9: only a script element of the page's own is taken in: a visitor's marku
     document.body.append(markup);
   }
   const cache = createCache();
-  await receive(cache);
+  await receivePage(cache);
   expect(cache.peek(hut, 1).state).toBe("empty");
   block(JSON.stringify(snapshot()));
   const next = createCache();
-  await receive(next);
+  await receivePage(next);
   expect([next.peek(hut, 1).value, loads()]).toEqual(["Harebell", 0]);
 });
 
@@ -82,7 +82,7 @@ test("H9: whatever came, receive resolves: the components are hydrated all the s
     JSON.stringify({ ...snapshot(), entries: [{ ...entry, params: "\ud800" }, { ...entry, params: deep }, entry] }),
   );
   const cache = createCache();
-  await receive(cache);
+  await receivePage(cache);
   expect(cache.peek(define().hut, 1).value).toBe("Harebell");
   expect(warned).toHaveBeenCalledTimes(1);
 });
@@ -94,7 +94,7 @@ test("H9: a value that the source's check refuses is shown to nobody, not even w
   };
   const hut = source({ name: "hut", check, load: async (_id: number) => "asked" });
   const cache = createCache();
-  await receive(cache);
+  await receivePage(cache);
   const view = cache.view(hut, 1);
   expect([renderingOf(cache)?.of(view, hut as never, true), view.get().state]).toEqual([undefined, "loading"]);
 });
@@ -103,12 +103,12 @@ test("H2: received once more, what another page brought is there: by its documen
   const { hut, loads } = define();
   const cache = createCache();
   block(JSON.stringify(snapshot()));
-  await receive(cache);
+  await receivePage(cache);
   for (const script of document.querySelectorAll(".cista-page")) script.remove();
   const [entry] = snapshot().entries as object[];
   block(JSON.stringify({ ...snapshot(), entries: [{ ...entry, params: 2, value: "Peat Hag" }] }));
-  await receive(cache);
-  void receive(cache, { ...snapshot(), entries: [{ ...entry, params: 3, value: "Tarn Shelf" }] });
+  await receivePage(cache);
+  void receivePage(cache, { ...snapshot(), entries: [{ ...entry, params: 3, value: "Tarn Shelf" }] });
   expect([1, 2, 3].map((id) => cache.peek(hut, id).value)).toEqual(["Harebell", "Peat Hag", "Tarn Shelf"]);
   for (const id of [1, 2, 3]) cache.view(hut, id).subscribe(() => {});
   expect(loads()).toBe(0);

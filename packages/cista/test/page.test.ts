@@ -88,7 +88,7 @@ test("revalidateEvery: while watched and looked at; paused while hidden, and mad
 
 test("the causes asked, visible and online end a pause between tries at once", async () => {
   const { cache, clock, environment } = stage();
-  const { source: hut, loads } = heldSource("hut", { retry: { times: 9, first: "1h", most: "1h" } });
+  const { source: hut, loads } = heldSource("hut", { retry: { times: 9, firstPause: "1h", longestPause: "1h" } });
   const { view } = watch(cache, hut);
   const fail = async () => {
     loads.at(-1)?.fail(new Error("no"));
@@ -156,7 +156,7 @@ test("a live source: one stream however many watch, fresh while open, closed wit
   const streams: { push(value: unknown): void; end(): void; fail(error: Error): void; closed: boolean }[] = [];
   const notices = source({
     name: "notices",
-    retry: { times: 2, first: "1s" },
+    retry: { times: 2, firstPause: "1s" },
     timeout: "5s",
     async *load(_: void, { signal }): AsyncGenerator<number> {
       const queue: (() => number | undefined)[] = [];

@@ -91,7 +91,7 @@ describe("listeners", () => {
           source({
             name: "a",
             retry: {
-              when: () => {
+              shouldRetry: () => {
                 cache.dispose();
                 return true;
               },
@@ -128,7 +128,7 @@ describe("listeners", () => {
 });
 
 test("settings and selectors that cannot be are refused", async () => {
-  for (const bad of [{ maxAge: -1 }, { timeout: "soon" }, { retry: { first: "x" } }]) {
+  for (const bad of [{ maxAge: -1 }, { timeout: "soon" }, { retry: { firstPause: "x" } }]) {
     expect(() => createCache(bad as never)).toThrow(CistaError);
   }
   const reported = vi.spyOn(console, "error").mockImplementation(() => {});

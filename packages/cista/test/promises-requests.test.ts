@@ -86,7 +86,7 @@ describe("R: requests", () => {
     const whole = composite({
       name: "whole",
       timeout: "5s",
-      retry: { times: 1, first: 0 },
+      retry: { times: 1, firstPause: 0 },
       load: async (_: void, { read }) => {
         if (++tries > 1) return new Promise<number>(() => {});
         void read(part.source).catch(() => {});

@@ -32,7 +32,7 @@ describe("writes", () => {
 
   test("W4: a write that cannot be sent leaves no layer, and keeps nobody behind it", async () => {
     expect(() => write({ name: "bad", timeout: "soon" as never, send: async () => 1 })).toThrow(CistaError);
-    expect(() => write({ name: "bad", retry: { first: -1 }, send: async () => 1 })).toThrow(CistaError);
+    expect(() => write({ name: "bad", retry: { firstPause: -1 }, send: async () => 1 })).toThrow(CistaError);
     const { cache, clock, list, add } = lists({
       lane: () => {
         throw new Error("no lane");

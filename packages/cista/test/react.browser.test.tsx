@@ -223,7 +223,7 @@ test("N4: a render of the component's own has the newest reading", async () => {
     const [whole, setWhole] = useState(false);
     look = setWhole;
     const reading = useReading<any, any>(hut);
-    return <i>{whole ? `${reading.value} ${reading.storedAt}` : reading.value}</i>;
+    return <i>{whole ? `${reading.value} ${reading.asOf}` : reading.value}</i>;
   }
   await show(<Hut />, false);
   await settle();

@@ -26,7 +26,7 @@ const copies: Record<string, (reading: Reading<number>) => object> = {
 
 describe.each(Object.keys(copies))("N4: a copy of a reading by %s", (how) => {
   const copy = copies[how] as (reading: Reading<number>) => object;
-  const shown = { key: "hut", state: "ready", value: 1, fresh: true, storedAt: 5, pendingWrites: 0, request: "none" };
+  const shown = { key: "hut", state: "ready", value: 1, fresh: true, asOf: 5, pendingWrites: 0, request: "none" };
   const ready = readingWith(reading, shown as Partial<Members>) as Reading<number>;
 
   test("has all of it and nothing else, of the cache's own and of a component's", () => {
@@ -66,7 +66,7 @@ describe.each(members)("a reading whose %s is another", (member) => {
   });
 
   test("N2: is another to a picked view, unless only its request or age differs", () => {
-    expect(samePart(reading, without(member))).toBe(ofEntry || member === "request" || member === "storedAt");
+    expect(samePart(reading, without(member))).toBe(ofEntry || member === "request" || member === "asOf");
   });
 
   test("N4: is another to a component that has read it, and to no other", () => {

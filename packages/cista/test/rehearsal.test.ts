@@ -57,7 +57,7 @@ test("a slow load that is aborted leaves no rejection unhandled", async () => {
 });
 
 test("failing goes through retries and stale-if-error; switched off, all comes back", async () => {
-  const { cache, clock, events, hut, rehearsal } = hall({ staleIfError: "2h", retry: { times: 2, first: "1s" } });
+  const { cache, clock, events, hut, rehearsal } = hall({ staleIfError: "2h", retry: { times: 2, firstPause: "1s" } });
   const { view } = watch(cache, hut, 1);
   await clock.advance(0);
   rehearsal.set("hut", { failing: true });

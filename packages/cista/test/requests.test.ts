@@ -205,7 +205,7 @@ test("F6: missing is a state of its own, cached like a value; read rejects with 
 
 test("R5: tried again with full jitter under an exponential ceiling, only where it may help", async () => {
   const { cache, clock, events } = stage();
-  const { source: hut, loads } = heldSource("hut", { retry: { times: 3, first: "1s", most: "3s" } });
+  const { source: hut, loads } = heldSource("hut", { retry: { times: 3, firstPause: "1s", longestPause: "3s" } });
   const { seen } = watch(cache, hut);
   const failed = async (failure: unknown) => {
     loads.at(-1)?.fail(failure);
@@ -228,7 +228,7 @@ test("R5: tried again with full jitter under an exponential ceiling, only where 
 test("R5: the server's Retry-After wins over a longer pause too", async () => {
   const clock = Object.assign(virtualClock(), { random: () => 0.9 });
   const { cache, events } = stage({ clock });
-  const { source: hut, loads } = heldSource("hut", { retry: { times: 1, first: "10s" } });
+  const { source: hut, loads } = heldSource("hut", { retry: { times: 1, firstPause: "10s" } });
   watch(cache, hut);
   loads[0]?.fail(new Failure("http", "busy", { status: 503, retryAfter: 100 }));
   await clock.advance(0);
@@ -268,7 +268,7 @@ test("R5: a definition's mistakes are failures of the request", async () => {
   };
   const check = { "~standard": { version: 1 as const, vendor: "greyfell", validate: oops } };
   const definitions: [string, object][] = [
-    ["retry", { retry: { when: oops }, load: async () => oops() }],
+    ["retry", { retry: { shouldRetry: oops }, load: async () => oops() }],
     ["check", { check, load: async () => ({}) }],
     ["groups", { groups: oops, load: async () => ({}) }],
     ["frozen", { load: async () => Promise.reject(Object.freeze(new Failure("http", "oops", { status: 400 }))) }],
@@ -301,7 +301,7 @@ test("mistakes of a call are CistaErrors that say what was expected and what cam
   for (const definition of [
     { timeout: "soon" },
     { retain: -1 },
-    { retry: { first: Number.NaN } },
+    { retry: { firstPause: Number.NaN } },
     { requestBudget: { bursts: 0, per: 1 } },
   ]) {
     expect(() => source({ ...definition, name: "bad", load: async () => 1 } as any)).toThrow(CistaError);

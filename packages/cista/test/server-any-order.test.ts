@@ -1,5 +1,5 @@
 import { type Cache, composite, createCache, Failure, type Source, source } from "cista";
-import { receive } from "cista/browser";
+import { receivePage } from "cista/browser";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { openPage } from "cista/server";
 import { afterEach, test, vi } from "vitest";
@@ -186,13 +186,13 @@ async function receiveIn(
   vi.stubGlobal("performance", { now: () => visit, getEntriesByType: () => [] });
   const clock = virtualClock(serverClock.now() + (site.random(9) - 4) * 3_600_000);
   const cache: Cache = createCache({ clock, environment: virtualEnvironment(), context: reader });
-  await receive(cache);
+  await receivePage(cache);
   const own = site.requests.length;
   const order = [...site.all].sort(() => site.random(3) - 1);
   const brought = new Set<string>();
   const doubted = new Set<string>();
-  const storedAt = new Map(
-    order.map(({ of, params }) => [cache.view(of, params).key, cache.peek<any, any>(of, params).storedAt]),
+  const asOf = new Map(
+    order.map(({ of, params }) => [cache.view(of, params).key, cache.peek<any, any>(of, params).asOf]),
   );
   for (const { of, params } of order) {
     const view = cache.view<any, any, any>(of, params);
@@ -208,11 +208,11 @@ async function receiveIn(
         reading,
       );
       brought.add(key);
-      const age = serverClock.now() - server.storedAt;
+      const age = serverClock.now() - server.asOf;
       if (!options.reusable) {
-        const inBrowser = clock.now() - (storedAt.get(key) ?? 0);
+        const inBrowser = clock.now() - (asOf.get(key) ?? 0);
         const most = Math.max(visit, age) + (serverClock.now() - since);
-        const least = (sentAt.get(key) ?? 0) - server.storedAt;
+        const least = (sentAt.get(key) ?? 0) - server.asOf;
         insist("H3: no older than the visit", inBrowser <= most && inBrowser >= least, key, inBrowser, least, most);
       }
       if (site.random(3) === 0 && key !== "gone") cache.put(of, params, `put before it is hydrated ${site.version}`);

@@ -39,13 +39,13 @@ test("S1: a value's moment is the same there, also where the clock goes on betwe
   const goesOn = (now: number) => ({ now: () => now++, random: () => 0, setTimer: () => undefined, clearTimer() {} });
   const here = createCache({ clock: goesOn(Date.UTC(2026, 10, 23, 18)) });
   here.put(hut, 1, "old");
-  const { storedAt } = here.peek(hut, 1);
+  const { asOf } = here.peek(hut, 1);
   const snapshot = takeSnapshot(here);
   for (const isSourceKnown of [true, false]) {
     const there = createCache({ clock: goesOn(snapshot.takenAt + 20_000) });
     if (isSourceKnown) there.put(hut, 2, "of here");
     restoreSnapshot(there, snapshot);
-    expect(there.peek(hut, 1).storedAt).toBe(storedAt);
+    expect(there.peek(hut, 1).asOf).toBe(asOf);
   }
 });
 
@@ -68,7 +68,7 @@ test("S1: what is held is newer than what is restored; the rest waits for its so
   expect(inShort(view.get())).toBe('ready "old"');
   const used = stage({ snapshot });
   await used.clock.advance("20s"); // it grows older while it waits for its source
-  expect(used.cache.peek(hut, 1)).toMatchObject({ fresh: true, storedAt: snapshot.takenAt }); // as stored there
+  expect(used.cache.peek(hut, 1)).toMatchObject({ fresh: true, asOf: snapshot.takenAt }); // as stored there
   expect([...entriesOf(used.cache)][0]?.staleAt).toBe(used.clock.now() + 40_000);
   const late = stage({ retain: "1m", snapshot });
   await late.clock.advance("1m");

@@ -73,19 +73,19 @@ test("an unchanged answer, and that there is no such thing, are kept too", async
   await second.cache.view(route, 1).revalidate();
   await second.store.close();
   const third = await page();
-  expect(third.cache.peek(route, 1)).toMatchObject({ value: "the high route", storedAt: third.clock.now() - 60_000 });
+  expect(third.cache.peek(route, 1)).toMatchObject({ value: "the high route", asOf: third.clock.now() - 60_000 });
 });
 
 test("S1: only the sources named are stored, and each partition sees its own", async () => {
   const page = pages();
-  const ada = await page({ cache: { partition: "ada" }, store: { sources: [hut], retain: "90s" } });
+  const ada = await page({ cache: { partition: "ada" }, store: { sources: [hut], keepFor: "90s" } });
   ada.cache.put(hut, 1, "ada's");
   ada.cache.put(notice, 1, "not to be stored");
   await ada.store.flush();
   expect(held(await page({ cache: { partition: "bram" } }), [1])).toEqual([undefined]);
-  const again = await page({ cache: { partition: "ada" }, store: { retain: "2m" } });
+  const again = await page({ cache: { partition: "ada" }, store: { keepFor: "2m" } });
   expect([held(again, [1]), again.cache.peek(notice, 1).value]).toEqual([["ada's"], undefined]);
-  const late = page({ cache: { partition: "ada" }, store: { retain: "90s" } });
+  const late = page({ cache: { partition: "ada" }, store: { keepFor: "90s" } });
   expect(held(await late, [1])).toEqual([undefined]);
   await (await late).store.flush();
   expect(held(await page({ cache: { partition: "ada" } }), [1])).toEqual([undefined]); // really gone

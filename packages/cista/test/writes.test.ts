@@ -224,7 +224,7 @@ test("W4: no retry unless asked for; one idempotency key for all tries", async (
   expect(once.sent).toHaveLength(1);
 
   const phases: string[] = [];
-  const { run, sent, clock, shown } = await shownList({ retry: { times: 2, first: "1s" } });
+  const { run, sent, clock, shown } = await shownList({ retry: { times: 2, firstPause: "1s" } });
   const done = run("b", { onPhase: (phase: string) => phases.push(phase) });
   sent[0]?.fail(new Failure("http", "busy", { status: 503, retryAfter: 2000 }));
   await clock.advance("2s");

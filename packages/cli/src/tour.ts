@@ -50,7 +50,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
       url: ({ id }) => path`/api/huts/${id}`,
       maxAge: "1500ms",
       staleWhileRevalidate: "1m",
-      retry: { times: 1, first: "100ms" },
+      retry: { times: 1, firstPause: "100ms" },
     });
     print(
       `${colours.bold("A tour of Cista")}: one cache, one origin with ${origin.world.huts.size} huts on ${origin.url}`,

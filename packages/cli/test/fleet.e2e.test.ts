@@ -29,7 +29,7 @@ beforeAll(async () => {
         name: "board",
         sources: [hut],
         perUser: [basket],
-        title,
+        processName: title,
         timeout: "20s",
       }),
     );
@@ -90,11 +90,11 @@ test("it calls out of date by group, source and key, and every process has heard
     ["--key", 'hut "h-08"'],
   ]) {
     await read(fleets[0], "h-08");
-    expect(fleets[0]?.figures.memoryHits).toBeGreaterThanOrEqual(0);
-    const before = fleets.map(({ figures }) => figures.heard);
+    expect(fleets[0]?.counts.memoryHits).toBeGreaterThanOrEqual(0);
+    const before = fleets.map(({ counts: figures }) => figures.heard);
     const { out, code } = await cista("invalidate", ...words, ...at());
     expect([out, code]).toEqual([expect.stringContaining("Called out of date in the whole fleet board: "), 0]);
-    expect(fleets.map(({ figures }, n) => figures.heard > (before[n] ?? 0))).toEqual([true, true]);
+    expect(fleets.map(({ counts: figures }, n) => figures.heard > (before[n] ?? 0))).toEqual([true, true]);
     const stored = JSON.parse((await cista("keys", "--json", ...at())).out).entries;
     expect(stored.find((entry: any) => entry.key === 'hut "h-08"').state).toBe("invalid");
   }

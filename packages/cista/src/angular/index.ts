@@ -36,11 +36,11 @@ import {
 import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, makeLiveReading, type Signal as Tracked } from "../binding/live.js";
 import { type Member, members } from "../binding/members.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import { type Cache, Failure, type Reading, type Source, type Write } from "../core/index.js";
 import { makeReading, nothing } from "../core/internal.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 const CACHE: InjectionToken<Cache> = new InjectionToken<Cache>("cista");
 

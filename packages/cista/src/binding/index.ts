@@ -27,4 +27,4 @@ export { Follower } from "./follower.js";
 export { type Listed, nothingListed } from "./listed.js";
 export { Live, makeLiveReading, type Signal } from "./live.js";
 export { type Member, members } from "./members.js";
-export { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "./runner.js";
+export { Runner, type RunWrite, type WriteResult, type WriteStatus } from "./runner.js";

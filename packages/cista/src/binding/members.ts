@@ -6,7 +6,7 @@ const all: Record<keyof Members, true> = {
   value: true,
   provisional: true,
   fresh: true,
-  storedAt: true,
+  asOf: true,
   failure: true,
   pendingWrites: true,
   request: true,

@@ -25,12 +25,12 @@ export interface WriteStatus<R> {
 }
 
 /** What became of one run. */
-export type RunOutcome<R> =
+export type WriteResult<R> =
   | { readonly phase: "done"; readonly result: R; readonly failure?: undefined }
   | { readonly phase: "failed"; readonly result?: undefined; readonly failure: Failure };
 
 /** Runs a write. Resolves with what became of it and never rejects: whoever wants a rejection calls `cache.run`. */
-export type RunWrite<I, R> = (...input: RunArguments<I>) => Promise<RunOutcome<R>>;
+export type RunWrite<I, R> = (...input: RunArguments<I>) => Promise<WriteResult<R>>;
 
 /** Runs a write for one component, and tells how its runs stand. */
 export class Runner<I, R> {
@@ -66,7 +66,7 @@ export class Runner<I, R> {
     return run as RunWrite<I, R>;
   }
 
-  async run(cache: Cache, input?: I, { signal, onPhase }: RunOptions = {}): Promise<RunOutcome<R>> {
+  async run(cache: Cache, input?: I, { signal, onPhase }: RunOptions = {}): Promise<WriteResult<R>> {
     const own = new AbortController();
     const number = ++this.#begun;
     this.#underWay.add(own);
@@ -113,7 +113,7 @@ export class Runner<I, R> {
   }
 }
 
-async function outcomeOf<R>(run: Promise<R>, signal: AbortSignal | undefined): Promise<RunOutcome<R>> {
+async function outcomeOf<R>(run: Promise<R>, signal: AbortSignal | undefined): Promise<WriteResult<R>> {
   try {
     return { phase: "done", result: await run };
   } catch (thrown) {

@@ -47,11 +47,11 @@ export class Feeding {
   #warned = false;
 
   constructor(cache: Cache, options: StoreOptions) {
-    const { name = "cista", retain = "7d", capacity = 1000, maxBytes = 20 * 2 ** 20, sources, backend } = options;
+    const { name = "cista", keepFor = "7d", capacity = 1000, maxBytes = 20 * 2 ** 20, sources, backend } = options;
     this.#cache = cache;
     this.#given = backend;
     this.#sources = sources && new Set(sources.map((source) => source.name));
-    this.#retain = milliseconds(retain, "retain");
+    this.#retain = milliseconds(keepFor, "keepFor");
     this.#capacity = capacity;
     this.#maxBytes = maxBytes;
     this.#empty = takeSnapshot(

@@ -27,10 +27,10 @@ const grace = 10_000;
  * before the call returns, so a component may do it while it renders.
  * @example
  * const cache = createCache();
- * await receive(cache);
+ * await receivePage(cache);
  * hydrateRoot(document, <App cache={cache} />);
  */
-export async function receive(cache: Cache, snapshot?: Snapshot): Promise<void> {
+export async function receivePage(cache: Cache, snapshot?: Snapshot): Promise<void> {
   const known = pages.get(cache);
   const page = known ?? new ReceivedPage(cache);
   pages.set(cache, page);
@@ -227,7 +227,7 @@ function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
     state: isValue ? "ready" : "missing",
     value: isHeld ? held : entry.value,
     fresh: entry.age - (takenAt - (entry.shownAt ?? takenAt)) < (entry.maxAge ?? Number.POSITIVE_INFINITY),
-    storedAt: takenAt - entry.age,
+    asOf: takenAt - entry.age,
     pendingWrites: isValue ? 0 : undefined,
     request: "none",
   };

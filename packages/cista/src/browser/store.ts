@@ -8,7 +8,7 @@ export interface StoreOptions {
   /** The only ones whose entries are stored; what is stored of others is forgotten. Default: all sources. */
   sources?: readonly Source<any, any>[];
   /** What was stored longer ago is not taken in any more, and dropped. Default "7d". */
-  retain?: Duration;
+  keepFor?: Duration;
   /** Entries stored at most; the oldest go first. Default 1,000. */
   capacity?: number;
   /** Bytes stored at most, about; the oldest go first, and a value of more than a tenth of it is not stored. Default 20 MiB. */
@@ -35,7 +35,7 @@ export interface Store {
  * Rejects with what the browser says where there is no database to be had; the cache works without.
  * @throws CistaError code "duration"; code "store" where there is no page, as on a server, or where it does not open in time
  * @example
- * const store = await openStore(cache, { sources: [hut, region], retain: "1d" });
+ * const store = await openStore(cache, { sources: [hut, region], keepFor: "1d" });
  */
 export async function openStore(cache: Cache, options: StoreOptions = {}): Promise<Store> {
   if (!options.backend && (typeof document === "undefined" || typeof indexedDB === "undefined")) {

@@ -17,7 +17,7 @@ export interface AskingHost extends LeaseHost {
 }
 
 /** A load, and what is to become of it. */
-export interface Question {
+export interface FleetQuestion {
   /** Of the entry in the store. */
   readonly id: string;
   readonly audience: Audience;
@@ -68,7 +68,7 @@ export class Asking {
     this.#own = own;
   }
 
-  async ask(question: Question, how: How): Promise<AskedOutcome> {
+  async ask(question: FleetQuestion, how: How): Promise<AskedOutcome> {
     const { figures } = this.#host;
     const { id, call, proceed } = question;
     const { before, token, signal } = how;
@@ -95,7 +95,7 @@ export class Asking {
   }
 
   async #outcomeOf(
-    question: Question,
+    question: FleetQuestion,
     { isAlone, token }: How,
     came: unknown,
     offered: FleetRecord | undefined,
@@ -150,7 +150,7 @@ export class Asking {
       ...(etag === undefined ? {} : { etag }),
       ...(lastModified === undefined ? {} : { lastModified }),
     };
-    return { value: record.sharedValue, validator, storedAt: context.now() - record.age(this.#host.now()) };
+    return { value: record.sharedValue, validator, asOf: context.now() - record.age(this.#host.now()) };
   }
 
   #put(lease: Lease, record: FleetRecord): void {

@@ -23,17 +23,17 @@ export interface FleetOptions {
   /** What is shared for one user only, among the caches of one partition: also what is `private`. Of a cache without partition it is not shared. */
   perUser?: readonly Source<any, any>[];
   /** For how long a process that is not heard of keeps others waiting for its request. Longer than any pause of its event loop. Default "4s". */
-  lease?: Duration;
+  leaseTime?: Duration;
   /** How long Redis may take to answer; after three such calls each process goes on alone until it is back. Default "250ms". */
   timeout?: Duration;
   /** How long at most an entry is kept in Redis. Default "1d". */
-  keep?: Duration;
+  keepFor?: Duration;
   /** A value whose JSON has more bytes is not shared. Default 1,000,000. */
   maxBytes?: number;
   /** So many entries each process remembers itself, in about 64 MiB at most. Default 1,000; false: none. */
-  near?: number | false;
+  memoryEntries?: number | false;
   /** What `cista fleet watch` shows this process as. Default: its number. */
-  title?: string;
+  processName?: string;
 }
 
 /** What is not to be trusted any more. */
@@ -64,9 +64,9 @@ export interface Fleet {
    */
   invalidate(what: FleetChange): Promise<boolean>;
   /** What this process has done since it began. */
-  readonly figures: Readonly<FleetFigures>;
+  readonly counts: Readonly<FleetFigures>;
   /** Whether Redis answers. Without it the process goes on alone. */
-  readonly isAway: boolean;
+  readonly isStoreAway: boolean;
   /** Shares nothing more; requests under way behind an answer are given up. The client stays open: it is the program's. */
   close(): void;
 }
@@ -82,8 +82,8 @@ export interface Fleet {
  * fleet.share(cache);
  */
 export function shareFleet(options: FleetOptions): Fleet {
-  const { redis, name, sources = [], perUser = [], lease = "4s", timeout = "250ms", keep = "1d" } = options;
-  const { maxBytes = 1_000_000, near = 1000, title = String(processNumber() ?? "") } = options;
+  const { redis, name, sources = [], perUser = [], leaseTime = "4s", timeout = "250ms", keepFor = "1d" } = options;
+  const { maxBytes = 1_000_000, memoryEntries = 1000, processName = String(processNumber() ?? "") } = options;
   if (typeof name !== "string" || !/^[\w.:-]{1,100}$/.test(name)) {
     throw new CistaError(
       "fleet",
@@ -98,8 +98,8 @@ export function shareFleet(options: FleetOptions): Fleet {
         `The source "${both.name}" is shared among all users, or for each one: name it in one of both lists.`,
     );
   }
-  const length = milliseconds(lease, "lease");
-  const kept = milliseconds(keep, "keep");
+  const length = milliseconds(leaseTime, "leaseTime");
+  const kept = milliseconds(keepFor, "keepFor");
   const process = crypto.randomUUID().slice(0, 13);
   const store = new RedisStore(clientOf(redis), {
     fleet: name,
@@ -115,8 +115,8 @@ export function shareFleet(options: FleetOptions): Fleet {
       lease: length,
       keep: kept,
       maxBytes,
-      near: near === false ? 0 : near,
-      title,
+      near: memoryEntries === false ? 0 : memoryEntries,
+      title: processName,
     },
     store,
     // A clock that is set makes nothing older.
@@ -126,10 +126,10 @@ export function shareFleet(options: FleetOptions): Fleet {
     share: (cache) => member.share(cache),
     invalidate: ({ groups = [], keys = [], sources: all = [], partition }) =>
       member.invalidateNamed({ groups, keys, sources: all.map((source) => source.name), partition }),
-    get figures() {
+    get counts() {
       return member.figures;
     },
-    get isAway() {
+    get isStoreAway() {
       return member.contact.isAway;
     },
     close: () => member.close(),

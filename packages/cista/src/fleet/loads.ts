@@ -1,7 +1,7 @@
 /** What stands around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
 import { type Answer, Failure } from "../core/index.js";
 import { checkedAnswer, isAnswer, wasChecked } from "../core/internal.js";
-import { Asking, type AskingHost, type Outcome, type Question } from "./asking.js";
+import { Asking, type AskingHost, type FleetQuestion, type Outcome } from "./asking.js";
 import { Flight } from "./flights.js";
 import { Lease } from "./lease.js";
 import { OwnMarks } from "./own-marks.js";
@@ -31,7 +31,7 @@ export class Loads {
     this.#asking = new Asking(host, this.#own);
   }
 
-  async load(question: Question): Promise<unknown> {
+  async load(question: FleetQuestion): Promise<unknown> {
     const { memory, figures } = this.#host;
     const { id, call, note } = question;
     const { cause, mode } = call.context;
@@ -50,7 +50,7 @@ export class Loads {
   }
 
   /** One flight for each id: whoever finds that it was not for sharing asks on their own. */
-  async #together(question: Question): Promise<unknown> {
+  async #together(question: FleetQuestion): Promise<unknown> {
     const { memory, figures } = this.#host;
     const { id, call, note } = question;
     // A process that has been stopped does not know whether what is under way is of before something that it has not heard.
@@ -71,7 +71,7 @@ export class Loads {
   }
 
   /** Rule T11: what another version of the program has put, and this one's check refuses, is asked for anew. */
-  async #checked(question: Question, came: unknown): Promise<unknown> {
+  async #checked(question: FleetQuestion, came: unknown): Promise<unknown> {
     const { check } = question.call.definition;
     if (!check || !isAnswer(came) || wasChecked(came)) return came;
     try {
@@ -82,7 +82,7 @@ export class Loads {
     }
   }
 
-  #fly(question: Question): Flight<Outcome> {
+  #fly(question: FleetQuestion): Flight<Outcome> {
     const { id } = question;
     const flight = new Flight((signal) => this.#obtain(question, signal));
     this.#flights.set(id, flight);
@@ -93,7 +93,7 @@ export class Loads {
   }
 
   /** From the store, or from the source: for all who wait. */
-  async #obtain(question: Question, signal: AbortSignal): Promise<Outcome> {
+  async #obtain(question: FleetQuestion, signal: AbortSignal): Promise<Outcome> {
     for (let hasWaited = false; ; hasWaited = true) {
       signal.throwIfAborted();
       const wait = this.waits.begin(question.id);
@@ -108,7 +108,7 @@ export class Loads {
 
   /** @returns undefined where it is to look again */
   async #takeOrWait(
-    question: Question,
+    question: FleetQuestion,
     signal: AbortSignal,
     wait: Wait,
     hasWaited: boolean,
@@ -149,7 +149,7 @@ export class Loads {
   }
 
   /** What is fresh, and known here to be good: one plain read of the store, for all who look meanwhile. */
-  async #lookQuickly({ id, note }: Question): Promise<Answer<unknown> | undefined> {
+  async #lookQuickly({ id, note }: FleetQuestion): Promise<Answer<unknown> | undefined> {
     const { figures, memory } = this.#host;
     if (memory.hearing === undefined || memory.isAlone || !memory.isBelieved || this.#flights.has(id)) return undefined;
     const open = this.#looks.get(id);
@@ -195,7 +195,7 @@ export class Loads {
   // ── Asking the source ──────────────────────────────────────────────────────
 
   /** For nobody but whoever asks. */
-  async #alone(question: Question): Promise<unknown> {
+  async #alone(question: FleetQuestion): Promise<unknown> {
     const outcome = await this.#asking.ask(question, { signal: question.call.context.signal, isAlone: true });
     if (outcome.kind === "failed") throw outcome.thrown;
     if (outcome.kind !== "shared") return outcome.came;
@@ -203,7 +203,7 @@ export class Loads {
   }
 
   /** What somebody has asked for expressly: put for the others, whatever they have. */
-  async #anew(question: Question): Promise<unknown> {
+  async #anew(question: FleetQuestion): Promise<unknown> {
     const { id, call, note } = question;
     const { signal } = call.context;
     const token = await this.#host.contact.ask((store) => store.takeAnew(id));
@@ -216,7 +216,7 @@ export class Loads {
   }
 
   /** Rule T6: behind a stale answer that has been given. */
-  #revalidate(question: Question, before: FleetRecord, token: string): void {
+  #revalidate(question: FleetQuestion, before: FleetRecord, token: string): void {
     const abort = new AbortController();
     this.#behind.add(abort);
     const end = this.#host.after(behindFor, () => abort.abort(new Failure("timeout", "Nobody waits for it any more.")));

@@ -52,7 +52,7 @@ export interface OriginOptions {
 export type Url<P> = string | URL | ((params: P) => string | URL);
 
 /** All that a source of any kind may say, but for its load. */
-export interface Policy<P = any, T = any> extends Omit<SourceDefinition<P, any, T>, "load" | "network"> {
+export interface SourceOptions<P = any, T = any> extends Omit<SourceDefinition<P, any, T>, "load" | "network"> {
   /**
    * Where the response states no lifetime, a tenth of the time since its Last-Modified, a day at most (RFC 9111 §4.2.2).
    * Default false: then the source's own `maxAge` counts.
@@ -61,7 +61,7 @@ export interface Policy<P = any, T = any> extends Omit<SourceDefinition<P, any, 
 }
 
 /** @typeParam B what `parse` makes of a response */
-export interface HttpSourceDefinition<P, T, B = any> extends Policy<P, T> {
+export interface HttpSourceDefinition<P, T, B = any> extends SourceOptions<P, T> {
   url: Url<P>;
   headers?: HeaderFields;
   /** QUERY and POST send a `body`: a search that does not fit into a URL. What comes is cached like any value. Default "GET". */
@@ -90,11 +90,11 @@ export interface Pages<T> {
   /** The server has more before them. */
   readonly hasPrevious: boolean;
   /** What the list was put together from, in order; `count` of them each. */
-  readonly pages: readonly Page[];
+  readonly pages: readonly ListPage[];
 }
 
 /** One page of a list: where it came from, how many items are left of it, where its neighbours are; paths at the list's own origin. */
-export interface Page {
+export interface ListPage {
   readonly url: string;
   readonly count: number;
   readonly next?: string;
@@ -102,7 +102,7 @@ export interface Page {
   readonly validator?: Validator;
 }
 
-export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
+export interface PagesDefinition<P, T> extends SourceOptions<P, Pages<T>> {
   url: Url<P>;
   headers?: HeaderFields;
   /** From the parsed body to the page's items. Default: the body is the array itself. */
@@ -115,7 +115,7 @@ export interface PagesDefinition<P, T> extends Policy<P, Pages<T>> {
   id?(item: T): unknown;
 }
 
-export interface EventsDefinition<P, T> extends Policy<P, T> {
+export interface EventsDefinition<P, T> extends SourceOptions<P, T> {
   url: Url<P>;
   /** The value before the first event; copied for each stream. */
   start: T;
@@ -123,7 +123,7 @@ export interface EventsDefinition<P, T> extends Policy<P, T> {
   reduce(value: T, event: { type: string; data: string; id?: string }): T;
 }
 
-export interface GraphqlDefinition<P, T> extends Policy<P, T> {
+export interface GraphqlDefinition<P, T> extends SourceOptions<P, T> {
   url: string | URL;
   /** Text, or what becomes text: a typed document. */
   document: string | { toString(): string };

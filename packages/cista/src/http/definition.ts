@@ -1,12 +1,12 @@
 import { CistaError, type LoadContext, type Source, type SourceDefinition, source } from "../core/index.js";
 import { urlLabel } from "./address.js";
-import type { HttpSourceDefinition, Origin, Policy, Url } from "./contract.js";
+import type { HttpSourceDefinition, Origin, SourceOptions, Url } from "./contract.js";
 import { serverKey } from "./contract.js";
 import type { Server } from "./exchange.js";
 import { urlFor } from "./load.js";
 import { isTrusted } from "./reach.js";
 
-type Definition = Policy & { url?: Url<any>; headers?: unknown };
+type Definition = SourceOptions & { url?: Url<any>; headers?: unknown };
 
 /** @throws CistaError code "origin" for anything else */
 export function serverOf(origin: Origin): Server {

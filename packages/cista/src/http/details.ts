@@ -1,6 +1,6 @@
 import type { AnswerDetails, Freshness, LoadContext, Validator } from "../core/index.js";
 import { milliseconds } from "../core/internal.js";
-import type { Policy } from "./contract.js";
+import type { SourceOptions } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./response-freshness.js";
 import { sharedUseOf } from "./shared-use.js";
@@ -21,7 +21,7 @@ const members: readonly (keyof Freshness)[] = [
  * What a response says beside its body; where the definition has said it itself, that stands.
  * @param held how the held value may be used, which a 304 may leave as it is
  */
-export function detailsOf(exchange: Exchange, policy: Policy, held?: HeldPolicy): AnswerDetails {
+export function detailsOf(exchange: Exchange, policy: SourceOptions, held?: HeldPolicy): AnswerDetails {
   const { response, url, landed, varies } = exchange;
   const { headers, status } = response;
   const said = freshnessOf(response, exchange, policy.heuristic);

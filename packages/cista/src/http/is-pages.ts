@@ -1,4 +1,4 @@
-import type { Page, Pages } from "./contract.js";
+import type { ListPage, Pages } from "./contract.js";
 
 /** Whether a value that was stored, or came in a snapshot, is a list in pages. */
 export function isPages(value: unknown): boolean {
@@ -9,7 +9,7 @@ export function isPages(value: unknown): boolean {
 
 /** -1 for what is no page. */
 function countOf(page: unknown): number {
-  const { url, count, next, previous } = (page ?? {}) as { [name in keyof Page]?: unknown };
+  const { url, count, next, previous } = (page ?? {}) as { [name in keyof ListPage]?: unknown };
   const isPath = (path: unknown) => path === undefined || typeof path === "string";
   const good = typeof url === "string" && isPath(next) && isPath(previous) && Number.isInteger(count);
   return good ? (count as number) : -1;

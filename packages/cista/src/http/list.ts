@@ -2,14 +2,14 @@ import { type Answer, answer, Failure, type LoadContext, missing, unchanged, typ
 import { omitUndefined, share } from "../core/internal.js";
 import { withoutQuery } from "./address.js";
 import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
-import type { Page, Pages, PagesDefinition } from "./contract.js";
+import type { ListPage, Pages, PagesDefinition } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity, validatorOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { parseLink } from "./link.js";
 import { askOf, exchangeUnlessOther, isMissing, refuseErrors } from "./load.js";
 
 /** A page with its items. */
-export interface LoadedPage extends Omit<Page, "count"> {
+export interface LoadedPage extends Omit<ListPage, "count"> {
   readonly items: readonly unknown[];
 }
 
@@ -205,13 +205,13 @@ function newItems(
 }
 
 /** The last page has what a program has put in, too. */
-function counted({ items, pages }: Pages<unknown>): readonly Page[] {
+function counted({ items, pages }: Pages<unknown>): readonly ListPage[] {
   const missed = items.length - pages.reduce((sum, { count }) => sum + count, 0);
   if (missed === 0) return pages;
   return pages.map((page, index) => (index === pages.length - 1 ? { ...page, count: page.count + missed } : page));
 }
 
-function joined(items: readonly unknown[], pages: readonly Page[], ids: Set<unknown>): Pages<unknown> {
+function joined(items: readonly unknown[], pages: readonly ListPage[], ids: Set<unknown>): Pages<unknown> {
   idsOf.set(items, ids);
   return {
     items,

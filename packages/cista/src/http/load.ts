@@ -1,7 +1,7 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
-import type { HeaderFields, HttpSourceDefinition, Policy, Url } from "./contract.js";
+import type { HeaderFields, HttpSourceDefinition, SourceOptions, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
 import { type Ask, conditionOf, type Exchange, exchange, maxBodyOf, type Server } from "./exchange.js";
 import { payloadOf } from "./payload.js";
@@ -26,7 +26,7 @@ export async function load(
 }
 
 /** How a response becomes a value. */
-type Reading = Pick<HttpSourceDefinition<any, unknown>, "parse" | "unwrap"> & Policy;
+type Reading = Pick<HttpSourceDefinition<any, unknown>, "parse" | "unwrap"> & SourceOptions;
 
 async function answerTo(
   received: Exchange,

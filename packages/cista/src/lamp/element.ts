@@ -205,7 +205,7 @@ function card(key: string, info: EntryInfo | undefined): Description[] {
     ["holds", reading?.state === "ready" ? inOneLine(reading.value) : (reading?.state ?? "nothing")],
     ...(holds
       ? ([
-          ["age", lengthOfTime(now - reading.storedAt)],
+          ["age", lengthOfTime(now - reading.asOf)],
           ["fresh", until(staleAt, now)],
           ["usable", until(expiredAt, now)],
         ] as [string, string][])

@@ -21,7 +21,7 @@ export function wordsFor(reading: Reading<unknown> | undefined, now: number): st
   const parts: string[] = [];
   if (reading.state === "ready" || reading.state === "missing") {
     if (reading.state === "missing") parts.push("none");
-    parts.push(reading.fresh ? "fresh" : "stale", `${lengthOfTime(now - reading.storedAt)} old`);
+    parts.push(reading.fresh ? "fresh" : "stale", `${lengthOfTime(now - reading.asOf)} old`);
   } else if (reading.state !== "loading") {
     parts.push(reading.state === "failed" ? "could not be had" : "not asked for");
   }

@@ -15,10 +15,10 @@ import {
 } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 /** The protocol "context" of the W3C Web Components Community Group: an event that bubbles up to whoever has it. */
 const cacheContext = Symbol.for("cista.cache");

@@ -6,10 +6,10 @@ import { AccessTracker } from "../binding/access-tracker.js";
 import { type BindingOptions, isKnown } from "../binding/asked.js";
 import { Follower } from "../binding/follower.js";
 import type { Listed } from "../binding/listed.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 /** What is shown, and may be changed and ended. */
 export interface Shown<P> {

@@ -11,6 +11,6 @@ export { useDebounced } from "./use-debounced.js";
 export { useOutbox } from "./use-outbox.js";
 export { type PageStatus, type PagesReading, usePages } from "./use-pages.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
-export { type Question, type ReadingsOf, useReadings, useValues, type ValuesOf } from "./use-readings.js";
+export { type ReadingSpec, type ReadingsOf, useReadings, useValues, type ValuesOf } from "./use-readings.js";
 export { useValue } from "./use-value.js";
-export { type RunOutcome, type RunWrite, useWrite, type WriteStatus } from "./use-write.js";
+export { type RunWrite, useWrite, type WriteResult, type WriteStatus } from "./use-write.js";

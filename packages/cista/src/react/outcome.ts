@@ -57,7 +57,7 @@ function combined(readings: readonly Reading<unknown>[]): Reading<any> {
     failure: first("failure"),
     provisional: first("provisional"),
     fresh: readings.every(({ fresh }) => fresh),
-    storedAt: Math.min(...readings.map(({ storedAt = Number.POSITIVE_INFINITY }) => storedAt)),
+    asOf: Math.min(...readings.map(({ asOf = Number.POSITIVE_INFINITY }) => asOf)),
     pendingWrites: readings.reduce(sum, 0),
   } as Members;
   const revalidate = async () => void (await Promise.all(readings.map((each) => each.revalidate())));

@@ -9,15 +9,15 @@ import { attachedIn, awaitedReading, endWaiting, HolderContext, valueBeneath, wa
 import { type ReadingOptions, useEarlyEffect } from "./use-reading.js";
 
 /** A source with the params that are asked for; without params the source alone. */
-export type Question = readonly [source: Source<any, any>, params?: any] | readonly [source: Source<any, any>];
+export type ReadingSpec = readonly [source: Source<any, any>, params?: any] | readonly [source: Source<any, any>];
 
 /** Of each question its reading, in order. */
-export type ReadingsOf<Q extends readonly Question[]> = { -readonly [I in keyof Q]: Reading<ValueAsked<Q[I]>> };
+export type ReadingsOf<Q extends readonly ReadingSpec[]> = { -readonly [I in keyof Q]: Reading<ValueAsked<Q[I]>> };
 /** Of each question its value, in order. */
-export type ValuesOf<Q extends readonly Question[]> = { -readonly [I in keyof Q]: ValueAsked<Q[I]> };
+export type ValuesOf<Q extends readonly ReadingSpec[]> = { -readonly [I in keyof Q]: ValueAsked<Q[I]> };
 type ValueAsked<Q> = Q extends readonly [Source<any, infer T>, ...unknown[]] ? T : never;
 /** What is wrong with a question's params is said of them. */
-type Checked<Q extends readonly Question[]> = { readonly [I in keyof Q]: CheckedQuestion<Q[I]> };
+type Checked<Q extends readonly ReadingSpec[]> = { readonly [I in keyof Q]: CheckedQuestion<Q[I]> };
 type CheckedQuestion<Q> = Q extends readonly [Source<infer P, infer T>, ...unknown[]]
   ? 0 extends 1 & P
     ? Q
@@ -41,7 +41,7 @@ export function useReadings<P, T, U = T>(
   paramsList: readonly NoInfer<P>[],
   options?: Omit<ReadingOptions<T, U>, "carryOver">,
 ): readonly Reading<U>[];
-export function useReadings<const Q extends readonly Question[]>(questions: Q & Checked<Q>): ReadingsOf<Q>;
+export function useReadings<const Q extends readonly ReadingSpec[]>(questions: Q & Checked<Q>): ReadingsOf<Q>;
 export function useReadings(first: any, paramsList?: readonly any[], options: ReadingOptions<any, any> = usual): any {
   return useReadingList(questionsOf(first, paramsList), options).readings;
 }
@@ -56,7 +56,7 @@ export function useValues<P, T, U = T>(
   paramsList: readonly NoInfer<P>[],
   options?: Omit<ReadingOptions<T, U>, "carryOver">,
 ): readonly U[];
-export function useValues<const Q extends readonly Question[]>(questions: Q & Checked<Q>): ValuesOf<Q>;
+export function useValues<const Q extends readonly ReadingSpec[]>(questions: Q & Checked<Q>): ValuesOf<Q>;
 export function useValues(first: any, paramsList?: readonly any[], options: ReadingOptions<any, any> = usual): any {
   const cache = useCacheOr(options.cache);
   const holder = useContext(HolderContext);
@@ -80,11 +80,11 @@ export function useValues(first: any, paramsList?: readonly any[], options: Read
 
 const usual: ReadingOptions<any, any> = {};
 
-function questionsOf(first: any, paramsList: readonly any[] | undefined): readonly Question[] {
+function questionsOf(first: any, paramsList: readonly any[] | undefined): readonly ReadingSpec[] {
   return paramsList === undefined ? first : paramsList.map((params) => [first, params]);
 }
 
-function useReadingList(questions: readonly Question[], options: ReadingOptions<any, any>) {
+function useReadingList(questions: readonly ReadingSpec[], options: ReadingOptions<any, any>) {
   const cache = useCacheOr(options.cache);
   const [, render] = useReducer((count: number) => count + 1, 0);
   const ref = useRef<ReadingList>(undefined);
@@ -143,7 +143,7 @@ class ReadingList {
   }
 
   /** The same list for as long as the same is asked for in the same order. */
-  ask(cache: Cache, questions: readonly Question[], options: ReadingOptions<any, any>): readonly Asked[] {
+  ask(cache: Cache, questions: readonly ReadingSpec[], options: ReadingOptions<any, any>): readonly Asked[] {
     const { carryOver, ...rest } = options;
     const items = new Map<string, Item>();
     const list = questions.map((question) => {

@@ -1,9 +1,9 @@
 import { useMemo, useState } from "react";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Write } from "../core/index.js";
 import { useCacheOr } from "./context.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 /**
  * Runs a write, and tells how its runs stand. They go on when the component goes away. A failure is told in the status,

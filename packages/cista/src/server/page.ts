@@ -42,7 +42,7 @@ export interface PageOptions {
 }
 
 /** One page, while it is rendered. */
-export interface Page {
+export interface ServerPage {
   /** Puts what becomes known between what a renderer writes: for a response of Node. */
   into<W extends NodeWritable>(response: W): W;
   /** The same for a web stream. */
@@ -51,7 +51,7 @@ export interface Page {
   html(): string;
   /**
    * The same without the element, as JSON that may stand in one: for frameworks that make elements themselves, or that hand
-   * data over to the browser in a way of their own (`receive(cache, snapshot)` takes it there). "" for nothing new.
+   * data over to the browser in a way of their own (`receivePage(cache, snapshot)` takes it there). "" for nothing new.
    */
   json(): string;
   /**
@@ -74,7 +74,7 @@ export interface Page {
 
 /**
  * Opens the page that is about to be rendered with a cache of its own: one for each request. Bindings wait for its values
- * while they render, and what it shows is sent along, for `receive` of `cista/browser`.
+ * while they render, and what it shows is sent along, for `receivePage` of `cista/browser`.
  * @throws CistaError code "duration"
  * @example
  * const cache = createCache({ context: request });
@@ -82,8 +82,8 @@ export interface Page {
  * const { pipe } = renderToPipeableStream(<App cache={cache} />, { onShellReady: () => pipe(page.into(response)) });
  * response.on("close", page.close);
  */
-export function openPage(cache: Cache, options: PageOptions = {}): Page {
-  const page = new ServerPage(cache, options);
+export function openPage(cache: Cache, options: PageOptions = {}): ServerPage {
+  const page = new RenderedPage(cache, options);
   return {
     into: (response) => betweenBursts(response, () => page.html()),
     through: (html) =>
@@ -114,7 +114,7 @@ interface Unsent {
   readonly shownAt: number;
 }
 
-class ServerPage implements Rendering {
+class RenderedPage implements Rendering {
   readonly onServer = true;
   readonly left: Map<string, Failure> = new Map();
   readonly #cache: Cache;
@@ -211,7 +211,7 @@ class ServerPage implements Rendering {
     const shown = readingWith(reading as AnyReading, {
       request: "none",
       failure: undefined,
-      storedAt: takenAt - entry.age,
+      asOf: takenAt - entry.age,
       ...(state === "ready" ? { pendingWrites: 0 } : {}),
     });
     this.#shown.set(key, shown as Reading<any>);

@@ -37,13 +37,13 @@ import {
 import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, makeLiveReading, type Signal } from "../binding/live.js";
 import type { Member } from "../binding/members.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 import { tellWithin } from "../core/internal.js";
 
 export type { LampElement } from "./elements.js";
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 const CacheContext = createContext<Cache>();
 

@@ -21,12 +21,12 @@ import {
 import { type Listed, nothingListed } from "../binding/listed.js";
 import { makeLiveReading } from "../binding/live.js";
 import type { Member } from "../binding/members.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 const cacheKey: unique symbol = Symbol("cista") as never;
 

@@ -38,11 +38,11 @@ import {
 import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, makeLiveReading, type Signal } from "../binding/live.js";
 import type { Member } from "../binding/members.js";
-import { Runner, type RunOutcome, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { Runner, type RunWrite, type WriteResult, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
-export type { RunOutcome, RunWrite, WriteStatus };
+export type { RunWrite, WriteResult, WriteStatus };
 
 /** For programs that provide a cache to a part of the page: `provide(cacheKey, cache)`. */
 export const cacheKey: InjectionKey<Cache> = Symbol("cista");

@@ -17,7 +17,7 @@ test("a conditional request: what the store has is offered to a cache that holds
   await after(world, 300, other.cache(undefined, { parse }).read(world.sources.hut, "h-07"));
   expect(seen).toEqual([
     undefined,
-    { value: { id: "h-07", version: 1 }, validator: { etag: '"1"' }, storedAt: expect.any(Number) },
+    { value: { id: "h-07", version: 1 }, validator: { etag: '"1"' }, asOf: expect.any(Number) },
   ]);
 });
 

@@ -113,7 +113,7 @@ test.concurrent.each(Object.keys(lists))(
     change();
     expect(await one.invalidate({ groups: ["huts"] })).toBe(true);
     expect([await read(other), await read(one)]).toMatchObject([{ version: 2 }, { version: 2 }]);
-    expect([one.isAway, other.isAway]).toEqual([false, false]);
+    expect([one.isStoreAway, other.isStoreAway]).toEqual([false, false]);
     expect(asked()).toBe(settled + 1);
   },
 );
@@ -161,7 +161,7 @@ test.concurrent("T9: a store that answers call after call by an error of its own
   for (const each of ids) await admin.set(key(`e:hut "${each}"`), "x");
   for (const each of ids) await read(other, each);
   expect(asked()).toBe(11);
-  expect([one.isAway, other.isAway]).toEqual([false, false]);
+  expect([one.isStoreAway, other.isStoreAway]).toEqual([false, false]);
   for (const each of ids) await read(one, each);
   expect(asked()).toBe(11);
 });

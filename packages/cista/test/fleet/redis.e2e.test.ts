@@ -165,7 +165,7 @@ test("messages are heard also where the program's client lets no command wait fo
 test("what Redis has of another form, or broken, is asked for anew", async () => {
   let asked = 0;
   const hut = source({ name: "hut", maxAge: "1m", load: async () => ++asked });
-  const fleet = shareFleet({ redis: await redis.client(), name: "broken", sources: [hut], near: false });
+  const fleet = shareFleet({ redis: await redis.client(), name: "broken", sources: [hut], memoryEntries: false });
   const ask = () => {
     const cache = createCache();
     fleet.share(cache);
@@ -183,7 +183,7 @@ test("what Redis has of another form, or broken, is asked for anew", async () =>
     await ask();
   }
   expect(asked).toBe(5);
-  expect(fleet.figures.unreadable).toBe(4);
+  expect(fleet.counts.unreadable).toBe(4);
   fleet.close();
 });
 
@@ -199,7 +199,7 @@ test("Redis full, or letting go of what it has: every request is answered, and n
       load: async (id: number) => ({ id, version, text }),
     });
     const fleets = [await small.client(), await small.client()].map((client) =>
-      shareFleet({ redis: client, name: "full", sources: [hut], near: false, timeout: "10s" }),
+      shareFleet({ redis: client, name: "full", sources: [hut], memoryEntries: false, timeout: "10s" }),
     );
     const ask = async (n: number) => {
       const cache = createCache();

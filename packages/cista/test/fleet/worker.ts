@@ -43,7 +43,7 @@ if (redis instanceof Redis) await redis.ping();
 else await redis.connect();
 
 const { lease, timeout } = settings;
-const fleet = shareFleet({ redis: redis as never, name: "trial", sources: [hut], lease, timeout });
+const fleet = shareFleet({ redis: redis as never, name: "trial", sources: [hut], leaseTime: lease, timeout });
 
 process.on("message", async (order: Order) => {
   process.send?.({ n: order.n, ...(await done(order)) });
@@ -67,6 +67,6 @@ async function done(order: Order): Promise<object> {
     case "invalidate":
       return { isTold: await fleet.invalidate({ groups: order.groups }) };
     default:
-      return { figures: { ...fleet.figures }, isAway: fleet.isAway };
+      return { figures: { ...fleet.counts }, isAway: fleet.isStoreAway };
   }
 }

@@ -79,7 +79,7 @@ export class Model {
 
   // ── R: requests ────────────────────────────────────────────────────────────
 
-  start(r: Record, cause: string, mode = cause === "asked" || cause === "invalidated" ? "no-cache" : "default"): void {
+  start(r: Record, cause: string, mode = cause === "manual" || cause === "invalidated" ? "no-cache" : "default"): void {
     const order = this.orders++;
     r.asked = {
       phase: "running",
@@ -123,7 +123,7 @@ export class Model {
   ask(r: Record, cause: string, mode: string | undefined, waiter: Waiter): void {
     if (r.asked && mode === "reload" && r.asked.mode !== "reload") this.abort(r);
     if (!r.asked) this.start(r, cause, mode);
-    else if (cause === "asked" && r.asked.phase !== "running") this.try(r); // R5
+    else if (cause === "manual" && r.asked.phase !== "running") this.try(r); // R5
     const outdated = r.asked?.phase === "running" && r.asked.began < r.invalidatedAt;
     (outdated ? r.waitingForNext : r.waiting).push(waiter);
   }
@@ -295,7 +295,7 @@ export class Model {
   revalidate(key: number): void {
     const r = this.records[key] as Record;
     if (this.rules.immutable && this.good(r) === "fresh") return; // RFC 8246
-    this.ask(r, "asked", undefined, { id: -1, strict: true, patient: r.watchers === 0, mayLeave: false });
+    this.ask(r, "manual", undefined, { id: -1, strict: true, patient: r.watchers === 0, mayLeave: false });
   }
 
   put(key: number, value: unknown): void {

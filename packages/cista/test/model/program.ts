@@ -139,7 +139,10 @@ export class Program {
     const fails = (key: string) => {
       if (this.failing.has(key)) throw new Failure("http", "broken", { status: 500, retryable: false });
     };
-    const leaf = made("leaf", held("leaf"), { noStore: given.noStore, retry: { times: given.retry, first: 1000 } });
+    const leaf = made("leaf", held("leaf"), {
+      noStore: given.noStore,
+      retry: { times: given.retry, firstPause: 1000 },
+    });
     const pair = made("pair", async (at: number, { read }: any) => {
       const made =
         at === 1 ? await Promise.all([read(leaf, at), read(leaf, 0)]) : [await read(leaf, at), await read(leaf, 0)];
@@ -415,10 +418,10 @@ export class Program {
   /** Nothing past its lifetime is fresh, whatever the clock did. */
   checkAge(
     kind: Kind,
-    { fresh, storedAt = 0, key }: { fresh?: boolean | undefined; storedAt?: number | undefined; key: string },
+    { fresh, asOf = 0, key }: { fresh?: boolean | undefined; asOf?: number | undefined; key: string },
   ): void {
     const isOpen = kind === "stream" && this.streams.some(({ ended, returned }) => !ended && !returned);
-    if (fresh && !isOpen && this.clock.now() - storedAt >= this.maxAge * 1000)
+    if (fresh && !isOpen && this.clock.now() - asOf >= this.maxAge * 1000)
       throw new Error(`F1: ${key} is fresh past its lifetime`);
   }
 
@@ -428,7 +431,7 @@ export class Program {
     if (!visible || !online || !this.isClockNoticed || this.failing.size > 0 || this.throwing.size > 0) return;
     const all = [...entriesOf(this.cache)];
     const isPast = ({ reading }: (typeof all)[number]) =>
-      "storedAt" in reading && this.clock.now() - (reading.storedAt ?? 0) >= this.maxAge * 1000;
+      "asOf" in reading && this.clock.now() - (reading.asOf ?? 0) >= this.maxAge * 1000;
     const isQuiet = all.every((entry) => {
       const { reading, shown } = entry;
       const told = shown ?? reading;

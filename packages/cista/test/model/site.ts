@@ -310,7 +310,7 @@ export class Page {
         this.token = site.tokenFor(who);
       },
     });
-    const retry = { times: 2, first: "500ms" } as const;
+    const retry = { times: 2, firstPause: "500ms" } as const;
     this.leaf = api.source<number, { id: number; version: number }>({
       name: "leaf",
       url: (id) => path`/leaf/${id}`,
@@ -343,7 +343,7 @@ export class Page {
       body: (n) => ({ n }),
       kept: settings.kept,
       idempotencyKey: true,
-      retry: { times: 3, first: "500ms" },
+      retry: { times: 3, firstPause: "500ms" },
       optimistic: (n, edit) => edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n])),
     });
     this.add = (n) => {

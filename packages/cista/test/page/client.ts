@@ -1,5 +1,5 @@
 import { createCache, journalOf } from "cista";
-import { receive } from "cista/browser";
+import { receivePage } from "cista/browser";
 import { createElement } from "react";
 import { hydrateRoot } from "react-dom/client";
 import { App } from "./app.js";
@@ -11,7 +11,7 @@ const events: string[] = [];
 const errors: string[] = [];
 journalOf(cache).subscribe(({ kind, key, cause }) => events.push(`${kind} ${key} ${cause ?? ""}`));
 Object.assign(globalThis, { cache, events, errors });
-await receive(cache);
+await receivePage(cache);
 const root = document.getElementById("root");
 const names = new URLSearchParams(location.search).get("parts")?.split(",") ?? [];
 if (root) {

@@ -1,6 +1,6 @@
 import type { ServerResponse } from "node:http";
 import { createCache } from "cista";
-import { openPage, type Page, type PageOptions } from "cista/server";
+import { openPage, type PageOptions, type ServerPage } from "cista/server";
 import { createElement } from "react";
 import { renderToPipeableStream, renderToString } from "react-dom/server";
 import { renderToReadableStream } from "react-dom/server.browser";
@@ -21,7 +21,7 @@ export interface Visit {
   readonly nonce: string | undefined;
 }
 
-export function render({ names, renderer, options, nonce }: Visit, response: ServerResponse): Page {
+export function render({ names, renderer, options, nonce }: Visit, response: ServerResponse): ServerPage {
   const cache = createCache({ retry: false });
   const page = openPage(cache, options);
   response.on("close", () => page.close());

@@ -5,7 +5,7 @@ import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import type { Page } from "cista/server";
+import type { ServerPage } from "cista/server";
 import { build } from "esbuild";
 import type { Browser, Page as Tab } from "playwright";
 import { expect } from "vitest";
@@ -25,7 +25,7 @@ export interface Flavour {
 /** What renders the page, and gives the browser its scripts. */
 export interface Renderers {
   dataFrom(url: string): void;
-  render(visit: Visit, response: ServerResponse): Page;
+  render(visit: Visit, response: ServerResponse): ServerPage;
   serve(request: IncomingMessage, response: ServerResponse): void;
 }
 
@@ -58,7 +58,7 @@ export class PageStage {
   readonly asked: string[] = [];
   readonly ended: string[] = [];
   url = "";
-  #lastPage: Page | undefined;
+  #lastPage: ServerPage | undefined;
   #lastHtml: Promise<string> = Promise.resolve("");
   readonly #troubles: string[] = [];
   /** What answers wait for, by name. */
@@ -83,7 +83,7 @@ export class PageStage {
   }
 
   /** What the server knows of the page that was asked for last. */
-  get lastPage(): Page {
+  get lastPage(): ServerPage {
     if (!this.#lastPage) throw new Error("No page has been asked for.");
     return this.#lastPage;
   }

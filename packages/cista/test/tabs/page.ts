@@ -10,7 +10,7 @@ const warnings: string[] = [];
 console.warn = (...all: unknown[]) => void warnings.push(all.join(" "));
 
 const partition = words.get("partition");
-const cache = createCache({ retry: { times: 3, first: "100ms" }, ...(partition ? { partition } : {}) });
+const cache = createCache({ retry: { times: 3, firstPause: "100ms" }, ...(partition ? { partition } : {}) });
 const get = async (path: string, signal: AbortSignal) => {
   const response = await fetch(path, { signal, cache: "no-store" });
   if (!response.ok) throw new Failure("http", `answered ${response.status}`, { status: response.status });

@@ -229,7 +229,7 @@ export class Tab {
       ...(partition === undefined ? {} : { partition }),
       environment: this.environment,
       capacity: 20_000,
-      retry: { times: 3, first: "500ms" },
+      retry: { times: 3, firstPause: "500ms" },
       clock: {
         now: () => clock.now() + world.offset,
         setTimer: (callback, delay) => clock.setTimer(() => this.run(callback), delay),
@@ -262,7 +262,7 @@ export class Tab {
     this.gauge = source({
       name: "gauge",
       maxAge: "1m",
-      retry: { times: Number.POSITIVE_INFINITY, first: "200ms", most: "500ms" },
+      retry: { times: Number.POSITIVE_INFINITY, firstPause: "200ms", longestPause: "500ms" },
       load: (_: void, { signal }) => this.#events(signal),
     });
     this.notices = source({ name: "notices", load: (_: void, { signal }) => this.#notices(signal) });

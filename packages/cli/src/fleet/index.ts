@@ -108,7 +108,7 @@ export async function invalidateInFleet({
       name,
       ...(partition === undefined ? { sources: ofKeys } : { perUser: ofKeys }),
       timeout: "5s",
-      title: "cista fleet invalidate",
+      processName: "cista fleet invalidate",
     });
     try {
       const whose = partition === undefined ? {} : { partition };

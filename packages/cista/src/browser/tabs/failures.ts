@@ -28,7 +28,7 @@ export class Failures {
   /** @throws the failure that another tab's try has just ended with, unless it is asked for anew */
   refuseKnown({ key, context: { cause, attempt } }: LoadCall, now: number): void {
     const known = this.#failures.get(key);
-    if (!known || cause === "asked" || cause === "invalidated") return;
+    if (!known || cause === "manual" || cause === "invalidated") return;
     if (attempt <= known.attempt && now - known.at < failureCounts) throw known.failure;
   }
 

@@ -62,7 +62,7 @@ export class Loads {
     const { signal } = context;
     await hub.ready();
     signal.throwIfAborted();
-    const known = context.cause === "asked" ? undefined : hub.known(key);
+    const known = context.cause === "manual" ? undefined : hub.known(key);
     if (known && known.opened === undefined) return answerIn(known, hub.moments.now());
     this.#failures.refuseKnown(call, hub.now());
     const wait = new Wait(this.#since(call), hub.now());
@@ -93,7 +93,7 @@ export class Loads {
 
   /** What is older than that will not do. */
   #since({ key, context: { cause, mode } }: LoadCall): number {
-    const isAnew = cause === "asked" || (mode !== "default" && cause !== "invalidated");
+    const isAnew = cause === "manual" || (mode !== "default" && cause !== "invalidated");
     return isAnew ? (this.#begun.get(key) ?? 0) : this.#hub.moments.of(key).invalidatedAt;
   }
 

@@ -14,7 +14,7 @@ export type Cause =
   | "expired"
   | "invalidated"
   | "dependency"
-  | "asked";
+  | "manual";
 
 export type JournalKind =
   | "attach"

@@ -13,7 +13,7 @@ export type Reading<T> = Empty | Loading<T> | Ready<T> | Missing | Failed;
 
 /** What a reading can do stands on its prototype: so TypeScript leaves it out of a copy (`{ ...reading }`), as the copy does. */
 declare abstract class Revalidatable {
-  /** Asks the source now (cause "asked"), also where nothing is held yet. Bound: can be handed to a button as it is. */
+  /** Asks the source now (cause "manual"), also where nothing is held yet. Bound: can be handed to a button as it is. */
   get revalidate(): () => Promise<void>;
 }
 
@@ -28,7 +28,7 @@ export interface Empty extends Common {
   readonly value?: undefined;
   readonly provisional?: undefined;
   readonly fresh?: undefined;
-  readonly storedAt?: undefined;
+  readonly asOf?: undefined;
   readonly failure?: undefined;
   readonly pendingWrites?: undefined;
 }
@@ -40,7 +40,7 @@ export interface Loading<T> extends Common {
   readonly value?: T;
   readonly provisional?: "stand-in" | "carried";
   readonly fresh?: undefined;
-  readonly storedAt?: undefined;
+  readonly asOf?: undefined;
   /** Of the try before this one. */
   readonly failure?: Failure;
   readonly pendingWrites?: undefined;
@@ -52,8 +52,8 @@ export interface Ready<T> extends Common {
   readonly value: T;
   readonly provisional?: undefined;
   readonly fresh: boolean;
-  /** When its age began, in milliseconds since the Unix epoch: an age that it came with (RFC 9111 §5.1) is counted, so that `Date.now() - storedAt` is how old it is. */
-  readonly storedAt: number;
+  /** When its age began, in milliseconds since the Unix epoch: an age that it came with (RFC 9111 §5.1) is counted, so that `Date.now() - asOf` is how old it is. */
+  readonly asOf: number;
   readonly failure?: Failure;
   readonly pendingWrites: number;
 }
@@ -64,7 +64,7 @@ export interface Missing extends Common {
   readonly value?: undefined;
   readonly provisional?: undefined;
   readonly fresh: boolean;
-  readonly storedAt: number;
+  readonly asOf: number;
   readonly failure?: Failure;
   readonly pendingWrites?: undefined;
 }
@@ -75,7 +75,7 @@ export interface Failed extends Common {
   readonly value?: undefined;
   readonly provisional?: undefined;
   readonly fresh?: undefined;
-  readonly storedAt?: undefined;
+  readonly asOf?: undefined;
   readonly failure: Failure;
   readonly pendingWrites?: undefined;
 }
@@ -121,7 +121,7 @@ export interface Members {
   readonly value: unknown;
   readonly provisional: "stand-in" | "carried" | undefined;
   readonly fresh: boolean | undefined;
-  readonly storedAt: number | undefined;
+  readonly asOf: number | undefined;
   readonly failure: Failure | undefined;
   readonly pendingWrites: number | undefined;
   readonly request: RequestPhase;
@@ -135,7 +135,7 @@ class Picture implements AnyReading {
   readonly value: unknown;
   readonly provisional: Members["provisional"];
   readonly fresh: boolean | undefined;
-  readonly storedAt: number | undefined;
+  readonly asOf: number | undefined;
   readonly failure: Failure | undefined;
   readonly pendingWrites: number | undefined;
   readonly request: RequestPhase;
@@ -147,7 +147,7 @@ class Picture implements AnyReading {
     this.value = shown.value;
     this.provisional = shown.provisional;
     this.fresh = shown.fresh;
-    this.storedAt = shown.storedAt;
+    this.asOf = shown.asOf;
     this.failure = shown.failure;
     this.pendingWrites = shown.pendingWrites;
     this.request = shown.request;
@@ -174,7 +174,7 @@ export const nothing = {
   value: undefined,
   provisional: undefined,
   fresh: undefined,
-  storedAt: undefined,
+  asOf: undefined,
   failure: undefined,
   pendingWrites: undefined,
 } as const;
@@ -186,7 +186,7 @@ export function readingWith(reading: AnyReading, changes: Partial<Members>): Any
 
 /** What two readings are compared by; the key and `revalidate` follow from the entry. */
 export function sameReading(one: AnyReading, other: AnyReading): boolean {
-  return samePart(one, other) && one.request === other.request && one.storedAt === other.storedAt;
+  return samePart(one, other) && one.request === other.request && one.asOf === other.asOf;
 }
 
 /** Rule N2: what a view with `pick` is compared by. */

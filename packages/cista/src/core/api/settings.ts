@@ -10,11 +10,11 @@ export type Trigger = "attach" | "visible" | "online";
 export interface Retry {
   /** Tries after the first. Default 3. */
   times?: number;
-  /** Delay before try n+1, full jitter under an exponential ceiling: random × min(most, first × 2^(n-1)). Defaults "500ms" and "30s". */
-  first?: Duration;
-  most?: Duration;
+  /** Delay before try n+1, full jitter under an exponential ceiling: random × min(longestPause, firstPause × 2^(n-1)). Defaults "500ms" and "30s". */
+  firstPause?: Duration;
+  longestPause?: Duration;
   /** Default: `failure.retryable` (rule R5). A failure's own `retryAfter` overrides the delay. */
-  when?(failure: Failure): boolean;
+  shouldRetry?(failure: Failure): boolean;
 }
 
 /** Defaults for every source of one cache. */
@@ -40,9 +40,9 @@ export interface SourceSettings extends Defaults {
 /** Retrying, with every member decided. */
 export interface RetryPlan {
   readonly times: number;
-  readonly first: number;
-  readonly most: number;
-  when(failure: Failure): boolean;
+  readonly firstPause: number;
+  readonly longestPause: number;
+  shouldRetry(failure: Failure): boolean;
 }
 
 /** All that a source's definition and the cache's defaults decide, lengths of time in milliseconds. */
@@ -110,13 +110,13 @@ function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["
 }
 
 export function retryPlan(retry: Retry | false): RetryPlan {
-  if (retry === false) return { times: 0, first: 0, most: 0, when: () => false };
-  const { times = 3, first = "500ms", most = "30s", when } = retry;
+  if (retry === false) return { times: 0, firstPause: 0, longestPause: 0, shouldRetry: () => false };
+  const { times = 3, firstPause = "500ms", longestPause = "30s" } = retry;
   return {
     times,
-    first: milliseconds(first, "retry.first"),
-    most: milliseconds(most, "retry.most"),
-    when: when ? (failure) => when.call(retry, failure) : isRetryable,
+    firstPause: milliseconds(firstPause, "retry.firstPause"),
+    longestPause: milliseconds(longestPause, "retry.longestPause"),
+    shouldRetry: retry.shouldRetry ? (failure) => retry.shouldRetry?.(failure) ?? false : isRetryable,
   };
 }
 

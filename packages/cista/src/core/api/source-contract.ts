@@ -67,7 +67,7 @@ export interface LoadContext {
     | {
         readonly value: unknown;
         readonly validator?: Validator;
-        readonly storedAt: number;
+        readonly asOf: number;
         /** How it may be used. */
         readonly policy?: Policy;
       }

@@ -43,7 +43,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
       // Rule D5: what failed for a part was tried again there.
       retries: (failure, delay) =>
         !entry.links?.isOfPart(failure) &&
-        settings.retry.when(failure) &&
+        settings.retry.shouldRetry(failure) &&
         (delay <= longestWait || activity.requestingWatchers > 0), // nobody is kept waiting for long: rule R5
       defer: (call) => afterChange(core, call),
     },
@@ -285,11 +285,11 @@ function settleWaiters(entry: Entry, outcome: Outcome, all: boolean): void {
 }
 
 /** Rule R5: what somebody wants now does not wait for a pause between tries to end. */
-const endsPauses: ReadonlySet<Cause> = new Set<Cause>(["asked", "invalidated", "visible", "online"]);
+const endsPauses: ReadonlySet<Cause> = new Set<Cause>(["manual", "invalidated", "visible", "online"]);
 
 /** What is asked for, and what is no longer trusted, is not to be answered by a cache on the way. */
 function modeOf(cause: Cause): LoadMode {
-  return cause === "asked" || cause === "invalidated" ? "no-cache" : "default";
+  return cause === "manual" || cause === "invalidated" ? "no-cache" : "default";
 }
 
 /** RFC 9211 §2.2: why what is held does not do: nothing is there, the one who asks wants it so, or it is fresh no longer. */

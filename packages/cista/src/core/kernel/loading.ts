@@ -50,7 +50,7 @@ function ignoresHeld(mode: LoadMode): boolean {
   return mode === "reload" || mode === "no-store";
 }
 
-function heldOf({ value, bornAt: storedAt, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, storedAt, policy };
+function heldOf({ value, bornAt: asOf, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, asOf, policy };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
 }

@@ -100,7 +100,7 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
     value: state === "ready" ? entry.shownValue : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
     fresh: shows ? entry.isFresh(now) : undefined,
-    storedAt: shows ? entry.bornAt : undefined,
+    asOf: shows ? entry.bornAt : undefined,
     failure,
     pendingWrites: state === "ready" ? (activity?.layers?.pendingWrites ?? 0) : undefined,
     request: phaseOf(entry, asking),

@@ -15,7 +15,7 @@ export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
   const answer = batch(core, () => {
     entry.active().signedOut = false;
-    const waiters = joinRequest(entry, "asked", undefined, core.version + 1);
+    const waiters = joinRequest(entry, "manual", undefined, core.version + 1);
     waiters.count++;
     if (entry.watchers === 0) waiters.patient = true;
     return waiters.confirmed;

@@ -260,7 +260,7 @@ export class Request {
   }
 
   #longestPause(): number {
-    const { most, first } = this.#plan.settings.retry;
+    const { longestPause: most, firstPause: first } = this.#plan.settings.retry;
     return Math.min(most, first * 2 ** (this.attempt - 1));
   }
 

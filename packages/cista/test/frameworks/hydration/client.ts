@@ -1,11 +1,11 @@
 import { createCache } from "cista";
-import { receive } from "cista/browser";
+import { receivePage } from "cista/browser";
 import { dataFrom } from "../../page/data.js";
 import { sides } from "./sides.js";
 
 dataFrom(location.origin);
 const cache = createCache({ retry: false });
-await receive(cache);
+await receivePage(cache);
 const names = new URLSearchParams(location.search).get("parts")?.split(",") ?? [];
 const { framework = "" } = document.documentElement.dataset;
 const side = await sides[framework]?.();

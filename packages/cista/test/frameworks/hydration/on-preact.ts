@@ -1,6 +1,6 @@
 import type { Cache } from "cista";
 import { CistaProvider, useReading } from "cista/preact";
-import type { Page } from "cista/server";
+import type { ServerPage } from "cista/server";
 import { h, hydrate as hydrateTree } from "preact";
 import { useState } from "preact/hooks";
 import { value } from "../../page/data.js";
@@ -20,7 +20,7 @@ const app = (cache: Cache, names: readonly string[]) =>
   h(CistaProvider, { cache }, h("main", null, h(Counter, null), ...names.map((name) => h(Part, { name }))));
 
 /** Preact's renderer waits for nothing: what the page is made of is loaded before. */
-export async function html(cache: Cache, names: readonly string[], page: Page): Promise<string> {
+export async function html(cache: Cache, names: readonly string[], page: ServerPage): Promise<string> {
   const { renderToString } = await import("preact-render-to-string");
   await Promise.all(names.map((name) => page.show(value, name)));
   return `<div id="root">${renderToString(app(cache, names))}</div>`;

@@ -1,6 +1,6 @@
 import type { ServerResponse } from "node:http";
 import { createCache } from "cista";
-import { openPage, type Page } from "cista/server";
+import { openPage, type ServerPage } from "cista/server";
 import { dataFrom } from "../../page/data.js";
 import type { Visit } from "../../page/server.js";
 import { sides } from "./sides.js";
@@ -8,7 +8,7 @@ import { sides } from "./sides.js";
 export { dataFrom };
 
 /** The page of one framework, in one go when all of it has come. */
-export function render(framework: string, { names, options }: Visit, response: ServerResponse): Page {
+export function render(framework: string, { names, options }: Visit, response: ServerResponse): ServerPage {
   const cache = createCache({ retry: false });
   const page = openPage(cache, options);
   response.on("close", () => page.close());

@@ -1,9 +1,9 @@
 import type { Cache } from "cista";
-import type { Page } from "cista/server";
+import type { ServerPage } from "cista/server";
 
 /** One framework's page: as its own renderer writes it on a server, and as it takes it up in a browser. */
 export interface Side {
-  html(cache: Cache, names: readonly string[], page: Page): Promise<string>;
+  html(cache: Cache, names: readonly string[], page: ServerPage): Promise<string>;
   hydrate(cache: Cache, names: readonly string[]): void;
 }
 

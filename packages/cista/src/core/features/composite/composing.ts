@@ -125,7 +125,7 @@ function revalidatePart(
     return heldValue(part);
   }
   const waiters = batch(core, () =>
-    joinRequest(part, askedVersion > 0 ? "asked" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
+    joinRequest(part, askedVersion > 0 ? "manual" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
   );
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   waiters.count++;

@@ -28,7 +28,7 @@ const usualTimeout: Duration = "2m";
 const longestWait = 120_000;
 
 /** What is kept until it has been sent is tried until it is answered. */
-const untilAnswered: Retry = { times: Number.POSITIVE_INFINITY, first: "1s", most: "1m" };
+const untilAnswered: Retry = { times: Number.POSITIVE_INFINITY, firstPause: "1s", longestPause: "1m" };
 
 /** How a run was begun, with its key. */
 export interface BegunOptions extends RunOptions {
@@ -157,7 +157,7 @@ class Run implements Outgoing {
         },
         answerFor: () => undefined,
         check: (boxed) => boxed,
-        retries: (failure, delay) => plan.when(failure) && delay <= longestWait,
+        retries: (failure, delay) => plan.shouldRetry(failure) && delay <= longestWait,
         defer: (call) => afterChange(core, call),
       },
       {
