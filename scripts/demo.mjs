@@ -8,7 +8,7 @@ build();
 const { startBoard } = await import("../examples/board-server/start.mjs");
 const rendered = await startBoard();
 console.log(`The board, rendered on a server for one of two walkers: ${rendered.url}/hut/h-07`);
-const child = spawn(process.execPath, [join(root, "packages/cista/bin/cista.mjs"), "demo", ...process.argv.slice(2)], {
+const child = spawn(process.execPath, [join(root, "packages/cli/bin/cista.mjs"), "demo", ...process.argv.slice(2)], {
   stdio: "inherit",
 });
 // A terminal's Ctrl-C reaches the child by itself; a signal sent to this process alone is handed on.

@@ -55,7 +55,7 @@ function print() {
 
 async function stay() {
   console.log(`\nThe board: ${fleet.url}/hut/h-07`);
-  console.log(`What its processes do: npx cista fleet watch --redis ${fleet.redisUrl}   (Ctrl-C here ends all)`);
+  console.log(`What its processes do: npx @cista/cli fleet watch --redis ${fleet.redisUrl}   (Ctrl-C here ends all)`);
   let isOver = false;
   for (const signal of ["SIGINT", "SIGTERM"]) process.on(signal, () => (isOver = true));
   for (let n = 0; !isOver; n++) {

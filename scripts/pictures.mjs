@@ -10,7 +10,7 @@ import { build, root, run } from "./ready.mjs";
 import { redisPath } from "./redis.mjs";
 
 build();
-const command = join(root, "packages/cista/bin/cista.mjs");
+const command = join(root, "packages/cli/bin/cista.mjs");
 const demo = spawn(process.execPath, [command, "demo", "--port", "0"]);
 const [text] = await once(demo.stdout, "data");
 const url = /http:\S+/.exec(String(text))[0];

@@ -16,7 +16,8 @@ step("rooms", "node", ["scripts/rooms.mjs"]);
 step("types", "npx", ["tsc", "-p", "tsconfig.json"]);
 step("types of the library's own build", "npx", ["tsc", "-p", "packages/cista/tsconfig.json"]);
 build();
-step("package", "npx", ["publint", "--strict", "packages/cista"]);
+step("packages", "npx", ["publint", "--strict", "packages/cista"]);
+step("packages, the command", "npx", ["publint", "--strict", "packages/cli"]);
 reference();
 runTests();
 

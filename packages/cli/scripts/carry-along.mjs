@@ -1,5 +1,4 @@
-// Puts the built board beside the command, so that `cista demo` needs nothing else, and the command into the package cista,
-// so that whoever installs that has it.
+// Puts the built boards beside the command, so that `cista demo` needs nothing else.
 import { cpSync, rmSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 
@@ -14,4 +13,3 @@ copy(at("../../../examples/board-react/dist"), at("../dist/board"));
 for (const name of ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"]) {
   copy(at(`../../../examples/board-${name}/dist`), at(`../dist/board/${name}`));
 }
-copy(at("../dist"), at("../../cista/dist/command"));

@@ -4,7 +4,7 @@ import { createServer } from "node:http";
 import { fileURLToPath } from "node:url";
 import { afterEach, expect, test } from "vitest";
 
-const command = fileURLToPath(new URL("../../cista/bin/cista.mjs", import.meta.url));
+const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
 
 interface Run {
   readonly child: ChildProcess;

@@ -8,7 +8,7 @@ import { RealRedis } from "../../cista/test/fleet/redis.js";
 
 // `cista fleet`, on a real Redis with two processes of a fleet in it.
 
-const command = fileURLToPath(new URL("../../cista/bin/cista.mjs", import.meta.url));
+const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
 let redis: RealRedis;
 const fleets: Fleet[] = [];
 const secret = "a walker's own words";

@@ -7,7 +7,7 @@ import { type RunningOrigin, startOrigin } from "@cista/example-origin";
 import ts from "typescript";
 import { afterAll, afterEach, beforeAll, expect, test } from "vitest";
 
-const command = fileURLToPath(new URL("../../cista/bin/cista.mjs", import.meta.url));
+const command = fileURLToPath(new URL("../bin/cista.mjs", import.meta.url));
 const children: ChildProcess[] = [];
 let huts: RunningOrigin;
 let odd: Server;

@@ -124,7 +124,7 @@ export class CistaError extends Error {
 
   readonly code: CistaErrorCode;
   constructor(code: CistaErrorCode, message: string | false) {
-    super(message || `Cista: ${code} (see docs/errors.md, or use the development build)`);
+    super(message || `Cista: ${code} (see node_modules/cista/docs/errors.md, or use the development build)`);
     Object.defineProperty(this, mistakeMark, { value: true });
     this.name = "CistaError";
     this.code = code;
