@@ -1,4 +1,4 @@
-import { CistaError, composite, entriesOf, type Failure, type Source, source } from "cista";
+import { CistaError, composite, entriesOf, Failure, type Source, source } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
@@ -368,4 +368,20 @@ test("F8: a stream that reads another part with each event lets go of those in b
   expect(kept.length).toBeLessThanOrEqual(200);
   expect(kept).toContain(-1); // what it read first
   expect(kept).toContain(599);
+});
+
+test("R3: where a load fails by one part, nobody waits for the others that it read: their requests end", async () => {
+  const { cache, clock } = stage();
+  const [broken, slow] = [heldSource("broken"), heldSource("slow")];
+  const whole = composite({
+    name: "whole",
+    retry: false,
+    load: async (_: void, { read }) => Promise.all([read(broken.source, 1), read(slow.source, 1)]),
+  });
+  const { view } = watch(cache, whole);
+  await clock.advance(0);
+  expect(slow.loads[0]?.signal.aborted).toBe(false);
+  broken.loads[0]?.fail(new Failure("http", "no", { status: 500 }));
+  await clock.advance(1);
+  expect([view.get().state, slow.loads[0]?.signal.aborted]).toEqual(["failed", true]);
 });

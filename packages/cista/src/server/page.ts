@@ -7,7 +7,6 @@ import {
   type Reading,
   type Source,
   type View,
-  where,
 } from "../core/index.js";
 import {
   type AnyReading,
@@ -132,8 +131,8 @@ class RenderedPage implements Rendering {
   #freshUntil = Number.POSITIVE_INFINITY;
   #holdsNoStore = false;
   #holdsPrivate = false;
-  /** Why nothing more is waited for. */
-  #over: Failure | undefined;
+  /** Why nothing more is waited for: made when somebody waited, since it costs as much as a small page. */
+  #over: (() => Failure) | undefined;
   #isClosed = false;
 
   constructor(cache: Cache, { timeout = "5s", noStore = false, reusable = false }: PageOptions) {
@@ -144,7 +143,7 @@ class RenderedPage implements Rendering {
     this.#reusable = reusable;
     const late = () =>
       this.#giveUp(
-        new Failure("timeout", `The page has waited ${delay} ms: what has not come is left to the browser.`),
+        () => new Failure("timeout", `The page has waited ${delay} ms: what has not come is left to the browser.`),
       );
     this.#timer = clockOf(cache).setTimer(late, delay, true);
     setRendering(cache, this);
@@ -156,7 +155,7 @@ class RenderedPage implements Rendering {
     const known = this.#shown.get(key) ?? this.#waits.get(key)?.promise;
     if (known) return known;
     if (!onServer) return this.#leave(view, notOnServer(key), false);
-    if (this.#over) return this.#leave(view, this.#over);
+    if (this.#over) return this.#leave(view, this.#over());
     if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key), false);
     this.#wait(view);
     return this.#shown.get(key) ?? (this.#waits.get(key) as Wait).promise;
@@ -184,7 +183,7 @@ class RenderedPage implements Rendering {
       const reading = view.get();
       if (reading.state !== "loading" && reading.state !== "empty") settle(() => this.#show(view, reading));
     };
-    this.#waits.set(key, { promise, end: () => settle(() => this.#leave(view, this.#over as Failure)) });
+    this.#waits.set(key, { promise, end: () => settle(() => this.#leave(view, (this.#over as () => Failure)())) });
     this.#leaves.push(view.subscribe(look));
     look();
   }
@@ -193,7 +192,7 @@ class RenderedPage implements Rendering {
     const { key, state, failure } = reading;
     // Rule H4: on a server nothing is failed; the browser asks for it itself, and tells its own failure.
     if (state !== "ready" && state !== "missing") {
-      this.#leave(view, failure ?? this.#over ?? new Failure("aborted", "Nothing came."));
+      this.#leave(view, failure ?? this.#over?.() ?? new Failure("aborted", "Nothing came."));
       return;
     }
     const { takenAt, entries } = snapshotWith(this.#cache, { key }, true);
@@ -249,18 +248,14 @@ class RenderedPage implements Rendering {
   json(): string {
     if (this.#unsent.length === 0 && this.#hasSent) return "";
     this.#hasSent = true;
-    const { takenAt, partition } = snapshotWith(
-      this.#cache,
-      where(() => false),
-      false,
-    );
+    const takenAt = clockOf(this.#cache).now();
     const coming = [...this.#waits.keys()];
     return jsonForScript(
       omitUndefined({
         format: "cista-snapshot",
         version: 1,
         takenAt,
-        partition,
+        partition: partitionOf(this.#cache),
         live: this.#reusable ? undefined : true,
         coming: coming.length > 0 ? coming : undefined,
         entries: this.#unsent.splice(0).map((unsent) => agedUntil(takenAt, unsent)),
@@ -285,13 +280,13 @@ class RenderedPage implements Rendering {
     if (this.#isClosed) return;
     this.#isClosed = true;
     clockOf(this.#cache).clearTimer(this.#timer);
-    this.#giveUp(new Failure("aborted", "The page was closed: nobody waits for it any more."));
+    this.#giveUp(() => new Failure("aborted", "The page was closed: nobody waits for it any more."));
     for (const leave of this.#leaves) leave();
     setRendering(this.#cache, undefined);
     this.#cache.dispose();
   }
 
-  #giveUp(why: Failure): void {
+  #giveUp(why: () => Failure): void {
     this.#over ??= why;
     for (const wait of [...this.#waits.values()]) wait.end();
   }

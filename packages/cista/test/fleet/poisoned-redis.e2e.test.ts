@@ -37,7 +37,13 @@ async function pair(groups: (value: unknown) => string[] = () => ["huts"]) {
     },
   });
   const clients = [await redis.client(), await redis.client()];
-  const options = { name, sources: [hut], near: false as const, lease: "60s" as const, timeout: "60s" as const };
+  const options = {
+    name,
+    sources: [hut],
+    memoryEntries: false as const,
+    leaseTime: "60s" as const,
+    timeout: "60s" as const,
+  };
   const [one, other] = clients.map((client) => shareFleet({ redis: client, ...options })) as [Fleet, Fleet];
   fleets.push(one, other);
   const read = (fleet: Fleet, id = "h-07") => {

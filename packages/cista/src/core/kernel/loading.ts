@@ -9,14 +9,16 @@ import { requestForNewUser } from "./users.js";
 
 /** Calls the source once, or is spared it. */
 export async function load(entry: Entry, request: Request): Promise<unknown> {
-  const { signal } = request;
+  const { current } = request;
   const { core, source } = entry.shelf;
   const { cause, mode } = entry.active();
   const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
   if (entry.links?.parts.length && (await reader?.spares())) return partsUnchanged;
-  signal.throwIfAborted();
+  current.throwIfAborted();
   const context: LoadContext = {
-    signal,
+    get signal() {
+      return current.signal;
+    },
     context: core.options.context,
     partition: core.options.partition,
     cause,

@@ -1,3 +1,32 @@
+/** Signals: made when somebody looks at them, and heard by one listener each. */
+
+/** An AbortController whose signal is made when somebody looks at it: it costs more than all else of a request. */
+export class LazyAbort {
+  #controller: AbortController | undefined;
+  #reason: unknown;
+  isAborted = false;
+
+  get signal(): AbortSignal {
+    if (!this.#controller) {
+      this.#controller = new AbortController();
+      if (this.isAborted) this.#controller.abort(this.#reason);
+    }
+    return this.#controller.signal;
+  }
+
+  abort(reason: unknown): void {
+    if (this.isAborted) return;
+    this.isAborted = true;
+    this.#reason = reason;
+    this.#controller?.abort(reason);
+  }
+
+  /** @throws the reason */
+  throwIfAborted(): void {
+    if (this.isAborted) throw this.#reason;
+  }
+}
+
 /** Callbacks by their signal: one listener on the signal itself, since platforms warn of a leak where there are many. */
 const callbacksOf = new WeakMap<AbortSignal, Set<() => void>>();
 

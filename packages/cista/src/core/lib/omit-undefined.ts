@@ -11,6 +11,9 @@ type Given<T> = { [K in keyof T as Optional<T[K]> extends true ? never : K]: T[K
  */
 export function omitUndefined<const T extends object>(members: T): Given<T> {
   const given: Record<string, unknown> = {};
-  for (const [name, member] of Object.entries(members)) if (member !== undefined) given[name] = member;
+  for (const name of Object.keys(members)) {
+    const member = (members as Record<string, unknown>)[name];
+    if (member !== undefined) given[name] = member;
+  }
   return given as Given<T>;
 }

@@ -1,10 +1,12 @@
 /** One request: its tries, pauses, time-outs, and its stream of answers. Rules R5, R6. */
+
 import { type Answer, asAnswer } from "../api/answer.js";
 import { wasChecked } from "../api/check.js";
 import { asFailure, Failure } from "../api/failure.js";
 import type { RequestPhase } from "../api/reading.js";
 import type { Clock } from "../api/seams.js";
 import type { Settings } from "../api/settings.js";
+import { LazyAbort } from "./abort.js";
 
 /** What a request needs of the cache. */
 export interface RequestPlan {
@@ -53,7 +55,7 @@ export class Request {
   readonly #plan: RequestPlan;
   readonly #listener: RequestListener;
   /** The signal of the try under way. */
-  #abort = new AbortController();
+  #abort = new LazyAbort();
   /** The time-out of a try, or the pause before the next. */
   #timer: unknown;
   /** The milliseconds left of the time-out, and since when they count; a time-out that stands still has no timer. */
@@ -72,8 +74,9 @@ export class Request {
     this.#listener = listener;
   }
 
-  get signal(): AbortSignal {
-    return this.#abort.signal;
+  /** What ends the try under way. */
+  get current(): LazyAbort {
+    return this.#abort;
   }
 
   start(): void {
@@ -137,7 +140,7 @@ export class Request {
   // ── One try ────────────────────────────────────────────────────────────────
 
   #try(): void {
-    const abort = new AbortController();
+    const abort = new LazyAbort();
     this.#abort = abort;
     this.attempt++;
     this.startVersion = this.#plan.nextVersion();
@@ -150,7 +153,7 @@ export class Request {
     if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
     this.#limit();
     this.#plan.defer(() => {
-      if (this.#over || abort !== this.#abort || abort.signal.aborted) return; // ended before it began
+      if (this.#over || abort !== this.#abort || abort.isAborted) return; // ended before it began
       this.#load(abort).catch((thrown) => {
         if (!this.#counts(abort)) return;
         const failure = asFailure(thrown);
@@ -161,7 +164,7 @@ export class Request {
     });
   }
 
-  async #load(abort: AbortController): Promise<void> {
+  async #load(abort: LazyAbort): Promise<void> {
     const came = await this.#plan.load(this);
     if (isIterable(came)) return this.#follow(came, abort);
     const answer = await this.#answerOf(came);
@@ -171,7 +174,7 @@ export class Request {
   }
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
-  async #follow(stream: AsyncIterable<unknown>, abort: AbortController): Promise<void> {
+  async #follow(stream: AsyncIterable<unknown>, abort: LazyAbort): Promise<void> {
     this.#isStream = true;
     const iterator = stream[Symbol.asyncIterator]();
     let ended = false;
@@ -180,8 +183,9 @@ export class Request {
       ended = true;
     };
     // Whoever iterates may be waiting for an event that never comes: told to end, not waited for.
-    if (abort.signal.aborted) close();
-    else abort.signal.addEventListener("abort", close, { once: true });
+    const { signal } = abort;
+    if (signal.aborted) close();
+    else signal.addEventListener("abort", close, { once: true });
     try {
       for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
         const answer = await this.#answerOf(next.value);
@@ -190,7 +194,7 @@ export class Request {
       }
       ended = true;
     } finally {
-      abort.signal.removeEventListener("abort", close);
+      signal.removeEventListener("abort", close);
       close();
     }
     if (!this.#counts(abort)) return;
@@ -217,14 +221,14 @@ export class Request {
   }
 
   /** Whether this try is still the one that counts; if so, its time-out has ended. Late results of earlier tries end here. */
-  #counts(abort: AbortController): boolean {
-    if (this.#over || abort !== this.#abort || abort.signal.aborted) return false;
+  #counts(abort: LazyAbort): boolean {
+    if (this.#over || abort !== this.#abort || abort.isAborted) return false;
     this.#clearTimer();
     return true;
   }
 
   /** Ends a try whose time is over, also for a load that ignores its signal. */
-  #timeOut(abort: AbortController): void {
+  #timeOut(abort: LazyAbort): void {
     const { timeout } = this.#plan.settings;
     const failure = new Failure("timeout", `No answer came within ${timeout} ms (the source's timeout, for one try).`);
     this.#timer = undefined;
@@ -260,8 +264,8 @@ export class Request {
   }
 
   #longestPause(): number {
-    const { longestPause: most, firstPause: first } = this.#plan.settings.retry;
-    return Math.min(most, first * 2 ** (this.attempt - 1));
+    const { longestPause, firstPause } = this.#plan.settings.retry;
+    return Math.min(longestPause, firstPause * 2 ** (this.attempt - 1));
   }
 
   #pauseThenTry(failure: Failure, delay: number): void {

@@ -66,7 +66,7 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
 
 function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   /** What the watchers of each dirty entry were shown before. */
-  const shownBefore = new Map<Entry, AnyReading | undefined>();
+  let shownBefore: Map<Entry, AnyReading | undefined> | undefined;
   try {
     for (let round = 0; core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0; round++) {
       if (round === mostRounds) {
@@ -79,7 +79,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
       const { dirty, afterChange } = core;
       core.dirty = [];
       core.afterChange = [];
-      refreshDirty(core, dirty, shownBefore);
+      shownBefore = refreshDirty(core, dirty, shownBefore);
       for (const call of afterChange) guarded(call);
       core.journal?.tell("consistent");
     }
@@ -88,7 +88,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   }
   // The state is consistent from here on: a listener may change something in a batch of its own.
   const changed: Listeners[] = [];
-  for (const [entry, reading] of shownBefore) {
+  for (const [entry, reading] of shownBefore ?? []) {
     if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
   }
   core.journal?.tell(); // of what was only written down
@@ -113,12 +113,22 @@ function goOnLater(core: Core): void {
   core.clock.setTimer(() => batch(core, () => {}), pauseAfterLoop);
 }
 
-function refreshDirty(core: Core, dirty: readonly Entry[], shownBefore: Map<Entry, AnyReading | undefined>): void {
+/** @param shownBefore what the watchers of each were shown before; made where the first of them is watched */
+function refreshDirty(
+  core: Core,
+  dirty: readonly Entry[],
+  shownBefore: Map<Entry, AnyReading | undefined> | undefined,
+): Map<Entry, AnyReading | undefined> | undefined {
+  let shown = shownBefore;
   const each = dirty.length > 1 ? new Set(dirty) : dirty;
   for (const entry of each) {
-    if (entry.watchers > 0 && !shownBefore.has(entry)) shownBefore.set(entry, entry.reading);
+    if (entry.watchers > 0 && !shown?.has(entry)) {
+      shown ??= new Map();
+      shown.set(entry, entry.reading);
+    }
     core.callbacks.refresh(entry);
   }
+  return shown;
 }
 
 function notifyNow(changed: Listeners[]): void {

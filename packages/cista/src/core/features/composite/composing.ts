@@ -5,6 +5,7 @@ import type { ArgumentsOf, LoadMode, Source } from "../../api/source-contract.js
 import { joinRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
+import { LazyAbort } from "../../lib/abort.js";
 import type { Request } from "../../lib/request.js";
 import { batch } from "../../state/batches.js";
 import { assertNotDisposed, nowOf } from "../../state/core.js";
@@ -16,7 +17,11 @@ import { linksOf, noteValueRead, notRead, releasePart } from "./dependencies.js"
 interface Reader {
   readonly entry: Entry;
   readonly request: Request;
-  readonly signal: AbortSignal;
+  readonly current: LazyAbort;
+  /** What ends its waits for parts: the end of the try, however it came. */
+  readonly waits: LazyAbort;
+  /** Whether the load's own signal is heard. */
+  hearsAbort: boolean;
   /** What it has read so far: each part once, however often it is read. */
   readonly parts: Part[];
   readonly partOf: Map<Entry, Part>;
@@ -28,7 +33,7 @@ interface Reader {
 
 /** A try of a composite's load begins. */
 export function beginReading(entry: Entry, request: Request): PartsReader {
-  const { signal } = request;
+  const { current } = request;
   const { core } = entry.shelf;
   const { cause, mode } = entry.active();
   const links = linksOf(entry);
@@ -36,8 +41,20 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
   links.failuresFromParts = new WeakSet();
   const before = cause === "dependency" ? links.parts : undefined;
   const madeOf = new Map(before?.map((part) => [part.entry, part.version]));
-  const reader: Reader = { entry, request, signal, parts: [], partOf: new Map(), failed: new Map(), madeOf };
+  const waits = new LazyAbort();
+  const reader: Reader = {
+    entry,
+    request,
+    current,
+    waits,
+    hearsAbort: false,
+    parts: [],
+    partOf: new Map(),
+    failed: new Map(),
+    madeOf,
+  };
   links.partsRead = reader.parts;
+  links.endWaits = () => waits.abort(new Failure("aborted", "The load that read it is over."));
   return {
     get keys() {
       return reader.parts.map((part) => part.entry.key);
@@ -48,12 +65,29 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
       const throughParts = entry.isHeld && entry.version >= entry.invalidatedAt && own === "fresh";
       return throughParts && links.parts.length > 0 && mode === "default" && arePartsUnchanged(reader);
     },
-    read: async <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
-      signal.throwIfAborted();
-      assertNotDisposed(core);
-      return (await readPart(reader, getOrCreateEntry(core, part, params))) as U;
+    read: <P, U>(part: Source<P, U>, ...[params]: ArgumentsOf<P>) => {
+      const value = readFor(reader, part, params) as Promise<U>;
+      value.catch(() => {}); // a load that has failed by another part may not look at this one any more
+      return value;
     },
   };
+}
+
+async function readFor(reader: Reader, part: Source<any, any>, params: unknown): Promise<unknown> {
+  const { core } = reader.entry.shelf;
+  reader.current.throwIfAborted();
+  assertNotDisposed(core);
+  return readPart(reader, getOrCreateEntry(core, part, params));
+}
+
+/** The signal of a try's waits: the load's own ends them too. */
+function signalOfWaits(reader: Reader): AbortSignal {
+  const { current, waits } = reader;
+  const end = () => waits.abort(current.signal.reason);
+  if (current.isAborted) end();
+  else if (!reader.hearsAbort) current.signal.addEventListener("abort", end, { once: true });
+  reader.hearsAbort = true;
+  return waits.signal;
 }
 
 /** A dependent's load reads a part: revalidated first and waited for unless it is fresh (rule D2). */
@@ -116,7 +150,6 @@ function revalidatePart(
   mode: LoadMode,
   settled: () => void,
 ): Promise<unknown> {
-  const { signal } = reader;
   const { core } = part.shelf;
   const known =
     part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
@@ -129,7 +162,7 @@ function revalidatePart(
   );
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   waiters.count++;
-  return untilAborted(part, waiters, waiters.value, signal);
+  return untilAborted(part, waiters, waiters.value, signalOfWaits(reader));
 }
 
 /**
@@ -162,7 +195,7 @@ async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: ()
 async function arePartsUnchanged(reader: Reader): Promise<boolean> {
   const parts = reader.entry.links?.parts ?? [];
   for (const part of parts) {
-    reader.signal.throwIfAborted();
+    reader.current.throwIfAborted();
     if (part.entry.changedAt !== part.version) return false;
     // That it could not be had, or is missing, is a matter for the load.
     const settled = () => {

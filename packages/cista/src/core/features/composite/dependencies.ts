@@ -36,6 +36,8 @@ export class EntryLinks implements Links, ThroughParts {
   /** The parts that the load under way has read so far, those that it waits for now, and the failures that came from parts. */
   partsRead: Part[] = [];
   readonly awaited: Set<Entry> = new Set();
+  /** Ends what the load under way still waits for. */
+  endWaits: (() => void) | undefined = undefined;
   failuresFromParts: WeakSet<WeakKey> = new WeakSet();
   /** An order in which whoever waits comes before what it waits for (rule D4); 0: it never waited. */
   rank = 0;
@@ -176,6 +178,7 @@ function discardReads(entry: Entry, startVersion: number): void {
 function forgetReads(entry: Entry): void {
   const links = linksOf(entry);
   const { partsRead } = links;
+  links.endWaits?.();
   links.partsRead = []; // another list, also where none was read: what the load that is over still reads is not noted
   if (partsRead.length === 0) return;
   const kept = new Set(links.parts.map((part) => part.entry));

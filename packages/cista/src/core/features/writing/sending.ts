@@ -184,7 +184,7 @@ class Run implements Outgoing {
     return this.#write.definition.user?.(this.#core.options.context);
   }
 
-  #contextFor({ signal, attempt }: Request): SendContext {
+  #contextFor({ current: { signal }, attempt }: Request): SendContext {
     const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
