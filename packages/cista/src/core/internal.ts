@@ -5,7 +5,7 @@
 export { isAnswer } from "./api/answer.js";
 export { checked, checkedAnswer, loadedValueOf, wasChecked } from "./api/check.js";
 export { milliseconds } from "./api/duration.js";
-export { asFailure, mayBeCovered, preview } from "./api/failure.js";
+export { asFailure, isToldKind, mayBeCovered, preview } from "./api/failure.js";
 export {
   type AnyReading,
   type Members,

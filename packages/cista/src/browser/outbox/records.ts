@@ -1,7 +1,7 @@
 /** A kept write as it is stored, and where. See docs/outbox-format.md. Rule S1. */
 import { type DBSchema, openDB } from "idb";
 import { CistaError, Failure, type FailureKind, type Problem } from "../../core/index.js";
-import { omitUndefined } from "../../core/internal.js";
+import { isToldKind, omitUndefined } from "../../core/internal.js";
 
 /** Of the record's form. */
 export const recordVersion = 1;
@@ -71,22 +71,10 @@ export async function openRecords(name: string): Promise<OutboxBackend> {
 
 const isText = (value: unknown): value is string => typeof value === "string";
 const isNumber = (value: unknown): value is number => typeof value === "number" && Number.isFinite(value);
-const kinds: FailureKind[] = [
-  "network",
-  "timeout",
-  "http",
-  "shape",
-  "no-value",
-  "missing",
-  "graphql",
-  "load",
-  "aborted",
-];
-
 export function wellFormedFailure(value: unknown): StoredFailure | undefined {
   if (typeof value !== "object" || value === null) return undefined;
   const { kind, message, status, problem } = value as Record<string, any>;
-  if (!kinds.includes(kind) || !isText(message) || (status !== undefined && !Number.isSafeInteger(status)))
+  if (!isToldKind(kind, "byOutbox") || !isText(message) || (status !== undefined && !Number.isSafeInteger(status)))
     return undefined;
   return omitUndefined({ kind, message, status, problem: plainProblem(problem) }) as StoredFailure;
 }

@@ -1,6 +1,13 @@
 /** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
 import { type Answer, answer, type FailureKind, missing, unchanged } from "../../core/index.js";
-import { detailsOf, omitUndefined, type PlainSelector, type StoredEntry, wellFormed } from "../../core/internal.js";
+import {
+  detailsOf,
+  isToldKind,
+  omitUndefined,
+  type PlainSelector,
+  type StoredEntry,
+  wellFormed,
+} from "../../core/internal.js";
 
 /** Of the messages' form. Tabs of another one are on another channel. */
 export const formVersion = 1;
@@ -86,8 +93,6 @@ const isMoment: Check = (value) => typeof value === "number" && value >= 0 && va
 const isList = (value: unknown, most: number, check: Check): boolean =>
   Array.isArray(value) && value.length <= most && value.every(check);
 const isObject: Check = (value) => typeof value === "object" && value !== null && !Array.isArray(value);
-const kinds: FailureKind[] = ["network", "timeout", "http", "shape", "no-value", "missing", "graphql", "load"];
-const failureKinds = new Set<unknown>(kinds);
 
 /**
  * A message, if it is one: its own members, each as it has to be.
@@ -159,7 +164,7 @@ function sourceIn(key: string): string {
 function wellFormedFailure(failure: unknown): ToldFailure | undefined {
   if (!isObject(failure)) return undefined;
   const { kind, message, retryable, status, retryAfter } = failure as Record<string, any>;
-  const isGood = failureKinds.has(kind) && isText(message) && typeof retryable === "boolean";
+  const isGood = isToldKind(kind, "byTabs") && isText(message) && typeof retryable === "boolean";
   if (!isGood || (status !== undefined && !Number.isSafeInteger(status))) return undefined;
   if (retryAfter !== undefined && !isMoment(retryAfter)) return undefined;
   const text = (message as string).slice(0, longestMessage);

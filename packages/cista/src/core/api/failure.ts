@@ -11,6 +11,25 @@ export type FailureKind =
   | "load"
   | "aborted";
 
+/** Each kind, and whether another tab or a later page may be told of it: the compiler wants a new kind here. */
+const isTold: Record<FailureKind, { readonly byTabs: boolean; readonly byOutbox: boolean }> = {
+  network: { byTabs: true, byOutbox: true },
+  timeout: { byTabs: true, byOutbox: true },
+  http: { byTabs: true, byOutbox: true },
+  shape: { byTabs: true, byOutbox: true },
+  "no-value": { byTabs: true, byOutbox: true },
+  missing: { byTabs: true, byOutbox: true },
+  "not-cached": { byTabs: false, byOutbox: false }, // of one read alone
+  graphql: { byTabs: true, byOutbox: true },
+  load: { byTabs: true, byOutbox: true },
+  aborted: { byTabs: false, byOutbox: true }, // a load that was given up is each tab's own
+};
+
+/** Whether what came from outside names a kind of failure that is told there. */
+export function isToldKind(kind: unknown, by: "byTabs" | "byOutbox"): kind is FailureKind {
+  return typeof kind === "string" && Object.hasOwn(isTold, kind) && isTold[kind as FailureKind][by];
+}
+
 /** A machine-readable error body (RFC 9457 §3.1). */
 export interface Problem {
   type?: string;
