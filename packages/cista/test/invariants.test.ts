@@ -69,6 +69,18 @@ test("D1: a part that changes between two reads of a load under way is brought u
   await runProgram({ ...plain, maxAge: 86_400 * 60 }, steps);
 });
 
+test("R2: a part whose load puts its value at once keeps no whole waiting", async () => {
+  const steps = [
+    [{ do: "listen", on: "load", how: 1, kind: "leaf", id: 0 }],
+    [end("value")],
+    [end("value"), attach("pair", 2)],
+    [end("value")],
+    [{ do: "jump", seconds: -60 }],
+    [end("value")],
+  ];
+  await runProgram({ ...plain, maxAge: 0 }, steps);
+});
+
 test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
   const steps = [
     [attach("chain", 2), end("value")],

@@ -18,27 +18,41 @@ export class Waiters {
   count = 0;
   #lenient: Promised | undefined;
   #strict: Promised | undefined;
+  #outcome: Outcome | undefined;
   readonly #told: (() => void)[] = [];
 
-  /** Calls back when the outcome is there, before anything else can happen to the entry. */
+  /** Calls back when the outcome is there, before anything else can happen to the entry: at once where it is. */
   onSettled(callback: () => void): void {
-    this.#told.push(callback);
+    if (this.#outcome) callback();
+    else this.#told.push(callback);
   }
 
   /** The value, or what may be used in its place if the request fails. */
   get value(): Promise<unknown> {
-    this.#lenient ??= new Promised();
+    this.#lenient ??= this.#promised();
     return this.#lenient.promise;
   }
 
   /** The value as the source gives it now, or the failure. */
   get confirmed(): Promise<unknown> {
-    this.#strict ??= new Promised();
+    this.#strict ??= this.#promised();
     return this.#strict.promise;
   }
 
+  /** A load that puts its own entry's value ends the wait before anybody has looked at its promise. */
+  #promised(): Promised {
+    const promised = new Promised();
+    if (this.#outcome) queueMicrotask(() => this.#settlePromises(this.#outcome as Outcome));
+    return promised;
+  }
+
   settle(outcome: Outcome): void {
+    this.#outcome = outcome;
     for (const tell of this.#told) tell();
+    this.#settlePromises(outcome);
+  }
+
+  #settlePromises(outcome: Outcome): void {
     if (!outcome.failure) {
       this.#lenient?.resolve(outcome.value);
       this.#strict?.resolve(outcome.value);
