@@ -19,8 +19,8 @@ export function dayOf(which) {
   return days[numberOf("HEAD") % days.length];
 }
 
-/** A number that the hash of a commit makes; 0 without a repository. */
-function numberOf(revision) {
+/** A number that the hash of a commit, or of its files, makes; 0 without a repository. */
+export function numberOf(revision) {
   const { stdout } = spawnSync("git", ["rev-parse", revision], { cwd: root, encoding: "utf8" });
   return Number.parseInt(stdout?.slice(0, 7) || "0", 16) || 0;
 }

@@ -1,17 +1,13 @@
 // `npm test`: everything that is missing, then types, lint, build, package check, and the tests of the library,
 // of the command and of the examples, in Node and in a real browser. Nothing is left out quietly.
-// Random tests take the seed of this version, so that a newcomer's run tries the programs that ours has tried; new programs are
-// `npm run prove`'s, from a seed of its own. PROVE_SEED=… repeats any.
+// Random tests take their seed from the library as it is committed: the same code is tried by the same programs everywhere.
 // TEST_DAY=0 to 5 runs the tests on another date, in another time zone; TEST_DAY=commit lets the commit choose.
 import { chromiumPath } from "./chromium.mjs";
-import { dayOf } from "./days.mjs";
+import { dayOf, numberOf } from "./days.mjs";
 import { nginxPath } from "./nginx.mjs";
 import { found, installFromApt } from "./program.mjs";
 import { build, fail, install, run } from "./ready.mjs";
 import { redisPath } from "./redis.mjs";
-
-/** Another one once `npm run prove` has found nothing from it. */
-const seedOfThisVersion = "20261129";
 
 install();
 needPrograms();
@@ -33,7 +29,7 @@ function step(title, command, args) {
 /** On the machine's own date, or on the day that TEST_DAY names (see days.mjs). */
 function runTests() {
   const vitest = ["vitest", "run", ...process.argv.slice(2)];
-  process.env.PROVE_SEED ??= seedOfThisVersion;
+  process.env.PROVE_SEED ??= String(numberOf("HEAD:packages/cista"));
   const day = dayOf(process.env.TEST_DAY);
   if (!day) return step("tests", "npx", vitest);
   if (!found(["faketime"])) installFromApt("faketime");

@@ -43,6 +43,12 @@ export const tabs = [
   ],
   ["B9 welcomes", "tabs/welcome.ts", "this.#inARow >= mostInARow ||", ""],
   ["B9 memory", "tabs/recent.ts", "if (this.size > most) super.delete(this.keys().next().value as K);", ""],
+  [
+    "B3 at once",
+    "welcome.ts",
+    "return this.wasOver && !this.#hub.isFrozen ? Promise.resolve() : this.ready();",
+    "return this.ready();",
+  ],
   ["B3", "tabs/hearing.ts", "const hit = adoptChange(this.#cache, change, all, isOlder);", "const hit = [];"],
   ["B3 keys", "change-listeners.ts", "keys: Array.from(entries, ({ key }) => key)", "keys: []"],
   ["B4", "tabs/loads.ts", 'Object.defineProperty(context, "read", { value: readPart });', ""],

@@ -138,6 +138,28 @@ test("B3: what is asked anew by a person in one tab is asked anew, once, and tol
   expect(world.requests).toEqual(["0:1", "2:1"]);
 });
 
+test.each(["put", "invalidate"])(
+  "B3: what a tab does (%s) right after it goes on is told at once, though it ends then",
+  async (how) => {
+    const { world, tabs, advance } = await joined(2, { delay: 5 });
+    const [stays, ends] = tabs as [Tab, Tab];
+    stays.watch("hut", 1);
+    await advance("1s");
+    ends.freeze();
+    await advance("1s");
+    ends.goOn();
+    if (how === "put") ends.cache.put(ends.hut, 1, { id: 1, version: world.change(1) });
+    else {
+      world.change(1);
+      ends.cache.invalidate({ source: ends.hut, params: 1 });
+    }
+    await advance(1);
+    ends.kill();
+    await advance("1s");
+    expect(versions([stays], 1)).toEqual([2]);
+  },
+);
+
 test("B4: of what is made of others the parts are told, and each tab makes its own", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5 });
   world.latency = 1000;

@@ -23,6 +23,8 @@ export interface Hub {
   readonly isFrozen: boolean;
   /** Resolves when the page goes on, and knows what there is by now. */
   ready(): Promise<void>;
+  /** Resolves when the page goes on, and knows by which clock the others go. */
+  mayTell(): Promise<void>;
   isShared(call: LoadCall): boolean;
   /** Whether entries of a source are told at all; and whether this tab has used it. */
   isNamed(source: string): boolean;

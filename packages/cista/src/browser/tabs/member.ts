@@ -49,6 +49,7 @@ export class Member implements Hub {
   readonly #timers: Timers;
   readonly #welcome: Welcome = new Welcome(this);
   readonly ready: Hub["ready"] = () => this.#welcome.ready();
+  readonly mayTell: Hub["mayTell"] = () => this.#welcome.mayTell();
   readonly after: Hub["after"] = (delay, callback) => this.#timers.after(delay, callback);
   #channel: TabChannel | undefined;
   /** When it joined, or came back. */
@@ -270,8 +271,8 @@ export class Member implements Hub {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
     const at = this.moments.nextChange();
     const isFirst = this.#changes.add({ kind: "change", change: kind, at, selectors: plain, keys: [...keys] });
-    if (this.#welcome.isOver) this.#tellChanges();
-    else if (isFirst) void this.ready().then(() => this.#tellChanges()); // by then it knows by which clock the others go
+    if (this.#welcome.wasOver) this.#tellChanges();
+    else if (isFirst) void this.mayTell().then(() => this.#tellChanges());
   }
 
   #tellChanges(): void {

@@ -45,7 +45,7 @@ export class Telling {
   }
 
   async #tellNews(): Promise<void> {
-    await this.#hub.ready(); // by then it knows by which clock the others go
+    await this.#hub.mayTell();
     const keys = [...this.#news];
     this.#news.clear();
     if (this.#hub.isClosed) return;

@@ -16,6 +16,8 @@ export class Welcome {
   #endTime = (): void => {};
   /** Whether the others have said what they hold, or had the time to. */
   isOver = false;
+  /** Whether that was so once: then it knows by which clock the others go. */
+  wasOver = false;
 
   constructor(hub: Hub) {
     this.#hub = hub;
@@ -30,7 +32,7 @@ export class Welcome {
   end(): void {
     if (this.#hub.isFrozen || this.isOver) return;
     this.#endTime();
-    this.isOver = true;
+    this.isOver = this.wasOver = true;
     this.release();
   }
 
@@ -42,6 +44,11 @@ export class Welcome {
   /** Whoever waits goes on. */
   release(): void {
     for (const goOn of this.#waiting.splice(0)) goOn();
+  }
+
+  /** Resolves when the tab knows by which clock the others go: what it tells need not wait for what it hears. */
+  mayTell(): Promise<void> {
+    return this.wasOver && !this.#hub.isFrozen ? Promise.resolve() : this.ready();
   }
 
   /** Resolves when the tab knows what the others hold, or nobody has told within a moment. */

@@ -29,30 +29,31 @@ export class Waiters {
 
   /** The value, or what may be used in its place if the request fails. */
   get value(): Promise<unknown> {
-    this.#lenient ??= this.#promised();
+    if (!this.#lenient) {
+      this.#lenient = new Promised();
+      this.#settlePromises(); // a load that puts its own entry's value ends the wait before anybody has looked at it
+    }
     return this.#lenient.promise;
   }
 
   /** The value as the source gives it now, or the failure. */
   get confirmed(): Promise<unknown> {
-    this.#strict ??= this.#promised();
+    if (!this.#strict) {
+      this.#strict = new Promised();
+      this.#settlePromises();
+    }
     return this.#strict.promise;
-  }
-
-  /** A load that puts its own entry's value ends the wait before anybody has looked at its promise. */
-  #promised(): Promised {
-    const promised = new Promised();
-    if (this.#outcome) queueMicrotask(() => this.#settlePromises(this.#outcome as Outcome));
-    return promised;
   }
 
   settle(outcome: Outcome): void {
     this.#outcome = outcome;
     for (const tell of this.#told) tell();
-    this.#settlePromises(outcome);
+    this.#settlePromises();
   }
 
-  #settlePromises(outcome: Outcome): void {
+  #settlePromises(): void {
+    const outcome = this.#outcome;
+    if (!outcome) return;
     if (!outcome.failure) {
       this.#lenient?.resolve(outcome.value);
       this.#strict?.resolve(outcome.value);
