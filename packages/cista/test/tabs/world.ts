@@ -48,6 +48,8 @@ export class World {
   /** Streams that are open at the origin, and the last event. */
   readonly streams = new Set<() => void>();
   mostStreams = 0;
+  /** How many were opened in all. */
+  openedStreams = 0;
   #event = 0;
   readonly #onEvent = new Set<() => void>();
   readonly locks = new Map<string, Lock>();
@@ -489,6 +491,7 @@ export class Tab {
     };
     const end: (() => void) & { tab: Tab } = Object.assign(close, { tab: this as Tab });
     world.streams.add(end);
+    world.openedStreams++;
     world.mostStreams = Math.max(world.mostStreams, world.streams.size);
     signal.addEventListener("abort", end);
     try {

@@ -100,6 +100,8 @@ export class Loads {
   /** It is ours to ask. */
   async #ask(call: LoadCall, proceed: () => unknown, turn: Turn): Promise<unknown> {
     const { key, context } = call;
+    // What is each tab's own is asked for without a turn: nobody can take that away.
+    const held = turn.isOver ? undefined : turn;
     this.#begun.set(key, this.#hub.moments.next());
     // What reads others is each tab's own: its parts are told (rule B4).
     const { read } = context as CompositeContext;
@@ -112,7 +114,7 @@ export class Loads {
       return read.apply(context, question);
     };
     Object.defineProperty(context, "read", { value: readPart });
-    return this.#alone(call, proceed, turn);
+    return this.#alone(call, proceed, held);
   }
 
   #leave(key: string, wait: Wait, turn: Turn): void {
