@@ -2,12 +2,23 @@ import { expect, test } from "vitest";
 import { origin, page } from "./page.js";
 
 // The board in two tabs of one browser.
+
+/** With all that the page asks for: the hut, its bunks and logbook, the basket, the names of its routes. */
 const open = async () => {
   const tab = await page.context().newPage();
   tab.setDefaultTimeout(60_000);
   await tab.goto(`${origin.url}/#h-07`);
   await tab.getByText("free tonight").waitFor();
   await tab.locator(".basket li").first().waitFor();
+  await expect.poll(() => tab.locator("[aria-busy=true]").count()).toBe(0);
+  await expect
+    .poll(() =>
+      tab
+        .locator(".facts")
+        .getByText(/^r-\d+$/)
+        .count(),
+    )
+    .toBe(0);
   return tab;
 };
 

@@ -16,6 +16,7 @@ import { act, type ReactNode, StrictMode, useState } from "react";
 import { createRoot } from "react-dom/client";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource } from "./stage.js";
+import { warningsLoaded } from "./warnings-loaded.js";
 
 (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
 
@@ -338,6 +339,7 @@ test("a provider that is given another cache with each render is a warning, once
   for (const steady of [first, second, second, first, first]) {
     await act(async () => bare.render(<CistaProvider cache={steady}>x</CistaProvider>));
   }
+  await warningsLoaded();
   expect(warn).not.toHaveBeenCalled();
   for (let n = 0; n < 4; n++)
     await act(async () => bare.render(<CistaProvider cache={createCache()}>x</CistaProvider>));

@@ -5,6 +5,7 @@ import { act, Component, type ReactNode, StrictMode, Suspense, startTransition, 
 import { createRoot, type Root } from "react-dom/client";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { heldSource } from "./stage.js";
+import { warningsLoaded } from "./warnings-loaded.js";
 
 (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
 
@@ -305,7 +306,10 @@ test("in development, once each: params that change on each render, two copies o
     return useReading<any, any, any>(hut, { at: n }).state;
   }
   await show(<Feeding />);
+  await warningsLoaded();
+  const now = vi.spyOn(performance, "now").mockReturnValue(performance.now()); // many in a short time, on any machine
   for (let n = 1; n < 60; n++) await act(async () => again(n));
+  now.mockRestore();
   expect(
     warned.mock.calls.filter(([text]) => /with other params on each render \(last hut \{"at":\d+\}/.test(text)),
   ).toHaveLength(1);
