@@ -125,7 +125,12 @@ export const values = [
     'else if (answer.kind === "missing") entry.hold("missing", undefined, { maxAge: 0 }, startVersion, now);\n  else entry.hold(answer.kind,',
   ],
   ["F7 details", "entry.ts", "policy: saysFreshness(details) ?", "policy: false ?"],
-  ["F7 groups", "taking.ts", "...(details.groups ?? []), ...groups(value, entry.params)", "...(details.groups ?? [])"],
+  [
+    "F7 groups",
+    "taking.ts",
+    'entry.groupsWith(details.groups, kind === "unchanged" ? entry.value : value)',
+    "details.groups ?? []",
+  ],
   [
     "F8 retain",
     "watching.ts",
@@ -216,7 +221,7 @@ export const values = [
   [
     "W3 own origin",
     "invalidate.ts",
-    "for (const label of labels) if (new URL(label).origin !== target.origin) labels.delete(label);",
+    "for (const url of urls) if (new URL(url).origin !== target.origin) urls.delete(url);",
     "",
   ],
   ["W3 refused", "invalidate.ts", "|| status < 200 || status > 399", ""],

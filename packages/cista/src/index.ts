@@ -14,7 +14,7 @@ export * from "./core/index.js";
  * A cache: one per application in a browser, one per request on a server.
  * Without options it goes by the platform's clock and, in a page, by the page's visibility and network.
  * @example export const cache = createCache({ maxAge: "1m" });
- * @throws CistaError code "duration" or "capacity" for options that cannot be
+ * @throws CistaError code "invalid-duration" or "invalid-capacity" for options that cannot be
  */
 export function createCache(options: CacheOptions = {}): Cache {
   const inPage = typeof document === "object" && typeof window === "object";

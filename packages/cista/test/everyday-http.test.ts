@@ -177,7 +177,7 @@ test("O3: an Idempotency-Key goes where retries are on or it is asked for, and t
   // O3: a kept write always bears one, and is refused where it is defined if it could not.
   expect(await sent(own, { kept: true })).toBe(true);
   expect(await sent(other, { kept: true, idempotencyKey: true })).toBe(true);
-  const refused = expect.objectContaining({ code: "write" });
+  const refused = expect.objectContaining({ code: "missing-idempotency-key" });
   await expect(sent(other, { kept: true })).rejects.toThrow(refused);
   await expect(sent(own, { kept: true, url: "https://api.example/w" })).rejects.toThrow(refused);
   await expect(sent(own, { kept: true, idempotencyKey: false })).rejects.toThrow(refused);

@@ -248,7 +248,7 @@ test("a source that is defined in a render is refused the second time, and nothi
   }
   await settle("1m");
   expect(failed[0]).toMatchObject({
-    code: "source",
+    code: "source-in-render",
     message: expect.stringContaining('"made" is defined again each time'),
   });
   expect([loads < 3, renders < 10]).toEqual([true, true]);

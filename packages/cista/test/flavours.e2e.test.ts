@@ -58,13 +58,13 @@ function exportsOf(file: string): string[] {
 
 test.each([
   ["development", ["--conditions", "development"], {}, "maxAge must be a number of milliseconds"],
-  ["production", ["--conditions", "production"], {}, "Cista: duration (see node_modules/cista/docs/errors.md"],
+  ["production", ["--conditions", "production"], {}, "Cista: invalid-duration (see node_modules/cista/docs/errors.md"],
   ["no condition", [], {}, "maxAge must be a number of milliseconds"],
   [
     "no condition, NODE_ENV=production",
     [],
     { NODE_ENV: "production" },
-    "Cista: duration (see node_modules/cista/docs/errors.md",
+    "Cista: invalid-duration (see node_modules/cista/docs/errors.md",
   ],
 ])("%s: a mistake says its code, and in development what to do", (_, options, env, text) => {
   const file = join(folder, "mistake.mjs");

@@ -295,7 +295,7 @@ test("F7: a put value counts from now, a patched one stays as old and as trusted
   cache.at(hut).patch(() => 7);
   expect(inShort(cache.peek(hut))).toBe("ready 7 stale running");
   expect(loads.map(({ signal }) => signal.aborted)).toEqual([true, false]);
-  expect(() => cache.put(hut, undefined, undefined)).toThrow(expect.objectContaining({ code: "value" }));
+  expect(() => cache.put(hut, undefined, undefined)).toThrow(expect.objectContaining({ code: "invalid-value" }));
   const bad: Freshness = { maxAge: "soon" as any };
   expect(() => cache.put(hut, undefined, 1, bad)).toThrow("maxAge must be");
   expect(cache.peek(hut).value).toBe(7); // a refused call changes nothing

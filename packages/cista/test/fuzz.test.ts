@@ -181,7 +181,7 @@ const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | 
       try {
         restoreSnapshot(cache, { format: "cista-snapshot", version: 1, takenAt, entries });
       } catch (thrown: any) {
-        expect([thrown.name, thrown.code]).toEqual(["CistaError", "snapshot"]);
+        expect([thrown.name, thrown.code]).toEqual(["CistaError", "invalid-snapshot"]);
       }
       cache.peek(restored);
       expect(({} as any).polluted).toBeUndefined();

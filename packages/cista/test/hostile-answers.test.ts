@@ -214,7 +214,7 @@ describe("what a definition's own functions throw, and what they are given", () 
     const sourceOf = (from: any, definition: any) => from.source(definition);
     for (const make of [sourceOf, pagesFrom, eventsFrom, graphqlFrom, writeTo] as any[])
       expect(() => make(api, { ...hut, method: "POST", document: "{ a }", headers: () => ({}) })).toThrow(
-        expect.objectContaining({ code: "headers" }),
+        expect.objectContaining({ code: "invalid-headers" }),
       );
     await stage().cache.read(api.source<any, number>({ ...hut, headers: { "x-b": undefined } }), id);
     expect([...(seen[0]?.headers.keys() ?? [])]).toEqual(["x-a"]);
@@ -241,8 +241,8 @@ describe("a path made of params", () => {
   test.each([[""], ["."], [".."], [undefined], [null], [{}], [Symbol("a")], ["\ud800"]])(
     "%s leads elsewhere, and is refused",
     (value) => {
-      expect(() => path`/api/huts/${value as never}/bunks`).toThrow(expect.objectContaining({ code: "url" }));
-      expect(() => path`/api/huts/.${"."}`).toThrow(expect.objectContaining({ code: "url" }));
+      expect(() => path`/api/huts/${value as never}/bunks`).toThrow(expect.objectContaining({ code: "invalid-url" }));
+      expect(() => path`/api/huts/.${"."}`).toThrow(expect.objectContaining({ code: "invalid-url" }));
     },
   );
 

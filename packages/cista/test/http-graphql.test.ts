@@ -42,7 +42,7 @@ test("typed documents are text or parsed; else they are refused where they are w
   });
   expect((await cache.read(parsed, { id: "h-07" })).hut.name).toBe("Harebell Hut");
   expect(() => graphqlFrom(api(), { name: "odd", url: "/graphql", document: {} })).toThrow(
-    expect.objectContaining({ code: "document" }),
+    expect.objectContaining({ code: "invalid-graphql-document" }),
   );
 });
 

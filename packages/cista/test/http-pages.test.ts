@@ -177,7 +177,7 @@ test("a server that leads in circles, to another origin, or to something else th
   });
   await expect(cache.read(answering({ notes: [] }))).rejects.toMatchObject({ kind: "shape" });
   const plain = origin({ base: "https://huts.example" }).source<void, never>({ name: "hut", url: "/hut" });
-  await expect(appendPage(cache, plain)).rejects.toMatchObject({ code: "pages" });
+  await expect(appendPage(cache, plain)).rejects.toMatchObject({ code: "not-a-list" });
 });
 
 /** A list of so many rows, in pages of twenty, by a server of the test's own. */

@@ -175,7 +175,7 @@ test("W3: after an unsafe request its URL, Location and groups are invalidated",
     origin({ base }).source<{ id: string }, any>({
       name,
       url: ({ id }) => `/api/huts/${id}`,
-      groups: (found) => [`region-${found.region}`],
+      groups: (_, found) => (found ? [`region-${found.region}`] : []),
     });
   const [here, there] = [hutAt("here", running.url), hutAt("there", other.url)];
   const logbook = pagesFrom<{ id: string }, any>(api(), {
@@ -254,7 +254,7 @@ test("a relative URL without a base, outside a page, says what to give", async (
     expect(() => make(origin(), { name: "none", document: "{ a }" })).toThrow('"none" needs a url');
     if (make !== sourceOf) expect(() => make({}, { name: "none" })).toThrow("An origin was expected");
   }
-  expect(() => origin({ base: "huts" })).toThrow(expect.objectContaining({ code: "base" }));
+  expect(() => origin({ base: "huts" })).toThrow(expect.objectContaining({ code: "invalid-base-url" }));
 });
 
 async function until(holds: () => boolean): Promise<void> {

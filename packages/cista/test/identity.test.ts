@@ -573,7 +573,7 @@ describe("nothing of a secret leaves the memory", () => {
 describe("a fleet", () => {
   test.each([null, "", Number.NaN, false, 7])("A7: %s is no partition", (partition) => {
     expect(() => createCache({ partition: partition as never })).toThrowError(
-      expect.objectContaining({ code: "partition" }),
+      expect.objectContaining({ code: "invalid-partition" }),
     );
   });
 

@@ -105,7 +105,7 @@ test("what JSON cannot say is refused with its path, and nothing is loaded", asy
   for (const [params, message] of refused) {
     const thrown = await cache.read(hut, params).catch((error: unknown) => error);
     expect(thrown).toBeInstanceOf(CistaError);
-    expect((thrown as CistaError).code).toBe("params");
+    expect((thrown as CistaError).code).toBe("invalid-params");
     expect((thrown as CistaError).message).toContain(message);
     expect(() => cache.view(hut, params)).toThrow(message);
   }
@@ -143,7 +143,7 @@ test("two sources of one name: a warning in development, a CistaError in product
   try {
     const strict = createCache();
     await strict.read(older);
-    expect(() => strict.view(newer)).toThrow(expect.objectContaining({ code: "name" }));
+    expect(() => strict.view(newer)).toThrow(expect.objectContaining({ code: "duplicate-source-name" }));
     strict.dispose();
   } finally {
     vi.unstubAllEnvs();

@@ -302,7 +302,7 @@ test("F7: an answer's groups and the definition's own add up, and go with what i
   const hut = source({
     name: "hut",
     load: async (id: number) => answer({ id }, { groups: ["huts"] }),
-    groups: ({ id }) => ["huts", `hut-${id}`],
+    groups: (id, value) => ["huts", `hut-${value?.id ?? id}`],
   });
   await cache.read(hut, 1);
   expect([...entriesOf(cache)][0]?.groups).toEqual(["huts", "hut-1"]);
@@ -313,7 +313,7 @@ test("F7: an answer's groups and the definition's own add up, and go with what i
     name: "broken",
     retry: false,
     load: async (_: number) => ({}),
-    groups: ({ list }: any) => list.map(String),
+    groups: (_: unknown, { list }: any = { list: [] }) => list.map(String),
   });
   await expect(cache.read(broken, 1)).rejects.toMatchObject({
     kind: "load",
@@ -323,7 +323,7 @@ test("F7: an answer's groups and the definition's own add up, and go with what i
 
 test("groups and selectors: by source, params, key, group, condition, all", () => {
   const { cache } = stage();
-  const hut = source({ name: "hut", load: async (id: number) => ({ id }), groups: ({ id }) => [`hut-${id}`] });
+  const hut = source({ name: "hut", load: async (id: number) => ({ id }), groups: (id) => [`hut-${id}`] });
   const other = source({ name: "other", load: async () => 1 });
   const fill = () => {
     for (const id of [1, 2, 3]) cache.put(hut, id, { id }, { groups: ["huts"] });

@@ -289,13 +289,13 @@ test("mistakes of a call are CistaErrors that say what was expected and what cam
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (_: number) => 1 });
   const read = (given: any, options?: any) => cache.read(given, 1, options).catch((error: unknown) => error);
-  expect(await read(null)).toMatchObject({ code: "source", message: expect.stringContaining("but it is null") });
+  expect(await read(null)).toMatchObject({ code: "not-a-source", message: expect.stringContaining("but it is null") });
   expect(await read({ name: "hut" })).toMatchObject({
-    code: "source",
+    code: "not-a-source",
     message: expect.stringContaining("members name"),
   });
   expect(await read(hut, { cache: "fresh" })).toMatchObject({
-    code: "cache",
+    code: "invalid-cache-mode",
     message: expect.stringContaining('but it is "fresh"'),
   });
   for (const definition of [

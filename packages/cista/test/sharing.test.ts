@@ -208,10 +208,10 @@ test("S3: dispose leaves no timer, listener or request; a second one is harmless
     () => cache.invalidate("all"),
     () => cache.put(hut, 1, 1),
   ]) {
-    expect(call).toThrow(expect.objectContaining({ code: "disposed" }));
+    expect(call).toThrow(expect.objectContaining({ code: "cache-disposed" }));
   }
-  await expect(cache.read(hut)).rejects.toMatchObject({ code: "disposed" });
-  await expect(reading.revalidate()).rejects.toMatchObject({ code: "disposed" });
+  await expect(cache.read(hut)).rejects.toMatchObject({ code: "cache-disposed" });
+  await expect(reading.revalidate()).rejects.toMatchObject({ code: "cache-disposed" });
 });
 
 test("intercept stands around every load, the last one added outermost, until it is removed", async () => {

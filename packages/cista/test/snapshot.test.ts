@@ -83,7 +83,7 @@ test("another partition's snapshot is refused, and one of another form", () => {
   expect(() => stage({ partition: "bram", snapshot })).toThrow(
     'The snapshot is of the partition "ada", and this cache of "bram"',
   );
-  expect(() => stage({ snapshot })).toThrow(expect.objectContaining({ code: "snapshot" }));
+  expect(() => stage({ snapshot })).toThrow(expect.objectContaining({ code: "invalid-snapshot" }));
   for (const bad of [
     null,
     1,
@@ -93,7 +93,7 @@ test("another partition's snapshot is refused, and one of another form", () => {
     { ...snapshot, takenAt: "now" },
     { ...snapshot, entries: {} },
   ]) {
-    expect(() => restoreSnapshot(one.cache, bad as any)).toThrow(expect.objectContaining({ code: "snapshot" }));
+    expect(() => restoreSnapshot(one.cache, bad as any)).toThrow(expect.objectContaining({ code: "invalid-snapshot" }));
   }
 });
 

@@ -33,7 +33,7 @@ test("F5, R5: a Failure of another copy keeps its kind and status: nothing is tr
 test("R5: a mistake of another copy is not tried again", async () => {
   const other = await otherCopy();
   const load = vi.fn(async () => {
-    throw new other.CistaError("params", "a mistake");
+    throw new other.CistaError("invalid-params", "a mistake");
   });
   const { cache, clock } = stage();
   const reading = cache.read(other.source({ name: "s", load })).catch((failure) => failure);

@@ -340,9 +340,9 @@ test("W1: optimistic is told its run's key: the one that send is given, and anot
 
 test("what is not a write is refused with what was expected", async () => {
   const { cache } = stage();
-  await expect(cache.run({ name: "x", definition: {} } as any, 1)).rejects.toMatchObject({ code: "write" });
+  await expect(cache.run({ name: "x", definition: {} } as any, 1)).rejects.toMatchObject({ code: "not-a-write" });
   expect(() => write({ name: "x" } as any)).toThrow('The write "x" needs a send function, but send is undefined.');
-  expect(() => write({ name: "", send: async () => 1 })).toThrow(expect.objectContaining({ code: "write" }));
+  expect(() => write({ name: "", send: async () => 1 })).toThrow(expect.objectContaining({ code: "invalid-write" }));
 });
 
 test("W1: an `optimistic` that is asynchronous can lay no layer once it has returned", async () => {
@@ -379,6 +379,6 @@ test("N1: a patch whose change patches the same entry is refused, and nothing is
       entry.patch((inner) => ({ n: inner.n + 10 }));
       return { n: value.n + 1 };
     }),
-  ).toThrow(expect.objectContaining({ code: "value" }));
+  ).toThrow(expect.objectContaining({ code: "invalid-change" }));
   expect(entry.peek().value).toEqual({ n: 10 });
 });

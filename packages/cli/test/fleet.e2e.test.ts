@@ -15,7 +15,7 @@ const secret = "a walker's own words";
 const hut = source({
   name: "hut",
   maxAge: "1h",
-  groups: ({ id }: { id: string }) => ["huts", `hut-${id}`, "odd\u001b[31m"],
+  groups: (id: string) => ["huts", `hut-${id}`, "odd\u001b[31m"],
   load: async (id: string) => ({ id, secret }),
 });
 const basket = source({ name: "basket", maxAge: "1m", load: async () => ({ nights: 2 }) });

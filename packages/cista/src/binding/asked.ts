@@ -232,12 +232,12 @@ export function isKnown({ definition }: Source<any, any>, params: unknown): bool
 
 /**
  * In development: whether a component makes the source that it uses anew each time that it renders. Each would load anew.
- * @throws CistaError code "source" from the second time on
+ * @throws CistaError code "source-in-render" from the second time on
  */
 export function refuseSourceOfRender(cache: Cache, source: Source<any, any>): void {
   if (!DEVELOPMENT || !wasJustMade(source) || !definedElsewhere(cache, source)) return;
   throw new CistaError(
-    "source",
+    "source-in-render",
     `The source "${source.name}" is defined again each time that a component renders, and each would load anew. Define it once, outside of components: export const ${/^\w+$/.test(source.name) ? source.name : "it"} = source({ name: "${source.name}", … }), and pass what differs as params.`,
   );
 }

@@ -41,7 +41,7 @@ export class Database implements StoreBackend {
         late = true;
         reject(
           new CistaError(
-            "store",
+            "database-timeout",
             DEVELOPMENT &&
               `The database "${name}" did not open within ${openTimeout / 1000} s: another tab keeps it in use. The cache works without it.`,
           ),

@@ -33,14 +33,15 @@ export interface Store {
  * `noStore` values are never stored (RFC 9111 §5.2.2.5); what is invalidated or deleted is forgotten here too, and
  * everything by `cache.signOut`, also in another tab.
  * Rejects with what the browser says where there is no database to be had; the cache works without.
- * @throws CistaError code "duration"; code "store" where there is no page, as on a server, or where it does not open in time
+ * @throws CistaError code "invalid-duration"; code "no-page" on a server; code "database-timeout"
+ * where the database does not open in 5 s
  * @example
  * const store = await openStore(cache, { sources: [hut, region], keepFor: "1d" });
  */
 export async function openStore(cache: Cache, options: StoreOptions = {}): Promise<Store> {
   if (!options.backend && (typeof document === "undefined" || typeof indexedDB === "undefined")) {
     throw new CistaError(
-      "store",
+      "no-page",
       DEVELOPMENT &&
         "openStore keeps entries in a page's own database, and there is no page here: call it in the browser only. On a server, take a snapshot and send it along with the page.",
     );

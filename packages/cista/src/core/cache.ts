@@ -101,7 +101,10 @@ export class CoreCache implements Cache {
       const { keeper } = this.#core;
       if (runWith && keeper && write.definition.kept) return keeper.run(write, input, options);
       if (runWith) return runWith(this.#core, write, input, options);
-      throw new CistaError("write", DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`);
+      throw new CistaError(
+        "not-a-write",
+        DEVELOPMENT && `run takes what write() has made, but it got ${preview(write)}.`,
+      );
     } catch (thrown) {
       return Promise.reject(thrown);
     }

@@ -22,7 +22,7 @@ export async function recordOfAnswer(
   { audience, maxBytes, version, now }: { audience: Audience; maxBytes: number; version: number; now: number },
 ): Promise<FleetRecord | undefined> {
   const { details, kind } = answered;
-  const { groups: groupsOf, labels: labelsOf, check, name } = call.definition;
+  const { groups: groupsOf, check, name } = call.definition;
   // Only what still holds goes on with what was said of it before (RFC 9111 §4.3.4).
   const same = kind === "unchanged" ? before : undefined;
   const policy = call.policyOf(same ? { ...detailsOf(same.entry), ...details } : details);
@@ -40,7 +40,7 @@ export async function recordOfAnswer(
   const value = isChecked ? (kind === "value" ? answered.value : raw) : await checked(check, raw);
   const validator = details.validator ?? same?.entry;
   const own = details.groups ?? same?.entry.groups ?? [];
-  const named = groupsOf && !isMissing ? groupsOf(value, call.params) : [];
+  const named = groupsOf?.(call.params, isMissing ? undefined : value) ?? [];
   const entry = omitUndefined({
     source: name,
     params: call.params,
@@ -55,10 +55,7 @@ export async function recordOfAnswer(
     lastModified: validator?.lastModified,
     groups: own.length > 0 ? own : undefined,
   });
-  const labels = boundedLabels(
-    [...new Set([...own, ...named, ...(labelsOf?.(call.params) ?? []), sourceLabel(name)])],
-    name,
-  );
+  const labels = boundedLabels([...new Set([...own, ...named, sourceLabel(name)])], name);
   // Rule T3: for the fleet s-maxage counts; for one user, whose private cache it is, max-age.
   const forAll = audience === "all" ? use : undefined;
   const isAsBefore = same && details.maxAge === undefined && !use;

@@ -74,7 +74,7 @@ export interface Fleet {
 /**
  * Shares what several processes fetch, through the Redis that they already run: one request to the source for all of them,
  * called out of date everywhere at once. See the guide's page on fleets, and docs/fleet-protocol.md.
- * @throws CistaError code "fleet" for a client that is neither ioredis' nor redis', or a name that cannot be
+ * @throws CistaError code "invalid-fleet-options" for a client that is neither ioredis' nor redis', or a name that cannot be
  * @example
  * const fleet = shareFleet({ redis: new Redis(process.env.REDIS_URL), name: "board", sources: [huts, hut] });
  * // for each request:
@@ -86,14 +86,14 @@ export function shareFleet(options: FleetOptions): Fleet {
   const { maxBytes = 1_000_000, memoryEntries = 1000, processName = String(processNumber() ?? "") } = options;
   if (typeof name !== "string" || !/^[\w.:-]{1,100}$/.test(name)) {
     throw new CistaError(
-      "fleet",
+      "invalid-fleet-options",
       DEVELOPMENT && `The fleet's name is made of letters, digits and -_.: (1 to 100), but it is ${preview(name)}.`,
     );
   }
   const both = sources.find((source) => perUser.some((other) => other.name === source.name));
   if (both) {
     throw new CistaError(
-      "fleet",
+      "invalid-fleet-options",
       DEVELOPMENT &&
         `The source "${both.name}" is shared among all users, or for each one: name it in one of both lists.`,
     );

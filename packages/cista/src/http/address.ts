@@ -11,24 +11,24 @@ export function isOwnOrigin(url: URL): boolean {
   return own === undefined || own.origin === url.origin;
 }
 
-/** @throws CistaError code "base" for a base that is no absolute URL */
+/** @throws CistaError code "invalid-base-url" for a base that is no absolute URL */
 export function absolute(base: string | URL): URL {
   const given = String(base);
   const page = pageAddress();
   if (URL.canParse(given)) return new URL(given);
   if (page && URL.canParse(given, page)) return new URL(given, page);
   throw new CistaError(
-    "base",
+    "invalid-base-url",
     DEVELOPMENT && `base is an absolute URL such as "https://huts.example/", but it is ${JSON.stringify(given)}.`,
   );
 }
 
-/** @throws CistaError code "base" where there is nothing to resolve it against */
+/** @throws CistaError code "missing-base-url" where there is nothing to resolve it against */
 export function resolved(given: string | URL, base: URL | undefined, name: string): URL {
   const against = base ?? pageAddress();
   if (URL.canParse(String(given), against)) return new URL(given, against);
   throw new CistaError(
-    "base",
+    "missing-base-url",
     DEVELOPMENT &&
       `The url of the source "${name}" is ${JSON.stringify(String(given))}: without a page there is nothing to resolve it against. Give origin({ base }) the server's address.`,
   );
@@ -40,7 +40,7 @@ export function withoutQuery(url: string | URL): string {
   return text.length > 200 ? `${text.slice(0, 199)}…` : text;
 }
 
-/** The label that every entry bears for its URL, so that an unsafe request to it reaches the entry (RFC 9111 §4.4). */
-export function urlLabel(url: URL): string {
+/** The group that every entry is in for its URL, so that an unsafe request to it reaches the entry (RFC 9111 §4.4). */
+export function urlGroup(url: URL): string {
   return url.href.replace(/#.*$/, "");
 }

@@ -1,5 +1,5 @@
 import { CistaError, type LoadContext, type Source, type SourceDefinition, source } from "../core/index.js";
-import { urlLabel } from "./address.js";
+import { urlGroup } from "./address.js";
 import type { HttpSourceDefinition, Origin, SourceOptions, Url } from "./contract.js";
 import { serverKey } from "./contract.js";
 import type { Server } from "./exchange.js";
@@ -8,12 +8,12 @@ import { isTrusted } from "./reach.js";
 
 type Definition = SourceOptions & { url?: Url<any>; headers?: unknown };
 
-/** @throws CistaError code "origin" for anything else */
+/** @throws CistaError code "not-an-origin" for anything else */
 export function serverOf(origin: Origin): Server {
   const server = (origin as Origin | undefined)?.[serverKey];
   if (server) return server as Server;
   throw new CistaError(
-    "origin",
+    "not-an-origin",
     DEVELOPMENT && `An origin was expected, as origin({ base }) makes it, but ${String(origin)} came.`,
   );
 }
@@ -27,41 +27,43 @@ export function sourceOf(
   return source({ ...policyOf(server, definition), ...rest } as SourceDefinition<any, any, any>);
 }
 
-/** What of a definition is the core's. @throws CistaError code "url", "headers" */
+/** What of a definition is the core's. @throws CistaError code "missing-url", "invalid-headers" */
 export function policyOf<D extends Definition>(server: Server, definition: D): D {
   refuseHeadersOfParams(definition);
-  return { ...hooksOf(server, definition as unknown as HttpSourceDefinition<any, any>), ...ownPolicyOf(definition) };
+  return { ...ownPolicyOf(definition), ...hooksOf(server, definition as unknown as HttpSourceDefinition<any, any>) };
 }
 
-/** @throws CistaError code "headers": a function would be taken for no fields at all */
+/** @throws CistaError code "invalid-headers": a function would be taken for no fields at all */
 export function refuseHeadersOfParams({ name, headers }: { name: string; headers?: unknown }): void {
   if (typeof headers !== "function") return;
   throw new CistaError(
-    "headers",
+    "invalid-headers",
     DEVELOPMENT &&
       `headers of "${name}" is a function, and here it is header fields: { "accept-language": "en" }. A function of the request is taken by origin({ headers }).`,
   );
 }
 
-/** @throws CistaError code "url" for a definition without one */
+/** @throws CistaError code "missing-url" for a definition without one */
 export function refuseNoUrl({ name, url }: { name: string; url?: unknown }): void {
   if (typeof url === "string" || typeof url === "function" || url instanceof URL) return;
   throw new CistaError(
-    "url",
+    "missing-url",
     DEVELOPMENT &&
       `"${name}" needs a url: text, a URL, or a function that makes one of the params, but it is ${String(url)}.`,
   );
 }
 
-/** What the core asks about an entry without a request: its URL's label, and whether its answer is for whoever asks now. */
+/** What the core asks about an entry without a request: its groups, and whether its answer is for whoever asks now. */
 function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
   const { url: named, headers, method = definition.document === undefined ? "GET" : "POST" } = definition;
   return {
-    labels: (params: unknown): string[] => {
+    /** Its URL is one. */
+    groups: (params: unknown, value: unknown): readonly string[] => {
+      const own = definition.groups?.(params, value) ?? [];
       try {
-        return [urlLabel(urlFor(server, definition, params))];
+        return [...own, urlGroup(urlFor(server, definition, params))];
       } catch {
-        return []; // no URL can be made: nothing can have been asked there
+        return own; // no URL can be made: nothing can have been asked there
       }
     },
     fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean {

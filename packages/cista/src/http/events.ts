@@ -11,7 +11,7 @@ import { httpFailure } from "./problem.js";
 /**
  * Server-sent events (WHATWG HTML §9.2) of an origin as a live source: `reduce` folds each event into the value. Resumes by
  * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
- * @throws CistaError code "url", "headers"
+ * @throws CistaError code "missing-url", "invalid-headers"
  * @example
  * const notices = eventsFrom(api, {
  *   name: "notices",

@@ -20,7 +20,7 @@ import { httpFailure } from "./problem.js";
 /**
  * A GraphQL query of an origin, over HTTP by POST. Errors without data, or not allowed beside it, are a `Failure` of kind
  * "graphql" with `errors`.
- * @throws CistaError code "document" for one that is no GraphQL text; code "url", "headers"
+ * @throws CistaError code "invalid-graphql-document" for one that is no GraphQL text; code "missing-url", "invalid-headers"
  * @example
  * const route = graphqlFrom<{ id: string }, Route>(api, {
  *   name: "route",
@@ -98,13 +98,13 @@ function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: 
   return new Failure("graphql", `${from} answered with an error: ${said}${more}`, { errors, status });
 }
 
-/** A definition's GraphQL text. @throws CistaError code "document" for one that is not, and does not become, text */
+/** A definition's GraphQL text. @throws CistaError code "invalid-graphql-document" for one that is not, and does not become, text */
 function documentText({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {
   const { loc } = document as { loc?: { source?: { body?: string } } }; // a parsed document remembers its text
   const text = loc?.source?.body ?? String(document);
   if (/[{]/.test(text)) return text;
   throw new CistaError(
-    "document",
+    "invalid-graphql-document",
     DEVELOPMENT &&
       `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
   );

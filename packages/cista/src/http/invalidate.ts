@@ -1,6 +1,6 @@
 import type { Cache, Selector } from "../core/index.js";
 import { where } from "../core/index.js";
-import { absolute, urlLabel } from "./address.js";
+import { absolute, urlGroup } from "./address.js";
 import { parseStringList } from "./structured-fields.js";
 
 const safe = new Set(["GET", "HEAD", "OPTIONS", "TRACE"]);
@@ -25,18 +25,18 @@ export function invalidateAfter(
 /** Which entries that are; `undefined` for none. */
 export function selectorAfter(method: string, { status, headers }: Response, target: URL): Selector | undefined {
   if (safe.has(method.toUpperCase()) || status < 200 || status > 399) return undefined;
-  const labels = new Set([urlLabel(target)]);
+  const urls = new Set([urlGroup(target)]);
   for (const name of ["location", "content-location"]) {
     const said = headers.get(name);
-    if (said !== null && URL.canParse(said, target)) labels.add(urlLabel(new URL(said, target)));
+    if (said !== null && URL.canParse(said, target)) urls.add(urlGroup(new URL(said, target)));
   }
-  for (const label of labels) if (new URL(label).origin !== target.origin) labels.delete(label);
+  for (const url of urls) if (new URL(url).origin !== target.origin) urls.delete(url);
   const groups = new Set(parseStringList(headers.get("cache-group-invalidation")));
   // A group is one only within its origin, which an entry's URL tells.
-  const ofOrigin = (label: string) => label.startsWith(`${target.origin}/`);
+  const ofOrigin = (group: string) => group.startsWith(`${target.origin}/`);
   return where(
     (entry) =>
-      entry.groups.some((label) => labels.has(label)) ||
-      (entry.groups.some((label) => groups.has(label)) && entry.groups.some(ofOrigin)),
+      entry.groups.some((group) => urls.has(group)) ||
+      (entry.groups.some((group) => groups.has(group)) && entry.groups.some(ofOrigin)),
   );
 }

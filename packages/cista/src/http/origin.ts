@@ -9,7 +9,7 @@ import { Renewals } from "./renewal.js";
 /**
  * One server, described once. Sends nothing. Its sources are made by its own method; what only some programs use is made by
  * functions that take it: `writeTo`, `pagesFrom`, `eventsFrom`, `graphqlFrom`.
- * @throws CistaError code "base" for a base that is no absolute URL
+ * @throws CistaError code "invalid-base-url" for a base that is no absolute URL
  * @example
  * const api = origin({ base: "https://huts.example" });
  * const hut = api.source({ name: "hut", url: ({ id }: { id: string }) => path`/api/huts/${id}` });

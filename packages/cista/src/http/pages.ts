@@ -24,7 +24,7 @@ export type PageParams = readonly [list: unknown, path: string];
 /**
  * A list of an origin in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only
  * as far as something changed; a page behind that is taken to be as it was.
- * @throws CistaError code "url", "headers"
+ * @throws CistaError code "missing-url", "invalid-headers"
  * @example
  * const repairs = pagesFrom<{ hut: string }, Repair>(api, {
  *   name: "repairs",
@@ -72,7 +72,7 @@ function policyOfPage({
 /**
  * Loads the next page behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
  * `Failure` where it could not be had: the list stays as it was.
- * @throws CistaError code "pages" for a source that `pagesFrom` has not made
+ * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
 export async function appendPage<P, T>(
   cache: Cache,
@@ -84,7 +84,7 @@ export async function appendPage<P, T>(
 
 /**
  * Loads the page before what is held, as `appendPage` does the next one.
- * @throws CistaError code "pages" for a source that `pagesFrom` has not made
+ * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
 export async function prependPage<P, T>(
   cache: Cache,
@@ -104,7 +104,7 @@ export function neighbourIn(pages: Pages<unknown> | undefined, side: Side): stri
 
 /**
  * A list's pages as a source of their own, and the params of the one at a path.
- * @throws CistaError code "pages" for a source that `pagesFrom` has not made
+ * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
 export function pageSourceOf(list: Source<any, any>): Source<PageParams, LoadedPage> {
   return madeBy(list).page;
@@ -114,7 +114,7 @@ function madeBy(source: Source<any, any>) {
   const list = pagesOf.get(source);
   if (list) return list;
   throw new CistaError(
-    "pages",
+    "not-a-list",
     DEVELOPMENT && `A source made by pagesFrom was expected, but "${source.name}" is none.`,
   );
 }

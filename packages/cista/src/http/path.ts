@@ -3,7 +3,7 @@ import { preview } from "../core/internal.js";
 
 /**
  * A URL's path with values in it, each as one segment: encoded, so that none of them leads to another resource.
- * @throws CistaError code "url" for "", "." and "..", which a URL drops or takes for steps (WHATWG URL, path state), and for
+ * @throws CistaError code "invalid-url" for "", "." and "..", which a URL drops or takes for steps (WHATWG URL, path state), and for
  * what has no text of its own
  * @example url: ({ id }) => path`/api/huts/${id}` // { id: "a?b/c" } → "/api/huts/a%3Fb%2Fc"
  */
@@ -27,7 +27,7 @@ function encoded(value: unknown): string {
 
 function refuse(value: unknown): never {
   throw new CistaError(
-    "url",
+    "invalid-url",
     DEVELOPMENT &&
       `A value in a path is text of its own, such as "h-07", but it is ${preview(value)}, which would lead to another resource. Check the params, or leave them undefined until they are known.`,
   );

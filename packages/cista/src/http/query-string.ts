@@ -6,7 +6,7 @@ export type QueryValue = string | number | boolean | Date | null | undefined | r
 
 /**
  * A URL with these in its query string (WHATWG URL, application/x-www-form-urlencoded), behind what is there already.
- * @throws CistaError code "url" for a value that has no text of its own, such as an object
+ * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object
  * @example url: ({ region, page }) => withQuery("/api/huts", { region, page }) // "/api/huts?region=north&page=2"
  */
 export function withQuery(url: string, params: { readonly [name: string]: QueryValue }): string {
@@ -25,7 +25,7 @@ function textOf(name: string, value: unknown): string {
   if (value instanceof Date) return value.toISOString();
   if (typeof value !== "object" && typeof value !== "function" && typeof value !== "symbol") return String(value);
   throw new CistaError(
-    "url",
+    "invalid-query-value",
     DEVELOPMENT &&
       `A query string says text, numbers, booleans, dates and lists of them, but ${name} is ${preview(value)}. Say its parts one by one.`,
   );

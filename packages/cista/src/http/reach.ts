@@ -22,10 +22,10 @@ function originOf(url: string | URL): string | undefined {
   return URL.canParse(String(url)) ? new URL(url).origin : undefined;
 }
 
-/** @throws CistaError code "origin": what a write sends is for the program's own server */
+/** @throws CistaError code "untrusted-origin": what a write sends is for the program's own server */
 export function refuseForeignWrite(name: string, url: URL): never {
   throw new CistaError(
-    "origin",
+    "untrusted-origin",
     DEVELOPMENT &&
       `The write "${name}" leads to ${url.origin}, which is not the origin of its server: what it sends was not meant for that one. If it is, name it: origin({ trust: ["${url.origin}"] }).`,
   );

@@ -1,5 +1,5 @@
 import type { SendContext } from "../core/index.js";
-import { isOwnOrigin, urlLabel } from "./address.js";
+import { isOwnOrigin, urlGroup } from "./address.js";
 import { bodyText, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange, type Server } from "./exchange.js";
@@ -28,7 +28,7 @@ export async function send(
   if (!response.ok) throw await httpFailure(received);
   const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
   if (selector) context.invalidate(selector);
-  if (landed.href !== url.href) context.invalidate({ group: urlLabel(url) });
+  if (landed.href !== url.href) context.invalidate({ group: urlGroup(url) });
   const isJson = /\bjson\b/i.test(response.headers.get("content-type") ?? "");
   if (!isJson && !definition.unwrap) {
     await response.body?.cancel();

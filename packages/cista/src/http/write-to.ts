@@ -9,7 +9,7 @@ import { send } from "./send.js";
  * A write of an origin: POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem (RFC 9457). What the
  * answer names is invalidated: its URL, `Location`, `Content-Location` (RFC 9111 §4.4) and the groups of
  * `Cache-Group-Invalidation` (RFC 9875 §3), of the same origin.
- * @throws CistaError code "url", "headers"; "write" for a kept one that could not bear an Idempotency-Key
+ * @throws CistaError code "missing-url", "invalid-headers"; "missing-idempotency-key" for a kept one that could not bear an Idempotency-Key
  * @example
  * const book = writeTo(api, { name: "book", method: "POST", url: "/api/basket" });
  * await cache.run(book, { hut: "h-07", nights: 2 });
@@ -33,14 +33,14 @@ export function writeTo<I = void, R = unknown>(
 
 /**
  * Rule O3: a kept write is tried by several pages, and the server has to be able to tell that it is one.
- * @throws CistaError code "write" for one that could not bear an Idempotency-Key
+ * @throws CistaError code "missing-idempotency-key" for one that could not bear an Idempotency-Key
  */
 function refuseNoKey(server: Server, { name, url, kept, idempotencyKey }: HttpWriteDefinition<any, any>): void {
   if (!kept || idempotencyKey === true) return;
   const fixed = typeof url === "function" ? server.base : resolved(url, server.base, name);
   if (idempotencyKey === undefined && (!fixed || isOwnOrigin(fixed))) return;
   throw new CistaError(
-    "write",
+    "missing-idempotency-key",
     DEVELOPMENT &&
       `The write "${name}" is kept, so it may be sent several times, and needs an Idempotency-Key. ${idempotencyKey === false ? "Leave idempotencyKey out, or write idempotencyKey: true." : `Its server is ${fixed?.origin}: where that allows the field Idempotency-Key (CORS, Access-Control-Allow-Headers), write idempotencyKey: true.`}`,
   );

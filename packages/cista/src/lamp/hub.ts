@@ -44,7 +44,7 @@ export class LampHub {
     try {
       return new Map([...entriesOf(this.cache)].map((entry) => [entry.key, entry]));
     } catch (thrown) {
-      if (thrown instanceof CistaError && thrown.code === "disposed") return new Map();
+      if (thrown instanceof CistaError && thrown.code === "cache-disposed") return new Map();
       throw thrown;
     }
   }

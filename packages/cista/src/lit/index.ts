@@ -91,7 +91,7 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
     host.addController(this);
   }
 
-  /** To be looked at in `render`; looked at later, it is the newest. @throws CistaError code "no-provider"; code "params" */
+  /** To be looked at in `render`; looked at later, it is the newest. @throws CistaError code "no-provider"; code "invalid-params" */
   get reading(): Reading<U> {
     if (!this.#shown) this.#ask(); // on a server only `render` is called
     const reading = this.#follower.get();

@@ -23,7 +23,7 @@ export interface Shown<P> {
  * Calls `render` at once, and again, in a microtask, when a member of the reading changes that it has looked at.
  * What `render` throws the first time is thrown here; later it is reported as uncaught, and all else goes on.
  * @param params `undefined`: not known yet, where the source needs some
- * @throws CistaError code "params" for params that cannot make a key
+ * @throws CistaError code "invalid-params" for params that cannot make a key
  * @example
  * const shown = showReading(cache, hut, { id: "h-07" }, ({ state, value }) => {
  *   name.textContent = state === "ready" ? value.name : state;

@@ -29,7 +29,7 @@ export interface PagesReading<T> {
 
 /**
  * A list that `pagesFrom` has made, with its next and its previous page.
- * @throws as `useReading`; CistaError code "pages" for another source
+ * @throws as `useReading`; CistaError code "not-a-list" for another source
  * @example
  * const { reading, next, loadNext } = usePages(walkers, { region });
  * {next.exists && <button disabled={next.request !== "none"} onClick={loadNext}>More</button>}

@@ -11,7 +11,7 @@ import { type ReadingOptions, useReadingOn } from "./use-reading.js";
  * `Failure`, of kind "missing" where there is no such thing. A stand-in or carried-over value counts as one.
  * Several in one component load one after the other; with `useValues` at once. A component that goes while it waits is
  * aborted when its `Boundary` goes; beneath a Suspense of React's own, once its answer has come.
- * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const { name, water } = useValue(hut, { id });
  */
 export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadingOptions<T, U>>): U;

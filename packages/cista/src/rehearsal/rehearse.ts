@@ -147,7 +147,7 @@ class Staged implements Rehearsal {
       make();
       this.#cache.revalidate(where(watched)).catch(() => {});
     } catch (thrown) {
-      if (!(thrown instanceof CistaError && thrown.code === "disposed")) throw thrown;
+      if (!(thrown instanceof CistaError && thrown.code === "cache-disposed")) throw thrown;
     }
   }
 }

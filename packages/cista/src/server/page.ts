@@ -74,7 +74,7 @@ export interface ServerPage {
 /**
  * Opens the page that is about to be rendered with a cache of its own: one for each request. Bindings wait for its values
  * while they render, and what it shows is sent along, for `receivePage` of `cista/browser`.
- * @throws CistaError code "duration"
+ * @throws CistaError code "invalid-duration"
  * @example
  * const cache = createCache({ context: request });
  * const page = openPage(cache);

@@ -75,7 +75,7 @@ export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
 /**
  * The reading of one entry, always the newest: each member is tracked by itself, as with props. Keep it whole, as these.
  * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`.
- * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = createReading(hut, () => ({ id: props.id }));
  */
 export function createReading<P, T, U = T>(

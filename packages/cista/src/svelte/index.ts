@@ -57,7 +57,7 @@ const inPage = typeof document === "object";
 /**
  * The reading of one entry, always the newest: each member is tracked by itself. Attached while an effect or a template looks
  * at it. Narrow it in the template; taken apart, by `$derived`. Params not known yet: `undefined`, and the reading is `empty`.
- * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = useReading(hut, () => ({ id }));
  */
 export function useReading<P, T, U = T>(

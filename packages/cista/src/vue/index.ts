@@ -104,7 +104,7 @@ const inPage = typeof document === "object";
  * The reading of one entry, always the newest: each member is tracked by itself, as of a reactive object. Narrow it in the
  * template; taken apart, by `toRefs`. `watch(reading, …)` hears of each change. Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
  * Params not known yet: `undefined`, and the reading is `empty`.
- * @throws CistaError code "no-provider"; code "params" for params that cannot make a key
+ * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const hut = useReading(hutSource, () => ({ id: props.id }));
  */
 export function useReading<P, T, U = T>(

@@ -23,7 +23,7 @@ afterAll(async () => {
 });
 
 /** Two processes that share one source. */
-async function pair(groups: (value: unknown) => string[] = () => ["huts"]) {
+async function pair(groups: (params: unknown, value: unknown) => string[] = () => ["huts"]) {
   const name = `poisoned-${++count}`;
   let asked = 0;
   let version = 1;

@@ -61,7 +61,7 @@ export class FleetWorld {
         const made = context.parse?.(value, held) ?? value;
         return isAnswer(made) ? made : answer(made, said);
       };
-    const common = { retry: false as const, groups: ({ id }: Hut) => [`of ${id}`, "huts"], ...more };
+    const common = { retry: false as const, groups: (id: string) => [`of ${id}`, "huts"], ...more };
     this.sources = {
       hut: source<string, any>({ name: "hut", ...common, load: load("hut") }),
       basket: source<string, any>({ name: "basket", ...common, load: load("basket") }),

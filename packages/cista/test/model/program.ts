@@ -527,7 +527,7 @@ export class Program {
     try {
       cache.peek(this.sources.leaf, 0);
     } catch (thrown) {
-      if (thrown instanceof CistaError && thrown.code === "disposed") return;
+      if (thrown instanceof CistaError && thrown.code === "cache-disposed") return;
     }
     throw new Error("a cache that was disposed of is still used");
   }

@@ -253,7 +253,7 @@ test("O7: an input that cannot be stored, and a write that the outbox does not k
   const { tabs, advance } = await kept(1);
   const one = of(tabs, 0);
   const strange = { hut: 7, open: () => {} };
-  await expect(one.cache.run(one.book, strange)).rejects.toMatchObject({ code: "outbox" });
+  await expect(one.cache.run(one.book, strange)).rejects.toMatchObject({ code: "invalid-write-input" });
   const other = write<void, void>({ name: "other", kept: true, send: async () => {} });
   await expect(one.cache.run(other)).rejects.toThrow("Name it among the writes of openOutbox");
   await advance("100ms");

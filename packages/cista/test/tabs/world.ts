@@ -244,7 +244,7 @@ export class Tab {
       name: "hut",
       maxAge: "1m",
       staleWhileRevalidate: "1h",
-      groups: ({ id }: Hut) => [`hut-${id}`],
+      groups: (id: number) => [`hut-${id}`],
       load: (id: number, { signal }) => this.#ask(id, signal),
     });
     const hut = this.hut;

@@ -54,8 +54,8 @@ export interface Outbox {
  * exactly one tab, in the order in which they were run, with the same Idempotency-Key however often; shown by their layers
  * meanwhile, also after a reload and in every tab. Resolves when what was kept by an earlier page is shown.
  * Where the browser has no database, kept writes are sent like any other, with a warning.
- * @throws CistaError code "outbox" where there is no page, as on a server; `cache.run` of a kept write too, for one that is
- * not among `writes`, or an input that cannot be stored
+ * @throws CistaError code "no-page" on a server. `cache.run` of a kept write rejects with code "unknown-kept-write" for one that is
+ * not among `writes`, with code "invalid-write-input" for an input that cannot be stored
  * @example
  * const book = writeTo(api, { name: "book", kept: true, method: "POST", url: "/api/basket" });
  * const outbox = await openOutbox(cache, { writes: [book] });
@@ -64,7 +64,7 @@ export async function openOutbox(cache: Cache, { writes, name = "cista", ...opti
   const platform = options.platform ?? browserTabs() ?? lonelyTab;
   if (!options.platform && typeof document === "undefined") {
     throw new CistaError(
-      "outbox",
+      "no-page",
       DEVELOPMENT &&
         "openOutbox keeps writes in a page's own database, and there is no page here: call it in the browser only.",
     );

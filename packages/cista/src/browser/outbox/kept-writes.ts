@@ -105,7 +105,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const { name } = write;
     if (!this.kept.writes.has(name)) {
       throw new CistaError(
-        "outbox",
+        "unknown-kept-write",
         DEVELOPMENT &&
           `The write "${name}" is to be kept, but the outbox does not know it. Name it among the writes of openOutbox, so that another page can send it.`,
       );

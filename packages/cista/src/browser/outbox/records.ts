@@ -111,7 +111,7 @@ export function cloned(name: string, input: unknown): unknown {
     return structuredClone(input);
   } catch (thrown) {
     throw new CistaError(
-      "outbox",
+      "invalid-write-input",
       DEVELOPMENT &&
         `The input of "${name}" cannot be kept: ${(thrown as Error).message} Give it data only; of a framework's proxy, a plain copy.`,
     );

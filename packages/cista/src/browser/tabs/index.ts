@@ -26,7 +26,7 @@ export interface Tabs {
  * in all. No tab is in charge of the others. `noStore` values stay in their tab, and so does what is made of others: its parts
  * are told. Resolves when what the other tabs hold is there, 40 ms later at most.
  * Where the browser has no BroadcastChannel the cache works as in one tab, with a warning in development.
- * @throws CistaError code "tabs" where there is no page, as on a server
+ * @throws CistaError code "no-page" where there is no page, as on a server
  * @example
  * const cache = createCache({ partition: user.id });
  * const tabs = await joinTabs(cache, { version: "12" });
@@ -36,7 +36,7 @@ export async function joinTabs(cache: Cache, options: TabsOptions = {}): Promise
   if (!platform) {
     if (typeof document === "undefined") {
       throw new CistaError(
-        "tabs",
+        "no-page",
         DEVELOPMENT &&
           "joinTabs lets the tabs of a browser share what they hold, and there is no page here: call it in the browser only.",
       );

@@ -14,7 +14,7 @@ export interface Validator {
   lastEventId?: string;
 }
 
-/** So many labels of one entry count (docs/limits.md). */
+/** So many groups of one entry count (docs/limits.md). */
 export const mostGroups = 1000;
 
 /** What a load may say beside the value. Anything left out falls back to the source's own policy. */

@@ -108,7 +108,7 @@ export interface Cache {
   invalidate<P>(selector: Selector<P>): number;
   /**
    * Asks the source again for every watched match. Resolves when all have settled; never rejects.
-   * @throws CistaError code "selector" for one of another form
+   * @throws CistaError code "invalid-selector" for one of another form
    */
   revalidate<P>(selector: Selector<P>): Promise<void>;
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */

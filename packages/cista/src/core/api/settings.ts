@@ -103,7 +103,7 @@ function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["
   if (budget === false) return false;
   if (budget.bursts >= 1) return { bursts: budget.bursts, per: milliseconds(budget.per, "requestBudget.per") };
   throw new CistaError(
-    "budget",
+    "invalid-request-budget",
     DEVELOPMENT &&
       `requestBudget.bursts is a number, 1 or more, but it is ${preview(budget.bursts)}. For no limit, write requestBudget: false.`,
   );

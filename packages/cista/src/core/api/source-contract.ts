@@ -20,10 +20,12 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   params?: false | "optional";
   /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */
   check?: StandardSchema<unknown, T>;
-  /** Labels of the entry, by which it can be invalidated with others (RFC 9875). */
-  groups?(value: T, params: P): readonly string[];
-  /** Labels that every entry bears, made of its params: an answer need not name them, and snapshots leave them out. */
-  labels?(params: P): readonly string[];
+  /**
+   * Names by which an entry can be invalidated together with others (RFC 9875): they add up with those of the answer.
+   * `value` is `undefined` where there is none, and where the groups are asked for that params alone give. In TypeScript
+   * write it after `load`, of whose params and value it takes its types.
+   */
+  groups?(params: P, value: T | undefined): readonly string[];
   /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
   fits?(varies: Record<string, string>, params: P, context: unknown): boolean;
   /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */

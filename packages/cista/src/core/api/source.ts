@@ -8,7 +8,7 @@ import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./sou
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.
  * @example
  * export const noon = source({ name: "noon", maxAge: "1h", load: async (place: string) => almanac(place) });
- * @throws CistaError code "source": a name or `load` that cannot be; code "duration": a length of time that cannot be
+ * @throws CistaError code "invalid-source": a name or `load` that cannot be; code "invalid-duration": a length of time that cannot be
  */
 export function source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
   definition: Omit<SourceDefinition<P, unknown, Known<OutputOf<S>>>, "check"> & {
@@ -28,13 +28,13 @@ export function define(definition: SourceDefinition<any, any, any>, brings: obje
   const { name, load } = definition;
   if (typeof name !== "string" || name === "" || /\s/.test(name)) {
     throw new CistaError(
-      "source",
+      "invalid-source",
       DEVELOPMENT && `A source's name is text without white space, such as "hut", but it is ${preview(name)}.`,
     );
   }
   if (typeof load !== "function") {
     throw new CistaError(
-      "source",
+      "invalid-source",
       DEVELOPMENT && `The source "${name}" needs a load function, but load is ${preview(load)}.`,
     );
   }

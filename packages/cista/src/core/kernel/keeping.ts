@@ -8,7 +8,7 @@ import { batchNotifiedLater, markDirty, scheduleRelease } from "../state/batches
 import { type Core, nowOf, record } from "../state/core.js";
 import { Entry } from "../state/entry.js";
 
-/** The entry of these params, made where there is none. @throws CistaError codes "params", "source", "name" */
+/** The entry of these params, made where there is none. @throws CistaError codes "invalid-params", "not-a-source", "duplicate-source-name" */
 export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, params: unknown): Entry {
   const shelf = shelves.of(source);
   const found = shelf.find(params);
@@ -111,7 +111,7 @@ export function evict(entry: Entry, note: string): void {
   record("evict", entry, note);
 }
 
-/** Changes what an entry holds, with what follows from it: its labels are filed anew, its watchers told. */
+/** Changes what an entry holds, with what follows from it: its groups are filed anew, its watchers told. */
 export function changeHeld(entry: Entry, change: () => void): void {
   const before = entry.groups;
   change();

@@ -40,7 +40,7 @@ export async function load(entry: Entry, request: Request): Promise<unknown> {
 function refusesToRead({ key }: Entry): object {
   const read = () => {
     throw new CistaError(
-      "composite",
+      "read-outside-composite",
       `The load of ${key} reads another source: define it by composite({ … }), not source.`,
     );
   };

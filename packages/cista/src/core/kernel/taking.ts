@@ -1,5 +1,5 @@
 /** What an answer changes of what is held. Rules F6, F7, W2. */
-import { type Answer, type AnswerDetails, mostGroups, partsUnchanged } from "../api/answer.js";
+import { type Answer, type AnswerDetails, partsUnchanged } from "../api/answer.js";
 import { ofEntry } from "../api/failure.js";
 import type { Entry } from "../state/entry.js";
 
@@ -14,7 +14,7 @@ export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion:
     }
     return;
   }
-  const details = labelled(entry, answer);
+  const details = withGroups(entry, answer);
   if (answer.kind === "unchanged") entry.freshen(details, startVersion, now);
   else entry.hold(answer.kind, answer.value, details, startVersion, now);
   activity?.layers?.removeConfirmed(startVersion);
@@ -24,16 +24,8 @@ export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion:
 }
 
 /** The answer's groups and the definition's own add up (rule F7). */
-function labelled(entry: Entry, answer: Answer<unknown>): AnswerDetails {
-  const { groups } = entry.shelf.source.definition;
-  const { kind, details } = answer;
-  // What an unchanged answer does not say of groups stays as it was.
-  if (!groups || kind === "missing" || (kind === "unchanged" && !details.groups)) {
-    return (details.groups?.length ?? 0) > mostGroups
-      ? { ...details, groups: details.groups?.slice(0, mostGroups) ?? [] }
-      : details;
-  }
-  const value = kind === "value" ? answer.value : entry.value;
-  const all = new Set([...(details.groups ?? []), ...groups(value, entry.params)]);
-  return { ...details, groups: [...all].slice(0, mostGroups) };
+function withGroups(entry: Entry, { kind, value, details }: Answer<unknown>): AnswerDetails {
+  if (kind === "unchanged" && !details.groups) return details; // what it does not say of groups stays as it was
+  const groups = entry.groupsWith(details.groups, kind === "unchanged" ? entry.value : value);
+  return groups === details.groups ? details : { ...details, groups };
 }

@@ -1,20 +1,20 @@
-/** Which members bear a label (RFC 9875 §2: compared exactly, case and all). */
+/** Which members are in a group (RFC 9875 §2: names are compared exactly, case and all). */
 export class Groups<T> {
   readonly #members = new Map<string, Set<T>>();
 
-  with(label: string): Iterable<T> {
-    return this.#members.get(label) ?? [];
+  with(group: string): Iterable<T> {
+    return this.#members.get(group) ?? [];
   }
 
-  /** Notes that a member's labels changed. */
+  /** Notes that a member's groups changed. */
   move(member: T, from: readonly string[], to: readonly string[]): void {
     if (from === to) return;
     const kept = new Set(to);
-    for (const label of from) if (!kept.has(label)) this.#leave(member, label);
-    for (const label of kept) {
-      const members = this.#members.get(label);
+    for (const group of from) if (!kept.has(group)) this.#leave(member, group);
+    for (const group of kept) {
+      const members = this.#members.get(group);
       if (members) members.add(member);
-      else this.#members.set(label, new Set([member]));
+      else this.#members.set(group, new Set([member]));
     }
   }
 
@@ -22,9 +22,9 @@ export class Groups<T> {
     this.#members.clear();
   }
 
-  #leave(member: T, label: string): void {
-    const members = this.#members.get(label);
+  #leave(member: T, group: string): void {
+    const members = this.#members.get(group);
     members?.delete(member);
-    if (members?.size === 0) this.#members.delete(label);
+    if (members?.size === 0) this.#members.delete(group);
   }
 }

@@ -9,7 +9,7 @@ const deepest = 100;
 
 /**
  * The text of a key: the source's name, one space, the canonical JSON of the params; just the name where there are none.
- * @throws CistaError code "params", naming the path of what JSON cannot say
+ * @throws CistaError code "invalid-params", naming the path of what JSON cannot say
  */
 export function keyText(name: string, params: Params): string {
   // Joined, not added up: engines keep the pieces of a sum beside it, and keys stay for long.
@@ -71,7 +71,7 @@ function isPlain(value: object): boolean {
 
 function refuse(path: string, came: string | false): never {
   throw new CistaError(
-    "params",
+    "invalid-params",
     DEVELOPMENT &&
       `${path} is ${came}. Params are JSON (text, finite numbers, booleans, null, arrays and plain objects) or have a toJSON method: pass what identifies the value, such as its id.`,
   );

@@ -109,7 +109,7 @@ const pauseAfterLoop = 1000;
 function goOnLater(core: Core): void {
   const message =
     "A change of the cache causes itself without end: a function of a definition changes what it is called about.";
-  report(new CistaError("loop", DEVELOPMENT && `${message} It goes on in a second.`));
+  report(new CistaError("endless-change", DEVELOPMENT && `${message} It goes on in a second.`));
   core.clock.setTimer(() => batch(core, () => {}), pauseAfterLoop);
 }
 

@@ -133,7 +133,7 @@ export class Core {
     const clock = new CacheClock(options.clock);
     if (!(typeof capacity === "number" && capacity >= 0)) {
       throw new CistaError(
-        "capacity",
+        "invalid-capacity",
         DEVELOPMENT && `capacity is a number of entries, 0 or more, but it is ${preview(capacity)}.`,
       );
     }
@@ -211,7 +211,7 @@ export function contextOf(cache: Cache): unknown {
 
 function notAPartition(partition: unknown): CistaError {
   return new CistaError(
-    "partition",
+    "invalid-partition",
     DEVELOPMENT &&
       `A partition is a text of at least one character that names a user, but it is ${preview(partition)}. Leave it out where nobody is signed in.`,
   );
@@ -240,11 +240,11 @@ export function definedElsewhere(cache: Cache, source: Source<any, any>): boolea
   return shelf !== undefined && shelf.source !== source;
 }
 
-/** @throws CistaError code "disposed" */
+/** @throws CistaError code "cache-disposed" */
 export function assertNotDisposed(core: Core): void {
   if (!core.disposed) return;
   throw new CistaError(
-    "disposed",
+    "cache-disposed",
     DEVELOPMENT && "This cache has been disposed of. Make another one with createCache().",
   );
 }

@@ -1,5 +1,5 @@
 /** What is held under one key, whether it is good, and how it changes. Rules D2, F1, F5, F7, F9. */
-import type { AnswerDetails } from "../api/answer.js";
+import { type AnswerDetails, mostGroups } from "../api/answer.js";
 import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
 import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../api/freshness.js";
@@ -86,15 +86,25 @@ export class Entry implements Scheduled {
     return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.hasLayers;
   }
 
-  /** Groups that the answer and the definition name, and what the definition says of every entry (its URL, for example). */
+  /** Groups that the answer and the definition name. */
   get groups(): readonly string[] {
     return this.extra?.groups ?? none;
   }
 
-  /** The groups that came with answers, without the labels that the definition makes: a snapshot keeps these. */
+  /** Without those that the definition makes of the params alone: a snapshot keeps these. */
   get ownGroups(): readonly string[] {
-    const labels = this.#labels();
-    return labels.length > 0 ? this.groups.filter((group) => !labels.includes(group)) : this.groups;
+    const { groups, params, shelf } = this;
+    if (groups.length === 0) return groups;
+    const always = shelf.groupsOf(params);
+    return always.length > 0 ? groups.filter((group) => !always.includes(group)) : groups;
+  }
+
+  /** Rule F7: what an answer names and what the definition makes of params and value add up, to a thousand. */
+  groupsWith(said: readonly string[] = none, value?: unknown): readonly string[] {
+    const own = this.shelf.source.definition.groups?.(this.params, value) ?? none;
+    if (own.length + said.length === 0) return none;
+    const room = mostGroups - Math.min(own.length, mostGroups);
+    return [...new Set([...said.slice(0, room), ...own.slice(0, mostGroups)])];
   }
 
   /** Rule F9: whether what is held was answered to a request like the one that would be made now. */
@@ -222,7 +232,7 @@ export class Entry implements Scheduled {
     if (held !== this.value || kind !== this.held) this.changedAt = ++this.shelf.core.version;
     this.held = kind;
     this.value = held;
-    this.extra = extraOf(details.validator, this.#withLabels(details.groups), details.varies);
+    this.extra = extraOf(details.validator, details.groups, details.varies);
     this.#stamp(stamp, version, now);
   }
 
@@ -230,11 +240,7 @@ export class Entry implements Scheduled {
   freshen(details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.policy);
     const { validator, groups, varies } = this.extra ?? {};
-    this.extra = extraOf(
-      details.validator ?? validator,
-      details.groups ? this.#withLabels(details.groups) : groups,
-      details.varies ?? varies,
-    );
+    this.extra = extraOf(details.validator ?? validator, details.groups ?? groups, details.varies ?? varies);
     this.#stamp(stamp, version, now);
   }
 
@@ -295,15 +301,6 @@ export class Entry implements Scheduled {
     const stale = standingOf(policy, age) !== "fresh";
     activity.staleOnArrival = stale && activity.isDisplayed && version >= this.invalidatedAt;
     activity.announcedStanding = stale ? "expired" : "fresh";
-  }
-
-  #labels(): readonly string[] {
-    return this.shelf.source.definition.labels?.(this.params) ?? none;
-  }
-
-  #withLabels(groups: readonly string[] = none): readonly string[] {
-    const labels = this.#labels();
-    return labels.length > 0 ? [...groups, ...labels] : groups;
   }
 
   /** Keeps the references of what is held, and of what is shown where layers lie over that. */

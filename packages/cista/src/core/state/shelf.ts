@@ -35,6 +35,15 @@ export class Shelf {
       this.#budget = old.#budget;
   }
 
+  /** The groups that each entry of these params is in, whatever its value. */
+  groupsOf(params: unknown): readonly string[] {
+    try {
+      return this.source.definition.groups?.(params, undefined) ?? [];
+    } catch {
+      return []; // the definition did not expect that there is no value
+    }
+  }
+
   /** Rule R7: whether a request of this source may start now; if not, it is started when it may. */
   admits(entry: Entry, cause: Cause): boolean {
     const { source, core, settings } = this;
@@ -114,7 +123,7 @@ export class Shelves {
     this.#core = core;
   }
 
-  /** @throws CistaError code "name" for a second source of one name, unless in development */
+  /** @throws CistaError code "duplicate-source-name" for a second source of one name, unless in development */
   of(source: Source<any, any>): Shelf {
     if (this.#last && this.#last.source === source) return this.#last;
     if (typeof source !== "object" || source === null) refuse(source);
@@ -154,7 +163,7 @@ export class Shelves {
     const old = this.#byName.get(source.name);
     if (old && !DEVELOPMENT) {
       throw new CistaError(
-        "name",
+        "duplicate-source-name",
         DEVELOPMENT &&
           `There is already another source named "${source.name}" in this cache. A name belongs to one source: define it once, outside of components, or give this one another name.`,
       );
@@ -190,7 +199,7 @@ function isCrowded(first: Entry | undefined): boolean {
 
 function refuse(given: unknown): never {
   throw new CistaError(
-    "source",
+    "not-a-source",
     DEVELOPMENT && `A source was expected, as source({ name, load }) makes it, but it is ${preview(given)}.`,
   );
 }

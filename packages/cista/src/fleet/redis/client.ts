@@ -37,7 +37,7 @@ interface SendClient extends RedisLike {
   disconnect?(): Promise<unknown>;
 }
 
-/** @throws CistaError code "fleet" for what is neither */
+/** @throws CistaError code "invalid-fleet-options" for what is neither */
 export function clientOf(redis: RedisLike): RedisClient {
   const { call, sendCommand, duplicate, getSlotMaster } = (redis ?? {}) as Partial<CallClient & SendClient>;
   if (typeof duplicate === "function" && typeof call === "function") return ofCall(redis as CallClient);
@@ -45,7 +45,7 @@ export function clientOf(redis: RedisLike): RedisClient {
     return typeof getSlotMaster === "function" ? ofCluster(redis as ClusterClient) : ofSend(redis as SendClient);
   }
   throw new CistaError(
-    "fleet",
+    "invalid-fleet-options",
     DEVELOPMENT &&
       `shareFleet needs a client of ioredis or redis as { redis }, but it is ${preview(redis)}. For example: new Redis(url) of ioredis.`,
   );

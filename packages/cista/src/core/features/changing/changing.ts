@@ -12,7 +12,7 @@ import { tellChange } from "./change-listeners.js";
 
 /**
  * Holds a value that the program gives.
- * @throws CistaError code "value" for `undefined`; what the definition's `groups` or `share` throws
+ * @throws CistaError code "invalid-value" for `undefined`; what the definition's `groups` or `share` throws
  */
 export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): void {
   refuseUndefined(
@@ -20,10 +20,9 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
     DEVELOPMENT &&
       `A value was expected to put under ${entry.key}, but it is undefined. Put null for "nothing", or delete the entry.`,
   );
-  const { core, source } = entry.shelf;
+  const { core } = entry.shelf;
   batch(core, () => {
-    const own = source.definition.groups?.(value, entry.params);
-    const all = own ? { ...details, groups: [...new Set([...(details.groups ?? []), ...own])] } : details;
+    const all = { ...details, groups: entry.groupsWith(details.groups, value) };
     // What the server would not have stored is not stored either because a program puts it.
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;
@@ -42,7 +41,7 @@ export function patch(entry: Entry, change: (value: any) => unknown): boolean {
   const value = change(before);
   if (entry.value !== before) {
     throw new CistaError(
-      "value",
+      "invalid-change",
       DEVELOPMENT &&
         `The change of ${entry.key} has changed ${entry.key} itself, which would be lost. Make the new value of the given one alone.`,
     );
@@ -63,7 +62,7 @@ export function patch(entry: Entry, change: (value: any) => unknown): boolean {
 }
 
 function refuseUndefined(value: unknown, message: string | false): void {
-  if (value === undefined) throw new CistaError("value", message);
+  if (value === undefined) throw new CistaError("invalid-value", message);
 }
 
 function afterPut(entry: Entry, note: string): void {

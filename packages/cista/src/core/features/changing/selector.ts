@@ -14,7 +14,7 @@ export function matching<P, T>(source: Source<P, T>, params: PartOf<NoInfer<P>>)
   return { source, params };
 }
 
-/** The entries that a selector means, as they are now. @throws CistaError code "selector" for one of another form */
+/** The entries that a selector means, as they are now. @throws CistaError code "invalid-selector" for one of another form */
 export function selected(core: Core, selector: Selector): Entry[] {
   const { shelves, groups } = core;
   if (selector === "all") return [...shelves.byKey.values()];
@@ -26,7 +26,7 @@ export function selected(core: Core, selector: Selector): Entry[] {
     if (chooses in selector) return [...shelves.byKey.values()].filter(selector[chooses] as (entry: Entry) => boolean);
   }
   throw new CistaError(
-    "selector",
+    "invalid-selector",
     DEVELOPMENT &&
       `A selector is a source, { source, params }, { key }, { group }, where(test) or "all", but it is ${preview(selector)}.`,
   );

@@ -233,7 +233,7 @@ function refuseCycle(dependent: Entry, part: Entry): void {
 function cycleError(entries: readonly Entry[]): CistaError {
   const keys = entries.map(({ key }) => key).join(" → ");
   return new CistaError(
-    "cycle",
+    "dependency-cycle",
     DEVELOPMENT &&
       `A load reads what is made of itself: ${keys}. Read something else, or put the common part into a source of its own.`,
   );

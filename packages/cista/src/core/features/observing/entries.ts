@@ -37,7 +37,7 @@ export function infoOf(entry: Entry): EntryInfo {
 
 /**
  * All entries of a cache, those that there are when it begins: whoever goes through them may add and delete.
- * @throws CistaError code "disposed"
+ * @throws CistaError code "cache-disposed"
  * @example for (const { key, reading } of entriesOf(cache)) console.log(key, reading.state);
  */
 export function* entriesOf(cache: Cache): IterableIterator<EntryInfo> {

@@ -10,7 +10,7 @@ import type { PartsReader } from "../../state/links.js";
 
 /**
  * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
- * @throws CistaError code "disposed"
+ * @throws CistaError code "cache-disposed"
  * @example
  * const remove = intercept(cache, {
  *   load: async (call, proceed) => {

@@ -70,7 +70,7 @@ function heldAsWanted(entry: Entry, { maxAge, maxStale, signal }: ReadOptions, n
 /** A mode that is added to the type and forgotten above is an error of the compiler here. */
 function refuseMode(cache: never): never {
   throw new CistaError(
-    "cache",
+    "invalid-cache-mode",
     DEVELOPMENT &&
       `The option cache is one of "default", "no-store", "reload", "no-cache", "force-cache" and "only-if-cached", but it is ${preview(cache)}.`,
   );

@@ -32,7 +32,8 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
   if (!checked) return false;
   batch(core, () => {
-    const details = { ...detailsOf(stored), age: stored.age + since };
+    const groups = [...(stored.groups ?? []), ...shelf.groupsOf(stored.params)];
+    const details = { ...detailsOf(stored), groups, age: stored.age + since };
     const version = ++core.version;
     changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
@@ -112,6 +113,6 @@ export function meansStored(
     return selector.of === source && (!("params" in selector) || areMeant(params, selector.params));
   }
   if ("key" in selector) return selector.key === keyText(source, params);
-  const labels = coreOf(cache).shelves.named(source)?.source.definition.labels?.(params) ?? [];
-  return groups.includes(selector.group) || labels.includes(selector.group);
+  const always = coreOf(cache).shelves.named(source)?.groupsOf(params) ?? [];
+  return groups.includes(selector.group) || always.includes(selector.group);
 }

@@ -16,7 +16,7 @@ import { detailsOf, notedUsers } from "./snapshot.js";
 /**
  * Takes a snapshot's entries in, where nothing younger is held. Rule S1: it is foreign; a bad entry is dropped and journaled,
  * never the rest. Entries of a source that has not been used yet wait for it.
- * @throws CistaError code "snapshot" for one of another form, version or partition
+ * @throws CistaError code "invalid-snapshot" for one of another form, version or partition
  * @example
  * const cache = createCache();
  * restoreSnapshot(cache, JSON.parse(text));
@@ -36,13 +36,13 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
   const { format, version, takenAt, entries } = (snapshot ?? {}) as Snapshot;
   if (format !== "cista-snapshot" || version !== 1 || !Array.isArray(entries) || !isLength(takenAt)) {
     throw new CistaError(
-      "snapshot",
+      "invalid-snapshot",
       DEVELOPMENT && `A snapshot has the format "cista-snapshot" and the version 1, but this is ${preview(snapshot)}.`,
     );
   }
   if (snapshot.partition !== core.options.partition) {
     throw new CistaError(
-      "snapshot",
+      "invalid-snapshot",
       DEVELOPMENT &&
         `The snapshot is of the partition ${preview(snapshot.partition)}, and this cache of ${preview(core.options.partition)}: one user's entries are not another's.`,
     );
@@ -227,6 +227,7 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   const now = nowOf(core); // once: its moment must not move by what passes between two looks at the clock
   const details = {
     ...detailsOf(stored),
+    groups: [...(stored.groups ?? []), ...entry.shelf.groupsOf(entry.params)],
     age: ageAt(now, at, stored.age),
     ...(stored.noStore && page ? { noStore: true } : {}),
   };

@@ -14,7 +14,7 @@ const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
  * The content of a cache as data, for a file, a page rendered on a server, or another cache: see docs/snapshot-format.md.
  * What is `noStore` (rule S2), or not to be trusted, stays behind.
  * @param select which entries; default: all of them
- * @throws CistaError code "selector"
+ * @throws CistaError code "invalid-selector"
  * @example
  * const text = JSON.stringify(takeSnapshot(cache, { group: "huts" }));
  */

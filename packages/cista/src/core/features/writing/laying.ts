@@ -32,7 +32,7 @@ export function layWrite(cache: Cache, write: Write<any, any>, input: unknown, i
       const runWith = (write as { readonly [runKey]?: RunWith })[runKey];
       if (runWith) return runWith(core, write, input, options, layers);
       throw new CistaError(
-        "write",
+        "not-a-write",
         DEVELOPMENT && `A write was expected, as write() makes it, but it is ${preview(write)}.`,
       );
     },

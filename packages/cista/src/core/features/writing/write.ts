@@ -23,16 +23,19 @@ import { runWrite } from "./sending.js";
  *   send: async ({ id, name }) => database.rename(id, name),
  *   optimistic: ({ id, name }, edit) => edit.at(hut, { id }).patch((now) => ({ ...now, name })),
  * });
- * @throws CistaError code "write": a name or `send` that cannot be
+ * @throws CistaError code "invalid-write": a name or `send` that cannot be
  */
 export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>): Write<I, R> {
   const { name, send } = definition;
   if (typeof name !== "string" || name === "") {
-    throw new CistaError("write", DEVELOPMENT && `A write's name is text, such as "book", but it is ${preview(name)}.`);
+    throw new CistaError(
+      "invalid-write",
+      DEVELOPMENT && `A write's name is text, such as "book", but it is ${preview(name)}.`,
+    );
   }
   if (typeof send !== "function") {
     throw new CistaError(
-      "write",
+      "invalid-write",
       DEVELOPMENT && `The write "${name}" needs a send function, but send is ${preview(send)}.`,
     );
   }
@@ -73,11 +76,11 @@ export function addLayers(
   return layers;
 }
 
-/** @throws CistaError code "write": a layer that is laid when the write has ended would never be removed */
+/** @throws CistaError code "late-layer": a layer that is laid when the write has ended would never be removed */
 function refuseLate(name: string, isOver: boolean): void {
   if (!isOver) return;
   throw new CistaError(
-    "write",
+    "late-layer",
     DEVELOPMENT &&
       `optimistic of the write "${name}" lays a layer after it has returned. It has to lay all of them at once: it cannot be async.`,
   );
