@@ -117,7 +117,7 @@ export function conformance(driver: Driver): void {
 
     // ── Sharing ──────────────────────────────────────────────────────────────
 
-    test("S1 two panels on one thing: one request, and both show the answer in the same frame", async () => {
+    test("C-S1 two panels on one thing: one request, and both show the answer in the same frame", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({
         a: { kind: "outcome", source: hut, params: { id: 1 } },
@@ -136,7 +136,7 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(1);
     });
 
-    test("S2 five hundred panels on one thing: one request, none shows another answer than the rest in any frame", async () => {
+    test("C-S2 five hundred panels on one thing: one request, none shows another answer than the rest in any frame", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount(
         Object.fromEntries(
@@ -152,7 +152,7 @@ export function conformance(driver: Driver): void {
       expect(new Set(texts())).toEqual(new Set(["ready x"]));
     });
 
-    test("S3 the value is the cache's own object: no proxy, no copy", async () => {
+    test("C-S3 the value is the cache's own object: no proxy, no copy", async () => {
       const hut = source<void, Promise<any>>({ name: "hut", load: async () => ({ name: "Harebell", beds: [1, 2] }) });
       const seen: unknown[] = [];
       await mount({
@@ -172,7 +172,7 @@ export function conformance(driver: Driver): void {
 
     // ── What there is to show ────────────────────────────────────────────────
 
-    test("O1 loading, ready, missing, failed, and again; empty where the params are not known", async () => {
+    test("C-O1 loading, ready, missing, failed, and again; empty where the params are not known", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: undefined } });
       expect(text("a")).toBe("empty");
@@ -199,7 +199,7 @@ export function conformance(driver: Driver): void {
       expect(text("a")).toBe("empty");
     });
 
-    test("O2 what is held is there in the first frame, and nothing is asked for", async () => {
+    test("C-O2 what is held is there in the first frame, and nothing is asked for", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       cache.put(hut, 1, "Harebell");
       const seen = await frames(() => mount({ a: { kind: "outcome", source: hut, params: 1 } }).then(() => {}));
@@ -207,14 +207,14 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(0);
     });
 
-    test("O3 coming to the page costs one run, not two (N3)", async () => {
+    test("C-O3 coming to the page costs one run, not two (N3)", async () => {
       const { source: hut } = heldSource("hut");
       await mount({ a: { kind: "value", source: hut, params: 1 } });
       await page?.rendered();
       expect(runs.a).toBe(1);
     });
 
-    test("O4 a stand-in is shown, marked", async () => {
+    test("C-O4 a stand-in is shown, marked", async () => {
       const { source: hut, loads } = heldSource("hut", { standIn: () => "about" });
       await mount({ a: { kind: "outcome", source: hut, params: 1 } });
       expect(text("a")).toBe("loading about stand-in");
@@ -225,7 +225,7 @@ export function conformance(driver: Driver): void {
 
     // ── Looking (N4) ─────────────────────────────────────────────────────────
 
-    test("N1 an unchanged answer: no mutation and no run where only the value is looked at; the lamp moves", async () => {
+    test("C-N1 an unchanged answer: no mutation and no run where only the value is looked at; the lamp moves", async () => {
       const answers = [
         answer({ water: 90 }, { maxAge: "10s" }),
         unchanged(),
@@ -268,7 +268,7 @@ export function conformance(driver: Driver): void {
       expect(more()).toMatchObject({ value: 1, whole: 1 });
     });
 
-    test("N2 with pick: only its part counts, compared by structure", async () => {
+    test("C-N2 with pick: only its part counts, compared by structure", async () => {
       const hut = source<void, Promise<any>>({
         name: "hut",
         maxAge: "1h",
@@ -287,7 +287,7 @@ export function conformance(driver: Driver): void {
       expect(more()).toEqual({ a: 1 });
     });
 
-    test("N3 params spelled anew make the same key: nothing runs, nothing is asked for", async () => {
+    test("C-N3 params spelled anew make the same key: nothing runs, nothing is asked for", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "value", source: hut, params: { id: 1, page: 2 } } });
       loads[0]?.answer("x");
@@ -303,7 +303,7 @@ export function conformance(driver: Driver): void {
 
     // ── Other params ─────────────────────────────────────────────────────────
 
-    test("P1 ten times other params, each on the page: the last one is shown, nine are aborted", async () => {
+    test("C-P1 ten times other params, each on the page: the last one is shown, nine are aborted", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 0 } });
       const seen: (string | undefined)[] = [];
@@ -320,7 +320,7 @@ export function conformance(driver: Driver): void {
       expect([text("a"), ...seen]).toEqual(["ready hut 9", ...Array(9).fill("loading")]);
     });
 
-    test("P2 ten times other params in one go: one more request, and never an old answer", async () => {
+    test("C-P2 ten times other params in one go: one more request, and never an old answer", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 0 } });
       const seen = await frames(async () => {
@@ -335,7 +335,7 @@ export function conformance(driver: Driver): void {
       expect(loads.length).toBeLessThanOrEqual(10);
     });
 
-    test("P3 carryOver: the last value, marked, while other params load; nothing of another key after a deletion", async () => {
+    test("C-P3 carryOver: the last value, marked, while other params load; nothing of another key after a deletion", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       await mount({
         a: { kind: "outcome", source: hut, params: 1, carryOver: true },
@@ -367,7 +367,7 @@ export function conformance(driver: Driver): void {
       expect(text("a")).toBe("loading");
     });
 
-    test("P4 when: nothing is asked for until it is true, and no more once it is false", async () => {
+    test("C-P4 when: nothing is asked for until it is true, and no more once it is false", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 1, when: false } });
       expect([text("a"), loads.length]).toEqual(["empty", 0]);
@@ -387,7 +387,7 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(2);
     });
 
-    test("P6 polling begins and ends with what its function looks at", async () => {
+    test("C-P6 polling begins and ends with what its function looks at", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       const watched = { kind: "outcome", source: hut, params: 1, every: false } as const;
       await mount({ a: watched });
@@ -411,7 +411,7 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(4);
     });
 
-    test("P5 an object that the program changes later is not what was asked with", async () => {
+    test("C-P5 an object that the program changes later is not what was asked with", async () => {
       const { source: hut, loads } = heldSource("hut");
       const filter = { text: "a", tags: ["x"] };
       await mount({ a: { kind: "outcome", source: hut, params: filter } });
@@ -431,7 +431,7 @@ export function conformance(driver: Driver): void {
 
     // ── Coming and going ─────────────────────────────────────────────────────
 
-    test("L1 taken off while loading: aborted, one macrotask later", async () => {
+    test("C-L1 taken off while loading: aborted, one macrotask later", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 1 } });
       page?.show("a", false);
@@ -441,7 +441,7 @@ export function conformance(driver: Driver): void {
       expect(loads[0]?.signal.aborted).toBe(true);
     });
 
-    test("L2 taken off and put back before that: one request, not aborted", async () => {
+    test("C-L2 taken off and put back before that: one request, not aborted", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 1 } });
       page?.show("a", false);
@@ -455,7 +455,7 @@ export function conformance(driver: Driver): void {
       expect(text("a")).toBe("ready x");
     });
 
-    test("L3 one panel off, another on, in one go: the request is handed over", async () => {
+    test("C-L3 one panel off, another on, in one go: the request is handed over", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "outcome", source: hut, params: 1 } });
       page?.show("b", false);
@@ -469,7 +469,7 @@ export function conformance(driver: Driver): void {
       expect(text("b")).toBe("ready x");
     });
 
-    test("L4 two hundred times on and off, with answers in between: nobody is left watching", async () => {
+    test("C-L4 two hundred times on and off, with answers in between: nobody is left watching", async () => {
       const hut = source<number, Promise<number>>({ name: "hut", load: async (n) => n });
       await mount({ a: { kind: "outcome", source: hut, params: 0 } });
       for (let n = 1; n < 200; n++) {
@@ -487,7 +487,7 @@ export function conformance(driver: Driver): void {
       expect(watchers().filter((count) => count > 0)).toEqual([]);
     });
 
-    test("L5 taken off in the notification of another: not told any more, and nothing breaks", async () => {
+    test("C-L5 taken off in the notification of another: not told any more, and nothing breaks", async () => {
       const { source: hut, loads } = heldSource("hut");
       const first = cache.view<any, any>(hut, 1);
       const leave = first.subscribe(() => page?.show("a", false));
@@ -498,7 +498,7 @@ export function conformance(driver: Driver): void {
       leave();
     });
 
-    test("L6 another cache's entry changed while a panel is rendered (in pick): it is shown, and nothing complains", async () => {
+    test("C-L6 another cache's entry changed while a panel is rendered (in pick): it is shown, and nothing complains", async () => {
       const { source: hut, loads } = heldSource("hut");
       const count = source<void, Promise<number>>({ name: "count", maxAge: "1h", load: async () => 0 });
       cache.put(count, undefined, 0);
@@ -520,7 +520,7 @@ export function conformance(driver: Driver): void {
       expect([text("a"), text("counter")]).toEqual(["ready x", "7"]);
     });
 
-    test("L7 the cache is changed by a panel's own code, as it runs: shown, no endless round", async () => {
+    test("C-L7 the cache is changed by a panel's own code, as it runs: shown, no endless round", async () => {
       const { source: hut, loads } = heldSource("hut");
       const warned: string[] = [];
       vi.spyOn(console, "error").mockImplementation((...said) => void warned.push(String(said[0]).slice(0, 120)));
@@ -542,7 +542,7 @@ export function conformance(driver: Driver): void {
       expect([text("counter"), text("a"), text("later")]).toEqual([String(puts), "x", String(puts)]);
     });
 
-    test("L8 the entry is changed between a panel's first look and its attaching: shown", async () => {
+    test("C-L8 the entry is changed between a panel's first look and its attaching: shown", async () => {
       const { source: hut } = heldSource("hut", { maxAge: "1h" });
       vi.spyOn(console, "error").mockImplementation(() => {});
       cache.put(hut, 1, "x");
@@ -565,7 +565,7 @@ export function conformance(driver: Driver): void {
 
     // ── Errors ───────────────────────────────────────────────────────────────
 
-    test("E1 a panel that throws on a value: the others show it", async () => {
+    test("C-E1 a panel that throws on a value: the others show it", async () => {
       expectTrouble = true;
       vi.spyOn(console, "error").mockImplementation(() => {});
       vi.spyOn(console, "warn").mockImplementation(() => {});
@@ -590,7 +590,7 @@ export function conformance(driver: Driver): void {
     });
 
     if (can("provider")) {
-      test("E2 no provider: a CistaError that says what to do reaches the framework's own handler", async () => {
+      test("C-E2 no provider: a CistaError that says what to do reaches the framework's own handler", async () => {
         expectTrouble = true;
         vi.spyOn(console, "error").mockImplementation(() => {});
         vi.spyOn(console, "warn").mockImplementation(() => {});
@@ -610,7 +610,7 @@ export function conformance(driver: Driver): void {
       });
     }
 
-    test("E3 params that cannot make a key: a CistaError that names the path, and the others go on", async () => {
+    test("C-E3 params that cannot make a key: a CistaError that names the path, and the others go on", async () => {
       expectTrouble = true;
       vi.spyOn(console, "error").mockImplementation(() => {});
       vi.spyOn(console, "warn").mockImplementation(() => {});
@@ -633,7 +633,7 @@ export function conformance(driver: Driver): void {
 
     // ── Writes ───────────────────────────────────────────────────────────────
 
-    test("W1 a write: its layer shows in the same frame in two panels, its phase beside; refused, it is taken back", async () => {
+    test("C-W1 a write: its layer shows in the same frame in two panels, its phase beside; refused, it is taken back", async () => {
       const { source: list, loads } = heldSource("list", { maxAge: "1h", params: false });
       const sent: { answer(result: unknown): void; fail(thrown: unknown): void }[] = [];
       const add = write<string, unknown>({
@@ -668,7 +668,7 @@ export function conformance(driver: Driver): void {
       expect(texts()).toEqual(["ready a,b", "a,b", "done it is done"]);
     });
 
-    test("W2 offline it waits, and says so; gone meanwhile, it goes on", async () => {
+    test("C-W2 offline it waits, and says so; gone meanwhile, it goes on", async () => {
       const sent: string[] = [];
       const add = write<string, void>({ name: "add", send: async (input) => void sent.push(input) });
       environment.set({ online: false });
@@ -683,7 +683,7 @@ export function conformance(driver: Driver): void {
       expect(sent).toEqual(["b"]);
     });
 
-    test("W3 of overlapping runs a failure is told until one that was begun after it is done", async () => {
+    test("C-W3 of overlapping runs a failure is told until one that was begun after it is done", async () => {
       const sent: { answer(result: unknown): void; fail(thrown: unknown): void }[] = [];
       const add = write<string, unknown>({
         name: "add",
@@ -708,7 +708,7 @@ export function conformance(driver: Driver): void {
 
     // ── New code, and the end ────────────────────────────────────────────────
 
-    test("H1 the source is defined anew, as hot reloading does, and the panel put back: the new load is asked", async () => {
+    test("C-H1 the source is defined anew, as hot reloading does, and the panel put back: the new load is asked", async () => {
       const warned = vi.spyOn(console, "warn").mockImplementation(() => {});
       const define = (text: string) => source<number, Promise<string>>({ name: "hut", load: async () => text });
       const old = define("old");
@@ -725,7 +725,7 @@ export function conformance(driver: Driver): void {
       expect(warned.mock.calls.length).toBeLessThanOrEqual(1);
     });
 
-    test("H2 the cache is disposed of while panels are on the page: nothing breaks, then or when they go", async () => {
+    test("C-H2 the cache is disposed of while panels are on the page: nothing breaks, then or when they go", async () => {
       const { source: hut, loads } = heldSource("hut");
       await mount({ a: { kind: "outcome", source: hut, params: 1 }, b: { kind: "value", source: hut, params: 2 } });
       loads[0]?.answer("x");
@@ -741,7 +741,7 @@ export function conformance(driver: Driver): void {
     // ── Waiting ──────────────────────────────────────────────────────────────
 
     if (can("waiting")) {
-      test("V1 waits, shows the value, follows it; other params; failure to the boundary", async () => {
+      test("C-V1 waits, shows the value, follows it; other params; failure to the boundary", async () => {
         const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
         await mount({ a: { kind: "waiting", source: hut, params: 1 }, b: { kind: "waiting", source: hut, params: 1 } });
         await settle();
@@ -755,7 +755,7 @@ export function conformance(driver: Driver): void {
         expect(loads).toHaveLength(1);
       });
 
-      test("V2 a failure and a missing thing reach the framework's boundary", async () => {
+      test("C-V2 a failure and a missing thing reach the framework's boundary", async () => {
         expectTrouble = true;
         vi.spyOn(console, "error").mockImplementation(() => {});
         vi.spyOn(console, "warn").mockImplementation(() => {});
@@ -768,7 +768,7 @@ export function conformance(driver: Driver): void {
         await until(() => expect(text("b")).toMatch(/^failed There is no hut 2/));
       });
 
-      test("V3 taken off while it waits: aborted, and nobody is left watching", async () => {
+      test("C-V3 taken off while it waits: aborted, and nobody is left watching", async () => {
         const { source: hut, loads } = heldSource("hut");
         await mount({ a: { kind: "waiting", source: hut, params: 1 } });
         page?.show("a", false);
@@ -783,7 +783,7 @@ export function conformance(driver: Driver): void {
         if (can("leaving while waiting")) expect(loads[0]?.signal.aborted).toBe(true);
       });
 
-      test("V4 two that wait beside each other ask at once, not one after the other", async () => {
+      test("C-V4 two that wait beside each other ask at once, not one after the other", async () => {
         const { source: hut, loads } = heldSource("hut");
         await mount({
           a: { kind: "waiting", source: hut, params: 1 },
@@ -796,7 +796,7 @@ export function conformance(driver: Driver): void {
         await until(() => expect(texts().sort()).toEqual(["1", "2", "ready 3"]));
       });
 
-      test("V5 other params while shown", async () => {
+      test("C-V5 other params while shown", async () => {
         const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
         await mount({ a: { kind: "waiting", source: hut, params: 1 } });
         loads[0]?.answer("one");
