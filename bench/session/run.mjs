@@ -24,7 +24,7 @@ async function compared(startOrigin, byHandFiles, withCistaFiles) {
   row("requests", ({ requests }) => requests);
   row("of them for free bunks, which may be five seconds old", ({ bunks }) => bunks);
   row("of them answered 304", ({ notModified }) => notModified);
-  row("of them given up", ({ abandoned }) => abandoned);
+  row("of them aborted", ({ abandoned }) => abandoned);
   row("bytes of bodies", ({ bytes }) => bytes.toLocaleString("en"));
   row("React commits", ({ commits }) => commits);
   row(

@@ -84,7 +84,7 @@ export const values = [
     "return said && this.#mayRequest ? intervalOf(said) : undefined;",
     "return said ? intervalOf(said) : undefined;",
   ],
-  ["F3 stream given up", "kernel/asking.ts", "if (entry.activity?.isOpen) entry.leaveStream();", ""],
+  ["F3 stream aborted", "kernel/asking.ts", "if (entry.activity?.isOpen) entry.leaveStream();", ""],
   ["F3 interval that has left", "watching.ts", "activity.intervals?.forget();", ""],
   ["N1 endless", "batches.ts", "if (round === mostRounds) {", "if (round === 1e9) {"],
   ["N1 patch in a patch", "changing.ts", "if (entry.value !== before) {", "if (false) {"],

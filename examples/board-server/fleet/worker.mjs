@@ -21,7 +21,7 @@ app.get("/", page);
 app.get("/hut/:id", page);
 app.post("/sign-in", signIn);
 
-// What a page writes goes through one of the processes, so that all hear what it has called out of date.
+// What a page writes goes through one of the processes, so that all hear what it has invalidated.
 app.all("/api/*", async (c) => {
   const { pathname, search } = new URL(c.req.url);
   const url = `${BOARD_ADDRESS}${pathname}${search}`;

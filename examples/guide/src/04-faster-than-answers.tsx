@@ -44,6 +44,6 @@ for (const q of ["ha", "har", "hare"]) {
 }
 await clock.advance("1s");
 console.log(await page.look());
-console.log(`${given} requests were given up`);
+console.log(`${given} requests were aborted`);
 page.end();
 // #endregion

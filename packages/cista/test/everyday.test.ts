@@ -119,7 +119,7 @@ test("E1: every failure is heard in one place, of requests and of writes, once e
   expect(events.filter(({ kind, write }) => kind === "failure" && write === "save")).toHaveLength(2);
 });
 
-test("E1: what callbacks of a definition throw is heard too; what was given up is not", async () => {
+test("E1: what callbacks of a definition throw is heard too; what was aborted is not", async () => {
   const { cache } = stage();
   const all = told(cache);
   const stop = vi.spyOn(console, "error").mockReturnValue();

@@ -148,7 +148,7 @@ describe("a production bundle has no text that only developers need", () => {
 
   function expectNone(files: readonly string[]): void {
     const all = files.join("\n");
-    expect(all).toContain("The request was given up"); // the library is in it
+    expect(all).toContain("The request was aborted"); // the library is in it
     expect(developers.filter((text) => all.includes(text))).toEqual([]);
   }
 });

@@ -3,7 +3,7 @@ import { expect, test } from "vitest";
 import { FleetWorld, type Hut, type SimProcess } from "./fleet/world.js";
 
 // A fleet in random schedules: processes are killed, stopped and cut off, the store goes and loses all, messages are lost,
-// answers are private or shared. Every request is answered; nothing older comes after what was called out of date; nothing of
+// answers are private or shared. Every request is answered; nothing older comes after what was invalidated; nothing of
 // one user is in the store, or another's.
 
 const runs = Number(process.env.PROVE_RUNS ?? 0);

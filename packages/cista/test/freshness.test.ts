@@ -406,7 +406,7 @@ test("F3: of the intervals of many views the shortest counts, also when it comes
   expect(load.mock.calls.length).toBeLessThanOrEqual(7);
 });
 
-test("F3: a stream that was given up is opened again by whoever attaches, whatever its lifetime", async () => {
+test("F3: a stream that was aborted is opened again by whoever attaches, whatever its lifetime", async () => {
   const { cache, clock } = stage();
   let opened = 0;
   const live = source({

@@ -228,7 +228,7 @@ test("R4: in a transition the old value stays until the new one is there", async
   expect(renders).toBe(0);
 });
 
-test("given up while it waits: nobody watches any more once the boundary has gone, or the grace is over", async () => {
+test("aborted while it waits: nobody watches any more once the boundary has gone, or the grace is over", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const watchers = () => [...entriesOf(cache)].map((entry) => entry.watchers);
   await show(

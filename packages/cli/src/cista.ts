@@ -66,7 +66,7 @@ const terminal = { width: process.stdout.columns ?? 200 };
 
 const fleet = program
   .command("fleet")
-  .description("look at servers that share what they fetch through Redis (cista/fleet), and call out of date");
+  .description("look at servers that share what they fetch through Redis (cista/fleet), and invalidate their entries");
 
 /** Each is told where Redis is, and which fleet. */
 function fleetCommand(name: string, description: string): Command {
@@ -91,7 +91,7 @@ hits/s       answered each second without asking the source; asked/s: by asking 
 memory       answered out of the process' own memory; store: out of Redis; stale: at once, and revalidated behind
 asked        requests to the source; leases: of them for the whole fleet; joined: answered by another's in the process
 waited       how often it waited for a request of another process
-invalidated  what it has called out of date; heard: what others have
+invalidated  entries that it has invalidated; heard: those of others
 failures     calls that Redis did not answer`,
   )
   .action(async (words: FleetWords & { once: boolean }) => {
@@ -108,7 +108,7 @@ fleetCommand("figures", "what each process has done since it began, as counts")
     await fleetFigures({ ...words, ...terminal, print });
   });
 
-fleetCommand("keys", "which entries are stored, how old they are, and by which groups they can be called out of date")
+fleetCommand("keys", "which entries are stored, their age, and the groups that invalidate them")
   .option("--group <group>", "only those that bear this group")
   .option("--values", "print the values too: they may be confidential", false)
   .addOption(new Option("--limit <number>", "so many at most").argParser(wholeNumber).default(200))
@@ -138,7 +138,7 @@ fleetCommand("invalidate", "have nothing be trusted any more that bears a group,
       ...words
     }: FleetWords & Record<"group" | "source" | "key", string[]> & { partition?: string }) => {
       if (groups.length + sources.length + keys.length === 0) {
-        program.error("error: name what is to be called out of date by --group, --source or --key.", { exitCode: 2 });
+        program.error("error: name the entries to invalidate by --group, --source or --key.", { exitCode: 2 });
       }
       const { invalidateInFleet } = await import("./fleet/index.js");
       await invalidateInFleet({ ...words, groups, sources, keys, partition, ...terminal, print });

@@ -65,7 +65,7 @@ export async function tour({ pause, print }: TourOptions): Promise<void> {
     }
     const { all } = origin.tally.toJSON();
     print(
-      `\n${colours.bold("In all")}: ${narrator.reads()} reads, ${all.requests} requests at the origin, ${all.notModified} of them answered "not modified", ${all.abandoned} given up.`,
+      `\n${colours.bold("In all")}: ${narrator.reads()} reads, ${all.requests} requests at the origin, ${all.notModified} of them answered "not modified", ${all.abandoned} aborted.`,
     );
   } finally {
     cache.dispose();

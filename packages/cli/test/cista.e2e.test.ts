@@ -67,7 +67,7 @@ test("the tour tells each step with its Cache-Status, in plain text when piped",
     /layer +basket +ready +by book +laid[\s\S]*before any answer the basket shows 3 nights\n.*settle +book +done/,
     /request +hut \{"id":"h-12"\} +ready +Cista; fwd=stale +by book/,
     /before any answer: 4 nights\n.*failure.*\n.*settle +book +refused: The hut is full\n.*lifted: taken back[\s\S]*as it was: 3 nights/,
-    /In all: 17 reads, 16 requests at the origin, 3 of them answered "not modified", 1 given up\.\n$/,
+    /In all: 17 reads, 16 requests at the origin, 3 of them answered "not modified", 1 aborted\.\n$/,
   ]) {
     expect(text).toMatch(told);
   }

@@ -59,7 +59,7 @@ async function cista(...words: string[]): Promise<{ out: string; error: string; 
 }
 const at = () => ["--redis", redis.url];
 
-test("it shows what each process does, what is stored, and what was called out of date; it prints no value unasked", async () => {
+test("it shows what each process does, what is stored, and what was invalidated; it prints no value unasked", async () => {
   await read(fleets[0], "h-07");
   await read(fleets[1], "h-07");
   await expect
@@ -70,7 +70,7 @@ test("it shows what each process does, what is stored, and what was called out o
   const { out: watched } = await cista("watch", ...at());
   expect(watched).toMatch(/^Fleet board on redis:\/\/127\.0\.0\.1:\d+\/?: 2 processes/);
   expect(watched).toMatch(/board 1 .*\n\s*board 2 .*\n\s*all /);
-  expect(watched).toContain("Nothing has been called out of date yet.");
+  expect(watched).toContain("Nothing has been invalidated yet.");
 
   const { out: keys } = await cista("keys", ...at());
   expect(keys).toMatch(/^hut "h-07"\s+fresh\s+\d+ (?:ms|s)\s+60 min\s.* B\s+huts, hut-h-07, odd\\u001b\[31m/m);
@@ -83,7 +83,7 @@ test("it shows what each process does, what is stored, and what was called out o
   ]);
 });
 
-test("it calls out of date by group, source and key, and every process has heard when it ends", async () => {
+test("it invalidates by group, source and key, and every process has heard when it ends", async () => {
   for (const words of [
     ["--group", "huts"],
     ["--source", "hut"],
@@ -93,7 +93,7 @@ test("it calls out of date by group, source and key, and every process has heard
     expect(fleets[0]?.counts.memoryHits).toBeGreaterThanOrEqual(0);
     const before = fleets.map(({ counts: figures }) => figures.heard);
     const { out, code } = await cista("invalidate", ...words, ...at());
-    expect([out, code]).toEqual([expect.stringContaining("Called out of date in the whole fleet board: "), 0]);
+    expect([out, code]).toEqual([expect.stringContaining("Invalidated in the whole fleet board: "), 0]);
     expect(fleets.map(({ counts: figures }, n) => figures.heard > (before[n] ?? 0))).toEqual([true, true]);
     const stored = JSON.parse((await cista("keys", "--json", ...at())).out).entries;
     expect(stored.find((entry: any) => entry.key === 'hut "h-08"').state).toBe("invalid");

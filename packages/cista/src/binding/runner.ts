@@ -118,7 +118,7 @@ async function outcomeOf<R>(run: Promise<R>, signal: AbortSignal | undefined): P
     return { phase: "done", result: await run };
   } catch (thrown) {
     const failure = signal?.aborted
-      ? new Failure("aborted", "The write was given up.", { cause: thrown })
+      ? new Failure("aborted", "The write was aborted.", { cause: thrown })
       : asFailure(thrown);
     return { phase: "failed", failure };
   }

@@ -16,7 +16,7 @@ export interface FleetFigures {
   requests: number;
   /** Answers that were not for sharing. */
   notShared: number;
-  /** Answers that the store did not take: something newer was there, or they had been called out of date meanwhile. */
+  /** Answers that the store did not take: something newer was there, or they had been invalidated meanwhile. */
   refused: number;
   /** Failed requests in whose place what was stored was given. */
   coveredFailures: number;

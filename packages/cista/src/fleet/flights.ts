@@ -18,7 +18,7 @@ export class Flight<T> {
     this.#result.then(callback, callback);
   }
 
-  /** Whether somebody can still wait for it: what all have left has been given up. */
+  /** Whether somebody can still wait for it: what all have left has been aborted. */
   get isOpen(): boolean {
     return !this.#abort.signal.aborted;
   }

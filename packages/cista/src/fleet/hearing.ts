@@ -1,4 +1,4 @@
-/** What one process hears of what the others call out of date, and tells of what it could not tell before. Rules T8, T9. */
+/** What one process hears of what the others invalidate, and tells of what it could not tell before. Rules T8, T9. */
 import type { Contact } from "./contact.js";
 import type { FleetFigures } from "./figures.js";
 import type { Memory } from "./memory.js";
@@ -15,7 +15,7 @@ export interface HearingHost {
   after(delay: number, callback: () => void, awaited?: boolean): () => void;
   /** What is told of the process, as JSON. */
   about(): string;
-  /** Something was called out of date, here or elsewhere. */
+  /** Something was invalidated, here or elsewhere. */
   onHeard(heard: HeardInvalidation): void;
   /** Something was missed: all may be out of date. */
   onGap(): void;
@@ -30,7 +30,7 @@ export class Hearing {
   readonly #host: HearingHost;
   /** The last invalidation that has been heard. */
   #last: number | undefined;
-  /** Called out of date while there was no store: to be told when it is back. */
+  /** Invalidated while there was no store: to be told when it is back. */
   #untold: { labels: Set<string>; ids: Set<string> } | undefined;
   #isPolling = false;
   #pollAgain = false;
@@ -96,7 +96,7 @@ export class Hearing {
     }
   }
 
-  /** What was called out of date before is known then too. */
+  /** What was invalidated before is known then too. */
   async #learnLabels(): Promise<void> {
     const { contact, memory } = this.#host;
     const { hearing } = memory;

@@ -67,13 +67,13 @@ export interface Fleet {
   readonly counts: Readonly<FleetFigures>;
   /** Whether Redis answers. Without it the process goes on alone. */
   readonly isStoreAway: boolean;
-  /** Shares nothing more; requests under way behind an answer are given up. The client stays open: it is the program's. */
+  /** Shares nothing more; requests under way behind an answer are aborted. The client stays open: it is the program's. */
   close(): void;
 }
 
 /**
  * Shares what several processes fetch, through the Redis that they already run: one request to the source for all of them,
- * called out of date everywhere at once. See the guide's page on fleets, and docs/fleet-protocol.md.
+ * invalidated everywhere at once. See the guide's page on fleets, and docs/fleet-protocol.md.
  * @throws CistaError code "invalid-fleet-options" for a client that is neither ioredis' nor redis', or a name that cannot be
  * @example
  * const fleet = shareFleet({ redis: new Redis(process.env.REDIS_URL), name: "board", sources: [huts, hut] });

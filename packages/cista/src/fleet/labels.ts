@@ -1,12 +1,12 @@
-/** What entries can be called out of date by, and how much of that is said. Rule T8. */
+/** What entries can be invalidated by, and how much of that is said. Rule T8. */
 import type { Invalidation } from "./store.js";
 
-/** By which all of one source can be called out of date. No group of a server's can be meant by it: those have no control characters. */
+/** By which all of one source can be invalidated. No group of a server's can be meant by it: those have no control characters. */
 export function sourceLabel(source: string): string {
   return `\u0001${source}`;
 }
 
-/** By which all that the fleet has is called out of date. */
+/** By which all that the fleet has is invalidated. */
 export const everything: string = sourceLabel("");
 
 /** What bears it is out of date when any label is called so. */
@@ -15,7 +15,7 @@ export const anyLabel = "\u0002";
 /** So many labels, and characters of them, does a record bear. */
 const mostLabels = 1000;
 const longestLabels = 64 * 2 ** 10;
-/** So many characters has an id, or a call of what is out of date. */
+/** So many characters has an id, or an invalidation. */
 export const longestId: number = 4 * 2 ** 10;
 const longestInvalidation = 64 * 2 ** 10;
 

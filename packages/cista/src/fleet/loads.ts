@@ -226,7 +226,7 @@ export class Loads {
     });
   }
 
-  /** Whoever comes after something was called out of date waits for nothing that was begun before. */
+  /** Whoever comes after something was invalidated waits for nothing that was begun before. */
   forgetFlights(): void {
     this.#flights.clear();
     this.#looks.clear();

@@ -1,4 +1,4 @@
-/** One process of a fleet: the caches that share, what they call out of date, and what it hears of the others. Rules T8, T9. */
+/** One process of a fleet: the caches that share, what they invalidate, and what it hears of the others. Rules T8, T9. */
 import type { Cache, Clock, LoadCall, Selector, Source } from "../core/index.js";
 import { intercept } from "../core/index.js";
 import {

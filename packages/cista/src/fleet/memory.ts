@@ -3,13 +3,13 @@ import { anyLabel, everything } from "./labels.js";
 import type { FleetRecord } from "./record.js";
 import type { Invalidation } from "./store.js";
 
-/** For so long after it has heard all that was called out of date a process believes what it remembers. Milliseconds. */
+/** For so long after it has heard all that was invalidated a process believes what it remembers. Milliseconds. */
 export const believedFor = 1500;
 
-/** Versions above are of what was fetched, or called out of date, without the store: later than all that it has. */
+/** Versions above are of what was fetched, or invalidated, without the store: later than all that it has. */
 const alone = 2 ** 52;
 
-/** So many labels and ids are remembered as called out of date. */
+/** So many labels and ids are remembered as invalidated. */
 const mostInvalidated = 10_000;
 /** About so many bytes do all take that are remembered together. */
 const mostBytes = 64 * 2 ** 20;
@@ -27,7 +27,7 @@ export class Memory {
   #bytes = 0;
   /** By label and by id. */
   readonly #invalidated = new Map<string, number>();
-  /** Of what is newer all that was called out of date is known. */
+  /** Of what is newer all that was invalidated is known. */
   #knownSince = Number.POSITIVE_INFINITY;
   /** Goes up where something may have been missed. */
   #hearing = 0;
@@ -56,7 +56,7 @@ export class Memory {
     return this.isAlone || this.#now() - this.#heardAt < believedFor;
   }
 
-  /** All that was called out of date up to that moment has been heard. @returns whether it had not been believed */
+  /** All that was invalidated up to that moment has been heard. @returns whether it had not been believed */
   heard(at: number): boolean {
     const wasDoubted = !this.isBelieved || this.isAlone;
     this.#heardAt = at;
@@ -80,7 +80,7 @@ export class Memory {
     this.#knownSince = Math.min(this.#knownSince, since);
   }
 
-  /** Whether a record is called out of date, by what is known here. */
+  /** Whether a record is invalidated, by what is known here. */
   isBad(id: string, { labels, version }: Pick<FleetRecord, "labels" | "version">): boolean {
     const isLater = (name: string) => this.#since(name) >= version;
     return isLater(idName(id)) || isLater(labelName(everything)) || labels.some((label) => isLater(labelName(label)));
@@ -114,7 +114,7 @@ export class Memory {
     }
   }
 
-  /** Called out of date here, when the store has not heard of it yet: nothing that it has is good. @returns its own count */
+  /** Invalidated here, when the store has not heard of it yet: nothing that it has is good. @returns its own count */
   invalidate(what: Invalidation): number {
     const count = ++this.#alone;
     this.#note(what, count, count);

@@ -34,7 +34,7 @@ export class FleetRecord {
   readonly lifetime: number;
   /** Past it, it is given to nobody before it has been checked. */
   readonly mustRevalidate: boolean;
-  /** What it can be called out of date by. */
+  /** What it can be invalidated by. */
   readonly labels: readonly string[];
   readonly version: number;
   readonly #text: string;

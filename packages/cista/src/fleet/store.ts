@@ -2,7 +2,7 @@
 
 /** What the store has under one id, and what to do about it. */
 export interface Found {
-  /** "invalid": called out of date since; "own": for no one but whoever has asked; "failed": the request that was waited for. */
+  /** "invalid": invalidated since; "own": for no one but whoever has asked; "failed": the request that was waited for. */
   readonly state: "none" | "fresh" | "stale" | "invalid" | "own" | "failed";
   readonly stored?: StoredRecord;
   /** It is ours to ask: the version of what we shall put. */
@@ -21,7 +21,7 @@ export interface StoredRecord {
   readonly version: number;
   /** Milliseconds, by the store's clock. */
   readonly age: number;
-  /** What it can be called out of date by. */
+  /** What it can be invalidated by. */
   readonly labels: readonly string[];
 }
 
@@ -83,7 +83,7 @@ export interface FleetStore {
   readonly name: string;
   /** What there is, in the quickest way: whether it is good is judged by what is known here. */
   look(id: string): Promise<Looked | undefined>;
-  /** All labels that were called out of date since a version; undefined where they are too many. */
+  /** All labels that were invalidated since a version; undefined where they are too many. */
   labels(): Promise<{ readonly since: number; readonly all: readonly (readonly [string, number])[] } | undefined>;
   /** What there is; where that is not fresh and nobody asks, the lease to ask. @param hasWaited for a request of another process */
   take(id: string, hasWaited: boolean): Promise<Found>;
@@ -99,7 +99,7 @@ export interface FleetStore {
   /** Whether all others have heard of that invalidation that may still answer out of their memory. */
   isHeardByAll(version: number): Promise<boolean>;
   /**
-   * What has been called out of date since. Tells the store that this process has heard all up to there, and how it is.
+   * What has been invalidated since. Tells the store that this process has heard all up to there, and how it is.
    * @param since undefined: from now on
    */
   news(since: number | undefined, about: string): Promise<News>;

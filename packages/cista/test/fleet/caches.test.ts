@@ -21,7 +21,7 @@ test("a conditional request: what the store has is offered to a cache that holds
   ]);
 });
 
-test("what is invalidated, deleted or put in one cache is called out of date in all", async () => {
+test("what is invalidated, deleted or put in one cache is invalidated in all", async () => {
   const [world, one, other] = await two();
   const { hut } = world.sources;
   const book = write({ name: "book", send: async () => ({}), invalidates: () => [{ group: "of h-07" }] });

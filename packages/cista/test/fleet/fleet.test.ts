@@ -110,7 +110,7 @@ test("T4: a stopped holder's late answer is not put over what began later", asyn
   expect(one.figures.refused).toBe(1);
 });
 
-test("T4: what was called out of date while it was under way is answered, and not put", async () => {
+test("T4: what was invalidated while it was under way is answered, and not put", async () => {
   const [world, one, other] = await two();
   const before = one.ask("h-07");
   await world.clock.advance(20);
@@ -285,7 +285,7 @@ test("T9: without the store each process goes on alone, by lifetimes; once it is
   expect(asked(world)).toHaveLength(1);
 });
 
-test("T9: what was called out of date without the store is told when it is back", async () => {
+test("T9: what was invalidated without the store is told when it is back", async () => {
   const [world, one, other] = await two();
   await after(world, 300, other.ask("h-07"));
   one.isCut = true;

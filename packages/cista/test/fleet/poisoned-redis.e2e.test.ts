@@ -95,7 +95,7 @@ const lists: Record<string, (key: (rest: string) => string) => Promise<unknown>>
 };
 
 test.concurrent.each(Object.keys(lists))(
-  "T5: %s is as if it were not there: asked once more at most, then shared, and called out of date",
+  "T5: %s is as if it were not there: asked once more at most, then shared, and invalidated",
   async (which) => {
     const { one, other, read, key, asked, change } = await pair();
     await read(one);

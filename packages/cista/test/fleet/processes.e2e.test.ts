@@ -112,7 +112,7 @@ test("a stopped holder's late answer is not put over what began later", async ()
   expect(await versions("h-07")).toEqual([2, 2]);
 });
 
-test("Redis killed and back: every request is answered, each alone; what was called out of date meanwhile is told", async () => {
+test("Redis killed and back: every request is answered, each alone; what was invalidated meanwhile is told", async () => {
   await start(2);
   await askAll("h-07");
   await redis.kill();

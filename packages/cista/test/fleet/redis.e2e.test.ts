@@ -70,7 +70,7 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     );
   });
 
-  test("one asks for all; what is called out of date is so for all when the call returns", async () => {
+  test("one asks for all; what is invalidated is so for all when the call returns", async () => {
     let asked = 0;
     const hut = source({
       name: "hut",

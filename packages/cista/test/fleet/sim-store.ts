@@ -15,7 +15,7 @@ interface Mark {
 /** What is in the store: the scripts of `redis/scripts.ts`, once more, in another language. */
 export class SimStore {
   readonly entries = new Map<string, Stored>();
-  /** When each label was called out of date, and since when that is known. */
+  /** When each label was invalidated, and since when that is known. */
   readonly labels = new Map<string, number>();
   since: number | undefined;
   readonly marks = new Map<string, Mark>();

@@ -425,7 +425,7 @@ export class Program {
       throw new Error(`F1: ${key} is fresh past its lifetime`);
   }
 
-  /** The general law: nothing that is watched, and may be asked for, is called out of date while nobody asks. */
+  /** The general law: nothing that is watched, and may be asked for, is invalidated while nobody asks. */
   checkAsked(): void {
     const { visible, online } = this.environment;
     if (!visible || !online || !this.isClockNoticed || this.failing.size > 0 || this.throwing.size > 0) return;

@@ -106,7 +106,7 @@ export class Site {
     const respond = () => this.#respond(url, init, token);
     const before = early ? respond() : undefined; // by what was so when it was asked, or when it answers
     await this.later();
-    if (init.signal?.aborted && !before) throw new TypeError("given up before it was done");
+    if (init.signal?.aborted && !before) throw new TypeError("aborted before it was done");
     const came = before ?? respond();
     if (fails) throw new TypeError("fetch failed"); // done, and the answer was lost
     return came;

@@ -160,7 +160,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     const tab = await stage.open("quick,hanging");
     await tab.getByRole("button").waitFor();
     await tab.close();
-    await expect.poll(() => ended).toContain("hanging given up");
+    await expect.poll(() => ended).toContain("hanging aborted");
     expect([...stage.lastPage.left.keys()]).toEqual(['value "hanging"']);
   });
 });

@@ -134,7 +134,7 @@ export class PageStage {
 
   #data(name: string, side: string, response: ServerResponse): void {
     this.asked.push(`${side} ${name}`);
-    response.on("close", () => this.ended.push(`${name} ${response.writableEnded ? "answered" : "given up"}`));
+    response.on("close", () => this.ended.push(`${name} ${response.writableEnded ? "answered" : "aborted"}`));
     const { headers = {}, status = 200, text } = answers[name] ?? {};
     void Promise.resolve(this.#gates.get(name)).then(() => {
       if (response.destroyed) return;

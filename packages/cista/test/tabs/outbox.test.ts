@@ -319,7 +319,7 @@ test("O6: what was kept survives where the count of sign-outs was lost", async (
   expect(world.records.size).toBe(0);
 });
 
-test("O6: what the next user has run in another tab is not given up by the sign-out that is heard behind it", async () => {
+test("O6: what the next user has run in another tab is not aborted by the sign-out that is heard behind it", async () => {
   const eras = new Map<string, string>();
   vi.stubGlobal("localStorage", {
     getItem: (name: string) => eras.get(name) ?? null,

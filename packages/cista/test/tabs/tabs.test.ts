@@ -68,7 +68,7 @@ test("B1: the newest by moment counts; whoever tells less is told what there is"
   expect(heard.flatMap(({ news = [] }) => news).map(({ entry }) => entry.value.version)).toContain(5);
 });
 
-test("B1: what was called out of date since it was told is not taken, however late both are heard", async () => {
+test("B1: what was invalidated since it was told is not taken, however late both are heard", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 3, latency: 1 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   void one.cache.view(one.hut, 1).revalidate();

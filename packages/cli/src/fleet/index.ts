@@ -39,8 +39,8 @@ export async function watchFleet({
             : "No process of it has been heard of in the last minute.",
           "",
           invalidations.length > 0
-            ? `Called out of date last:\n${invalidationLines(invalidations, processes)}`
-            : "Nothing has been called out of date yet.",
+            ? `Invalidated last:\n${invalidationLines(invalidations, processes)}`
+            : "Nothing has been invalidated yet.",
           ...(once ? [] : ["", colours.dim("Ctrl-C ends this. It reads only.")]),
         ].join("\n"),
       );
@@ -113,7 +113,7 @@ export async function invalidateInFleet({
     try {
       const whose = partition === undefined ? {} : { partition };
       const isTold = await fleet.invalidate({ groups, keys, sources: asSources(sources), ...whose });
-      if (!isTold) throw new FleetTrouble("Redis has not taken it: nothing was called out of date.");
+      if (!isTold) throw new FleetTrouble("Redis did not answer: nothing was invalidated.");
     } finally {
       fleet.close();
     }
@@ -122,7 +122,7 @@ export async function invalidateInFleet({
       ...sources.map((source) => `source ${source}`),
       ...keys.map((key) => (partition === undefined ? key : `${key} (of ${partition})`)),
     ];
-    words.print(`Called out of date in the whole fleet ${name}: ${what.join(", ")}.`);
+    words.print(`Invalidated in the whole fleet ${name}: ${what.join(", ")}.`);
   });
 }
 

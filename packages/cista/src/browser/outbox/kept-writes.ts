@@ -334,5 +334,5 @@ export class KeptWrites implements WriteKeeper, Sendable {
 }
 
 function givenUp(): Failure {
-  return new Failure("aborted", "The write was given up.");
+  return new Failure("aborted", "The write was aborted.");
 }

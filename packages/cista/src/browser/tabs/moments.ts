@@ -126,7 +126,7 @@ export class Moments {
     return isNewer && at > known.invalidatedAt && (opened === undefined || opened >= (known.opened ?? 0));
   }
 
-  /** Whether what is held was learned before that, or in the same moment elsewhere, and has not been called out of date since. */
+  /** Whether what is held was learned before that, or in the same moment elsewhere, and has not been invalidated since. */
   isOlder(key: string, at: number): boolean {
     const known = this.of(key);
     return known.at <= at && known.invalidatedAt < at;

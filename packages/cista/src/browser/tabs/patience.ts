@@ -26,7 +26,7 @@ export async function nextHeard(
       signal.throwIfAborted();
       const heard = wait.next();
       if (heard?.kind === "own") return "own";
-      // Called out of date since it was heard.
+      // Invalidated since it was heard.
       if (heard?.kind === "news" && heard.news.at <= hub.moments.of(key).invalidatedAt) continue;
       if (heard) return heard;
       if (turn.has) return "turn";

@@ -125,7 +125,7 @@ export interface Cache {
   /**
    * Calls back at each failure, of a request or of a write, when its tries are over; also where a stale value covers it, and
    * for what a definition's own callbacks throw. Of a failure that goes on from a part to a whole it tells once; never of
-   * what was given up. Returns its own end.
+   * what was aborted. Returns its own end.
    * @example cache.onFailure((failure, { write }) => showToast(write ? `Not saved: ${failure.message}` : failure.message));
    */
   onFailure(callback: (failure: Failure, action: FailedAction) => void): () => void;

@@ -22,7 +22,7 @@ const isTold: Record<FailureKind, { readonly byTabs: boolean; readonly byOutbox:
   "not-cached": { byTabs: false, byOutbox: false }, // of one read alone
   graphql: { byTabs: true, byOutbox: true },
   load: { byTabs: true, byOutbox: true },
-  aborted: { byTabs: false, byOutbox: true }, // a load that was given up is each tab's own
+  aborted: { byTabs: false, byOutbox: true }, // a load that was aborted is each tab's own
 };
 
 /** Whether what came from outside names a kind of failure that is told there. */

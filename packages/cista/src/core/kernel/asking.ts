@@ -116,7 +116,7 @@ export function abortRequest(entry: Entry, note: string): void {
   if (!activity?.request) return;
   const { request } = activity;
   clearRequest(entry);
-  request.abort(new Failure("aborted", `The request was given up: ${note}.`));
+  request.abort(new Failure("aborted", `The request was aborted: ${note}.`));
   activity.runsOn = false;
   record("abort", entry, request, note);
   markDirty(entry);
@@ -156,7 +156,7 @@ export function abandonRequest(entry: Entry, note: string): void {
   entry.links?.tellDependents();
   settleWaiters(
     entry,
-    { failure: ofEntry(new Failure("aborted", `The request was given up: ${note}.`), entry.key, 0) },
+    { failure: ofEntry(new Failure("aborted", `The request was aborted: ${note}.`), entry.key, 0) },
     true,
   );
 }

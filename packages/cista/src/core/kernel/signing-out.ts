@@ -16,7 +16,7 @@ export async function signOut(core: Core): Promise<void> {
   batch(core, () => {
     const entries = [...core.shelves.byKey.values()];
     for (const { activity } of entries) if (activity) activity.signedOut = true;
-    core.outbox?.abortAll(new Failure("aborted", "The write was given up: somebody signed out."));
+    core.outbox?.abortAll(new Failure("aborted", "The write was aborted: somebody signed out."));
     for (const entry of [...core.underWay]) abandonRequest(entry, note); // also what is read without being kept
     core.pendingRestores?.clear();
     for (const entry of entries) forgetAll(entry);

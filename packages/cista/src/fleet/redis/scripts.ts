@@ -34,7 +34,7 @@ end
 
 /**
  * The labels' versions stand in one hash, which Redis lets go of as a whole or not at all; `since` is when it began. What is
- * older than that may have been called out of date, and nobody knows: to be safe, it was. So it is with a version that is no
+ * older than that may have been invalidated, and nobody knows: to be safe, it was. So it is with a version that is no
  * number.
  */
 const labels = `

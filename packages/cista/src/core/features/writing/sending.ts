@@ -117,7 +117,7 @@ class Run implements Outgoing {
       return;
     }
     const sent = !this.#core.disposed && this.#request !== undefined && this.#request.attempt > 0;
-    this.#request?.abort(new Failure("aborted", "The write was given up."));
+    this.#request?.abort(new Failure("aborted", "The write was aborted."));
     this.#end(
       () => this.#reject(reason),
       () => this.#onRefusal(sent),
