@@ -44,16 +44,21 @@ const pageTests = [
   "page/page.e2e.test.ts",
   "frameworks/hydration.e2e.test.ts",
 ].map((file) => `packages/cista/test/${file}`);
-/** Random programs beside the model, and in worlds of tabs, users, servers and fleets. */
-const worlds = [
-  "model.test.ts",
-  "invariants.test.ts",
-  ...readdirSync(join(root, "packages/cista/test")).filter((file) => file.endsWith("-any-order.test.ts")),
-].map((file) => `packages/cista/test/${file}`);
+/** Random programs beside the model, and in worlds of tabs, users, servers and fleets: those that reach a room. */
+function worldsFor(path) {
+  const inRoom = () => {
+    if (path.includes("/fleet/")) return ["fleet-any-order"];
+    if (/\/(server|react|binding)\/|receive\.ts$/.test(path)) return ["server-any-order", "page-any-order"];
+    const tabs = ["tabs-any-order", "identity-any-order", "page-any-order"];
+    if (/\/browser\//.test(path)) return tabs;
+    return ["model", "invariants", "writes-any-order", "server-any-order", ...tabs];
+  };
+  return inRoom().map((name) => `packages/cista/test/${name}.test.ts`);
+}
 
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
-  if (onlyWorlds) return worlds;
+  if (onlyWorlds) return worldsFor(path);
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
   if (path.includes("/fleet/redis/")) {
     return ["redis", "processes", "poisoned-redis"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);

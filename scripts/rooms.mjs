@@ -37,7 +37,7 @@ export const rooms = {
   ...Object.fromEntries(
     ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"].map((room) => [
       room,
-      { mayImport: binding, because: "A framework's room knows no other framework." },
+      { mayImport: [...binding, "cista", "http"], because: "A framework's room knows no other framework." },
     ]),
   ),
   lamp: { mayImport: [...doors, "rehearsal"], because: "It is an element of its own, for every framework." },

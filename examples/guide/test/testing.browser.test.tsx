@@ -36,7 +36,7 @@ test("says what went wrong, and asks again", async () => {
   const answers = [new Response(null, { status: 503 }), Response.json({ name: "Harebell Hut" })];
   vi.spyOn(globalThis, "fetch").mockImplementation(async () => answers.shift() as Response);
   shown("h-07");
-  expect((await screen.findByRole("alert")).textContent).toContain("answered 503");
+  expect((await screen.findByRole("alert")).textContent).toContain("Something went wrong");
   screen.getByRole("button").click();
   await screen.findByRole("heading");
 });

@@ -318,9 +318,11 @@ test("Outcome: what is left out gets a plain rendering, never a blank; trying ag
   }
   await show(<Hut />);
   expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
-  loads[0]?.fail(new Failure("http", "The origin answered 500.", { status: 500 }));
+  loads[0]?.fail(
+    new Failure("http", "https://huts.example answered 500", { status: 500, problem: { detail: "The mast is down." } }),
+  );
   await settle();
-  expect(page.querySelector("[role=alert] p")?.textContent).toBe("The origin answered 500.");
+  expect(page.querySelector("[role=alert] p")?.textContent).toBe("The mast is down.");
   await act(() => page.querySelector("button")?.click());
   expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
   loads[1]?.answer(missing());

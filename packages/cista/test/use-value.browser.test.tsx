@@ -189,7 +189,9 @@ test("plain renderings; what is no failure goes on to the boundary above", async
   await show(plain);
   expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
   await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
-  expect(page.querySelector("[role=alert]")?.textContent).toBe("answered 500Try again");
+  expect(page.querySelector("[role=alert]")?.textContent).toBe(
+    "Something went wrong. This could not be loaded.Try again",
+  );
   await show(
     <Above>
       <Boundary>

@@ -1,7 +1,7 @@
 import { Component, type ContextType, createElement, Fragment, type ReactNode, Suspense } from "react";
 import { Failure } from "../core/index.js";
 import { CacheContext } from "./context.js";
-import { plainFailed, plainMissing, plainWait } from "./outcome.js";
+import { PlainFailed, PlainMissing, PlainWait } from "./outcome.js";
 import { Holder, HolderContext, waitAnew } from "./suspended.js";
 
 export interface BoundaryProps {
@@ -61,8 +61,9 @@ export class Boundary extends Component<BoundaryProps, State> {
 
   readonly #failed = (failure: Failure): ReactNode => {
     const { missing, failed } = this.props;
-    if (failure.kind === "missing") return missing ?? plainMissing();
-    return typeof failed === "function" ? failed(failure, this.again) : (failed ?? plainFailed(failure, this.again));
+    if (failure.kind === "missing") return missing ?? createElement(PlainMissing);
+    if (typeof failed === "function") return failed(failure, this.again);
+    return failed ?? createElement(PlainFailed, { failure, again: this.again });
   };
 
   override render(): ReactNode {
@@ -75,7 +76,8 @@ export class Boundary extends Component<BoundaryProps, State> {
       return this.#failed(thrown);
     }
     const caught = isKnown && !isTrying ? thrown : undefined;
-    const fallback = createElement(Fallback, { holder, caught, failed: this.#failed, loading: loading ?? plainWait() });
+    const wait = loading ?? createElement(PlainWait);
+    const fallback = createElement(Fallback, { holder, caught, failed: this.#failed, loading: wait });
     const begin = createElement(BeginAttempt, { holder, key: "begin" });
     const subtree = caught
       ? createElement(StillFailed, { holder, key: "failed" })

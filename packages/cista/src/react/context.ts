@@ -1,12 +1,20 @@
-import { type Context, createContext, createElement, type ReactNode, useContext, useRef } from "react";
+import { type Context, createContext, createElement, type ReactNode, useContext, useMemo, useRef } from "react";
+import { englishTexts, type Texts } from "../binding/texts.js";
 import { type Cache, CistaError } from "../core/index.js";
 import { inDevelopmentOnly } from "./development.js";
 
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache | undefined>(undefined);
 
-/** Gives a cache to all components beneath. Make the cache once, outside of components. */
-export function CistaProvider(props: { cache: Cache; children?: ReactNode }): ReactNode {
+/** Not for programs: what `Outcome` and `Boundary` say where a program says nothing. */
+export const TextsContext: Context<Texts> = createContext<Texts>(englishTexts);
+
+/**
+ * Gives a cache to all components beneath. Make the cache once, outside of components.
+ * @param props `texts`: what `Outcome` and `Boundary` say by themselves; what is left out stays English
+ * @example <CistaProvider cache={cache} texts={{ loading: "Wird geladen …", tryAgain: "Noch einmal" }}>
+ */
+export function CistaProvider(props: { cache: Cache; texts?: Partial<Texts>; children?: ReactNode }): ReactNode {
   if (DEVELOPMENT) {
     // biome-ignore lint/correctness/useHookAtTopLevel: a constant of the build
     const provider = useRef({}).current;
@@ -15,7 +23,11 @@ export function CistaProvider(props: { cache: Cache; children?: ReactNode }): Re
       sawCache(provider, props.cache);
     });
   }
-  return createElement(CacheContext.Provider, { value: props.cache }, props.children);
+  const { texts, children } = props;
+  const above = useContext(TextsContext);
+  const here = useMemo(() => ({ ...above, ...texts }), [above, texts]);
+  const within = texts ? createElement(TextsContext.Provider, { value: here }, children) : children;
+  return createElement(CacheContext.Provider, { value: props.cache }, within);
 }
 
 /** The cache of the nearest provider. @throws CistaError code "no-provider" where there is none */

@@ -3,14 +3,17 @@
  * @module cista/react
  */
 
+export type { ReadingSpec, ReadingsOf, ValuesOf } from "../binding/reading-list.js";
+export type { Texts } from "../binding/texts.js";
+export type { PageStatus, PagesReading } from "../http/list-ends.js";
 export { Boundary, type BoundaryProps } from "./boundary.js";
 export { CistaProvider, useCache } from "./context.js";
 export type { LampElement } from "./elements.js";
 export { Outcome, type OutcomeProps, type ValuesIn } from "./outcome.js";
 export { useDebounced } from "./use-debounced.js";
 export { useOutbox } from "./use-outbox.js";
-export { type PageStatus, type PagesReading, usePages } from "./use-pages.js";
+export { usePages } from "./use-pages.js";
 export { type ReadingOptions, useReading } from "./use-reading.js";
-export { type ReadingSpec, type ReadingsOf, useReadings, useValues, type ValuesOf } from "./use-readings.js";
+export { useReadings, useValues } from "./use-readings.js";
 export { useValue } from "./use-value.js";
 export { type RunWrite, useWrite, type WriteResult, type WriteStatus } from "./use-write.js";

@@ -1,7 +1,9 @@
-import { createElement, type ReactNode } from "react";
+import { createElement, type ReactNode, useContext } from "react";
 import { isWaiting } from "../binding/asked.js";
+import { waitingText } from "../binding/texts.js";
 import { type Failure, type Missing, match, type Reading } from "../core/index.js";
 import { type Members, makeReading } from "../core/internal.js";
+import { TextsContext } from "./context.js";
 
 /** Of several readings their values, in order. */
 export type ValuesIn<R extends readonly Reading<any>[]> = {
@@ -31,14 +33,17 @@ export function Outcome<const R extends readonly Reading<any>[]>(
 export function Outcome<T>({ of, loading, missing, failed, children }: OutcomeProps<T>): ReactNode {
   const reading: Reading<T> = Array.isArray(of) ? combined(of) : of;
   const again = () => void reading.revalidate();
-  const wait = () => (typeof loading === "function" ? loading(reading) : (loading ?? plainWait(reading)));
+  const wait = () =>
+    typeof loading === "function" ? loading(reading) : (loading ?? createElement(PlainWait, { reading }));
   return match<T, ReactNode>(reading, {
     empty: wait,
     loading: () => (reading.value === undefined ? wait() : children(reading.value, reading)),
     ready: (value) => children(value, reading),
-    missing: (none) => (typeof missing === "function" ? missing(none) : (missing ?? plainMissing())),
+    missing: (none) => (typeof missing === "function" ? missing(none) : (missing ?? createElement(PlainMissing))),
     failed: (failure) =>
-      typeof failed === "function" ? failed(failure, again) : (failed ?? plainFailed(failure, again)),
+      typeof failed === "function"
+        ? failed(failure, again)
+        : (failed ?? createElement(PlainFailed, { failure, again })),
   });
 }
 
@@ -64,22 +69,23 @@ function combined(readings: readonly Reading<unknown>[]): Reading<any> {
   return makeReading(shown, revalidate) as Reading<any>;
 }
 
-/** @param reading left out where all that is known is that something is on its way */
-export function plainWait(reading?: Reading<unknown>): ReactNode {
-  if (reading?.state === "empty") return createElement("p", null, "Nothing to show yet.");
-  const text = reading?.request === "offline" ? "Offline: waiting for the network." : "Loading…";
+/** @param props `reading` is left out where all that is known is that something is on its way */
+export function PlainWait({ reading }: { reading?: Reading<unknown> }): ReactNode {
+  const text = waitingText(useContext(TextsContext), reading);
+  if (reading?.state === "empty") return createElement("p", null, text);
   return createElement("p", { role: "status", "aria-busy": true }, text);
 }
 
-export function plainMissing(): ReactNode {
-  return createElement("p", null, "There is no such thing.");
+export function PlainMissing(): ReactNode {
+  return createElement("p", null, useContext(TextsContext).missing);
 }
 
-export function plainFailed(failure: Failure, again: () => void): ReactNode {
+export function PlainFailed({ failure, again }: { failure: Failure; again: () => void }): ReactNode {
+  const texts = useContext(TextsContext);
   return createElement(
     "div",
     { role: "alert" },
-    createElement("p", null, failure.message),
-    createElement("button", { type: "button", onClick: again }, "Try again"),
+    createElement("p", null, texts.failed(failure)),
+    createElement("button", { type: "button", onClick: again }, texts.tryAgain),
   );
 }

@@ -1,6 +1,7 @@
 import { useContext, useEffect, useState } from "react";
+import { comparable } from "../binding/debounced.js";
 import type { Duration } from "../core/index.js";
-import { clockOf, keyText, milliseconds } from "../core/internal.js";
+import { clockOf, milliseconds } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { CacheContext } from "./context.js";
 
@@ -15,8 +16,8 @@ export function useDebounced<V>(value: V, delay: Duration): V {
   const cache = useContext(CacheContext);
   const clock = cache ? clockOf(cache) : systemClock;
   const [settled, settle] = useState(() => value);
-  const key = textOf(value) ?? value;
-  const isSettled = Object.is(textOf(settled) ?? settled, key);
+  const key = comparable(value);
+  const isSettled = Object.is(comparable(settled), key);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the value, however it is spelled
   useEffect(() => {
     if (isSettled) return;
@@ -24,13 +25,4 @@ export function useDebounced<V>(value: V, delay: Duration): V {
     return () => clock.clearTimer(timer);
   }, [clock, key, isSettled, delay]);
   return settled;
-}
-
-/** Undefined for what cannot be params. */
-function textOf(value: unknown): string | undefined {
-  try {
-    return keyText("", value);
-  } catch {
-    return undefined;
-  }
 }

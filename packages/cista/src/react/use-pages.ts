@@ -1,31 +1,11 @@
 import { useCallback } from "react";
 import type { BindingParams } from "../binding/asked.js";
-import type { Failure, Reading, RequestPhase, Source } from "../core/index.js";
+import type { Reading, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
-import { addPage, neighbourIn, pageSourceOf, type Side } from "../http/pages.js";
-import { useCache } from "./context.js";
+import { loadPage, type PageStatus, type PagesReading, pageAt } from "../http/list-ends.js";
+import { pageSourceOf, type Side } from "../http/pages.js";
+import { useCacheOr } from "./context.js";
 import { type ReadingOptions, useReading } from "./use-reading.js";
-
-/** The page on one side of a list. */
-export interface PageStatus {
-  /** Whether the server has one. */
-  readonly exists: boolean;
-  /** How far the request for it has come. */
-  readonly request: RequestPhase;
-  /** Of the last request for it; the list itself stays as it was. */
-  readonly failure?: Failure | undefined;
-}
-
-/** A list in pages, and what is going on at its ends. */
-export interface PagesReading<T> {
-  readonly reading: Reading<Pages<T>>;
-  readonly next: PageStatus;
-  readonly previous: PageStatus;
-  /** Loads the page behind what is held, or joins its request. Never rejects: `next.failure` says what went wrong. */
-  readonly loadNext: () => Promise<void>;
-  /** Loads the page before what is held. */
-  readonly loadPrevious: () => Promise<void>;
-}
 
 /**
  * A list that `pagesFrom` has made, with its next and its previous page.
@@ -41,19 +21,21 @@ export function usePages<P, T>(
 ): PagesReading<T>;
 export function usePages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
   const reading = (useReading as (...all: unknown[]) => Reading<Pages<any>>)(source, ...rest);
-  const next = usePage(source, rest[0], reading.value, "next");
-  const previous = usePage(source, rest[0], reading.value, "previous");
+  const next = usePage(source, rest, reading.value, "next");
+  const previous = usePage(source, rest, reading.value, "previous");
   return { reading, next: next.status, previous: previous.status, loadNext: next.load, loadPrevious: previous.load };
 }
 
-function usePage(source: Source<any, any>, params: unknown, pages: Pages<unknown> | undefined, side: Side) {
-  const cache = useCache();
-  const path = neighbourIn(pages, side);
-  const page = pageSourceOf(source);
-  const { request, failure } = useReading(page, path === undefined ? undefined : [params ?? null, path], {
-    when: false,
-  });
-  const load = useCallback(() => addPage(cache, source, params, side).catch(() => {}), [cache, source, params, side]);
-  const status: PageStatus = { exists: path !== undefined, request, failure };
+function usePage(
+  source: Source<any, any>,
+  [params, options]: [params?: any, options?: ReadingOptions<any>],
+  pages: Pages<unknown> | undefined,
+  side: Side,
+) {
+  const cache = useCacheOr(options?.cache);
+  const at = pageAt(params, pages, side);
+  const { request, failure } = useReading(pageSourceOf(source), at as never, { cache, when: false });
+  const load = useCallback(() => loadPage(cache, source, params, side), [cache, source, params, side]);
+  const status: PageStatus = { exists: at !== undefined, request, failure };
   return { status, load };
 }

@@ -16,8 +16,8 @@ import {
   signal,
 } from "@angular/core";
 import { createApplication } from "@angular/platform-browser";
-import { injectReading, injectWrite, provideCache } from "cista/angular";
-import type { Driver } from "../driver.js";
+import { injectDebounced, injectPages, injectReading, injectReadings, injectWrite, provideCache } from "cista/angular";
+import { type Driver, pagesText } from "../driver.js";
 
 const isSignal = (alias: string) => Input({ isSignal: true, alias, required: true } as any);
 
@@ -75,6 +75,35 @@ class Looks {
   }
 }
 
+@Component({ selector: "x-rows", changeDetection: ChangeDetectionStrategy.OnPush, template: `<p>{{ text() }}</p>` })
+class Rows {
+  @isSignal("given") given = input.required<any>();
+  huts = injectReadings<any, any, any>(inject(PANEL).panel.source, () => this.given().list ?? []);
+  text = () =>
+    this.huts()
+      .map((reading) => String(reading.value() ?? "–"))
+      .join(", ");
+}
+
+@Component({
+  selector: "x-paged",
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `<p>{{ text() }}</p><button type="button" (click)="list.loadNext()">more</button>`,
+})
+class Paged {
+  @isSignal("given") given = input.required<any>();
+  list = injectPages<any, any>(inject(PANEL).panel.source, () => this.given().params);
+  text = () => pagesText(this.list.reading.value(), this.list.next());
+}
+
+@Component({ selector: "x-typed", changeDetection: ChangeDetectionStrategy.OnPush, template: `<p>{{ text() }}</p>` })
+class Typed {
+  @isSignal("given") given = input.required<any>();
+  params = injectDebounced(() => this.given().params, "300ms");
+  hut = injectReading<any, any, any>(inject(PANEL).panel.source, () => this.params());
+  text = () => String(this.hut.value() ?? "–");
+}
+
 @Component({
   selector: "x-form",
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -86,11 +115,12 @@ class Form {
   add = injectWrite<any, any>(this.panel.write);
 }
 
-const kinds: Record<string, any> = { outcome: Outcome, value: Looks, lamp: Looks, form: Form };
+const more = { rows: Rows, pages: Paged, typed: Typed };
+const kinds: Record<string, any> = { ...more, outcome: Outcome, value: Looks, lamp: Looks, form: Form };
 
 export const angular: Driver = {
   framework: "angular",
-  without: ["waiting", "boundary"],
+  without: ["waiting", "boundary", "shown"],
   async mount({ element, cache, ran, threw }, panels) {
     const handler = { handleError: (error: any) => threw(error) };
     const app: ApplicationRef = await createApplication({

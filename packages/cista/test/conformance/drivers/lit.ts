@@ -1,6 +1,13 @@
-import { provideCache, ReadingController, WriteController } from "cista/lit";
+import {
+  DebouncedController,
+  PagesController,
+  provideCache,
+  ReadingController,
+  ReadingsController,
+  WriteController,
+} from "cista/lit";
 import { html, LitElement, render } from "lit";
-import type { Driver } from "../driver.js";
+import { type Driver, pagesText } from "../driver.js";
 
 class Panel extends LitElement {
   static override properties = { given: { attribute: false } };
@@ -53,6 +60,38 @@ class Looks extends Panel {
     return html`<p>${this.lamp ? `${reading.request} ${reading.fresh}` : String(reading.value ?? "–")}</p>`;
   }
 }
+class Rows extends Panel {
+  #huts: ReadingsController<any, any, any> | undefined;
+  override connectedCallback() {
+    this.#huts ??= new ReadingsController<any, any, any>(this, this.given.source, () => this.given.list ?? []);
+    super.connectedCallback();
+  }
+  override render() {
+    return html`<p>${this.#huts!.readings.map(({ value }) => String(value ?? "–")).join(", ")}</p>`;
+  }
+}
+class Paged extends Panel {
+  #list: PagesController<any, any> | undefined;
+  override connectedCallback() {
+    this.#list ??= new PagesController<any, any>(this, this.given.source, () => this.given.params);
+    super.connectedCallback();
+  }
+  override render() {
+    const { reading, next, loadNext } = this.#list!;
+    return html`<p>${pagesText(reading.value, next)}</p><button @click=${loadNext}>more</button>`;
+  }
+}
+class Typed extends Panel {
+  #params = new DebouncedController(this, () => this.given.params, "300ms");
+  #hut: ReadingController<any, any, any> | undefined;
+  override connectedCallback() {
+    this.#hut ??= new ReadingController<any, any, any>(this, this.given.source, () => this.#params.value);
+    super.connectedCallback();
+  }
+  override render() {
+    return html`<p>${this.#hut!.reading.value ?? "–"}</p>`;
+  }
+}
 class Form extends Panel {
   #add: WriteController<any, any> | undefined;
   override connectedCallback() {
@@ -67,10 +106,14 @@ class Form extends Panel {
 customElements.define("x-outcome", Outcome);
 customElements.define("x-looks", Looks);
 customElements.define("x-form", Form);
+customElements.define("x-rows", Rows);
+customElements.define("x-pages", Paged);
+customElements.define("x-typed", Typed);
+const kinds: Record<string, string> = { value: "x-looks", lamp: "x-looks" };
 
 export const lit: Driver = {
   framework: "lit",
-  without: ["waiting", "boundary"],
+  without: ["waiting", "boundary", "shown"],
   mount({ element, cache, ran, threw }, panels) {
     const given: Record<string, any> = { ...panels };
     let shown = Object.keys(panels);
@@ -91,9 +134,7 @@ export const lit: Driver = {
           const { kind } = panels[name]!;
           const section = document.createElement("section");
           section.dataset.panel = name;
-          const panel = document.createElement(
-            kind === "outcome" ? "x-outcome" : kind === "form" ? "x-form" : "x-looks",
-          ) as any;
+          const panel = document.createElement(kinds[kind] ?? `x-${kind}`) as any;
           panel.ran = () => ran(name);
           panel.given = given[name];
           panel.lamp = kind === "lamp";

@@ -1,9 +1,9 @@
-import { type Shown, showReading, writeRunner } from "cista/plain";
-import type { Driver } from "../driver.js";
+import { debounceInput, type Shown, showPages, showReading, showReadings, writeRunner } from "cista/plain";
+import { type Driver, pagesText } from "../driver.js";
 
 export const plain: Driver = {
   framework: "plain DOM",
-  without: ["waiting", "provider", "boundary"],
+  without: ["waiting", "provider", "boundary", "shown"],
   mount({ element, cache, ran }, panels) {
     const given: Record<string, any> = { ...panels };
     let shown = Object.keys(panels);
@@ -31,6 +31,33 @@ export const plain: Driver = {
         });
         button.onclick = () => void run(panel.input);
         made.set(name, { section });
+        return;
+      }
+      if (panel.kind === "rows") {
+        const rows = showReadings<any, any, any>(cache!, panel.source, panel.list, (readings) => {
+          p.textContent = readings.map(({ value }) => String(value ?? "–")).join(", ");
+        });
+        made.set(name, { section, reads: { set: () => rows.set(given[name].list), stop: rows.stop } });
+        return;
+      }
+      if (panel.kind === "pages") {
+        const reads = showPages<any, any>(cache!, panel.source, panel.params, ({ reading, next, loadNext }) => {
+          p.textContent = pagesText(reading.value, next);
+          button.onclick = loadNext;
+        });
+        made.set(name, { section, reads });
+        return;
+      }
+      if (panel.kind === "typed") {
+        const shows = showReading<any, any, any>(cache!, panel.source, panel.params, ({ value }) => {
+          p.textContent = String(value ?? "–");
+        });
+        const typed = debounceInput(cache!, panel.params, "300ms", (params) => shows.set(params));
+        const stop = () => {
+          typed.stop();
+          shows.stop();
+        };
+        made.set(name, { section, reads: { set: (params) => typed.see(params), stop } });
         return;
       }
       const reads = showReading<any, any, any>(

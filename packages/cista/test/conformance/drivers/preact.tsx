@@ -1,7 +1,15 @@
 /** @jsxImportSource preact */
-import { CistaProvider, useReading, useWrite } from "cista/preact";
+import {
+  CistaProvider,
+  Outcome as Shown,
+  useDebounced,
+  usePages,
+  useReading,
+  useReadings,
+  useWrite,
+} from "cista/preact";
 import { Component, type ComponentChildren, render } from "preact";
-import type { Driver, Question } from "../driver.js";
+import { type Driver, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -43,6 +51,32 @@ function Lamp({ given, ran }: Props) {
   const { request, fresh } = useReading<any, any, any>(given.source, given.params, { when: given.when ?? true });
   return <p>{`${request} ${fresh}`}</p>;
 }
+function Rows({ given }: { given: Question }) {
+  const readings = useReadings<any, any, any>(given.source, given.list ?? []);
+  return <p>{readings.map(({ value }) => String(value ?? "–")).join(", ")}</p>;
+}
+function Paged({ given }: { given: Question }) {
+  const { reading, next, loadNext } = usePages<any, any>(given.source, given.params);
+  return (
+    <>
+      <p>{pagesText(reading.value, next)}</p>
+      <button type="button" onClick={() => void loadNext()}>
+        more
+      </button>
+    </>
+  );
+}
+function Typed({ given }: { given: Question }) {
+  const { value } = useReading<any, any, any>(given.source, useDebounced(given.params, "300ms"));
+  return <p>{String(value ?? "–")}</p>;
+}
+function ShownBy({ given }: { given: Question }) {
+  return (
+    <Shown of={useReading<any, any, any>(given.source, given.params, { when: given.when ?? true })}>
+      {(value) => <p>{value}</p>}
+    </Shown>
+  );
+}
 function Form({ given }: { given: any }) {
   const [run, status] = useWrite<any, any>(given.write);
   return (
@@ -66,12 +100,13 @@ class Catch extends Component<{ threw(error: unknown): void; children: Component
     return this.state.broken ? <i>broken</i> : this.props.children;
   }
 }
-const kinds: Record<string, any> = { outcome: Outcome, value: Value, lamp: Lamp, form: Form };
+const more = { rows: Rows, pages: Paged, typed: Typed, shown: ShownBy };
+const kinds: Record<string, any> = { ...more, outcome: Outcome, value: Value, lamp: Lamp, form: Form };
 
 export const preact: Driver = {
   framework: "preact",
   without: ["waiting"],
-  mount({ element, cache, ran, threw }, panels) {
+  mount({ element, cache, texts = {}, ran, threw }, panels) {
     let app: any;
     const given: Record<string, any> = { ...panels };
     let shown = Object.keys(panels);
@@ -90,7 +125,13 @@ export const preact: Driver = {
             </section>
           );
         });
-        return cache ? <CistaProvider cache={cache}>{all}</CistaProvider> : all;
+        return cache ? (
+          <CistaProvider cache={cache} texts={texts}>
+            {all}
+          </CistaProvider>
+        ) : (
+          all
+        );
       }
     }
     render(<App />, element);

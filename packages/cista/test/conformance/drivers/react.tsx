@@ -1,7 +1,17 @@
-import { Boundary, CistaProvider, useReading, useValue, useWrite } from "cista/react";
+import {
+  Boundary,
+  CistaProvider,
+  Outcome as Shown,
+  useDebounced,
+  usePages,
+  useReading,
+  useReadings,
+  useValue,
+  useWrite,
+} from "cista/react";
 import { Component, type ReactNode } from "react";
 import { createRoot } from "react-dom/client";
-import type { Driver, Question } from "../driver.js";
+import { type Driver, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -60,6 +70,32 @@ function Waiting({ given }: Props) {
 function Waited({ given }: { given: Question }) {
   return <p>{String(useValue<any, any>(given.source, given.params))}</p>;
 }
+function Rows({ given }: { given: Question }) {
+  const readings = useReadings<any, any, any>(given.source, given.list ?? []);
+  return <p>{readings.map(({ value }) => String(value ?? "–")).join(", ")}</p>;
+}
+function Paged({ given }: { given: Question }) {
+  const { reading, next, loadNext } = usePages<any, any>(given.source, given.params);
+  return (
+    <>
+      <p>{pagesText(reading.value, next)}</p>
+      <button type="button" onClick={() => void loadNext()}>
+        more
+      </button>
+    </>
+  );
+}
+function Typed({ given }: { given: Question }) {
+  const { value } = useReading<any, any, any>(given.source, useDebounced(given.params, "300ms"));
+  return <p>{String(value ?? "–")}</p>;
+}
+function ShownBy({ given }: { given: Question }) {
+  return (
+    <Shown of={useReading<any, any, any>(given.source, given.params, { when: given.when ?? true })}>
+      {(value) => <p>{value}</p>}
+    </Shown>
+  );
+}
 function Form({ given }: { given: any }) {
   const [run, status] = useWrite<any, any>(given.write);
   return (
@@ -85,12 +121,20 @@ class Catch extends Component<{ threw(error: unknown): void; children: ReactNode
     return this.state.broken ? <i>broken</i> : this.props.children;
   }
 }
-const kinds: Record<string, any> = { outcome: Outcome, value: Value, lamp: Lamp, waiting: Waiting, form: Form };
+const more = { rows: Rows, pages: Paged, typed: Typed, shown: ShownBy };
+const kinds: Record<string, any> = {
+  ...more,
+  outcome: Outcome,
+  value: Value,
+  lamp: Lamp,
+  waiting: Waiting,
+  form: Form,
+};
 
 export const react: Driver = {
   framework: "react",
   without: [],
-  async mount({ element, cache, ran, threw }, panels) {
+  async mount({ element, cache, texts = {}, ran, threw }, panels) {
     (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false;
     const given: Record<string, any> = { ...panels };
     let shown = Object.keys(panels);
@@ -106,7 +150,15 @@ export const react: Driver = {
           </section>
         );
       });
-      root.render(cache ? <CistaProvider cache={cache}>{all}</CistaProvider> : all);
+      root.render(
+        cache ? (
+          <CistaProvider cache={cache} texts={texts}>
+            {all}
+          </CistaProvider>
+        ) : (
+          all
+        ),
+      );
     };
     draw();
     const rendered = async () => {

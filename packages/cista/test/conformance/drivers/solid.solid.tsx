@@ -1,9 +1,18 @@
 /** @jsxImportSource solid-js */
-import { CistaProvider, createReading, createValue, createWrite } from "cista/solid";
+import {
+  CistaProvider,
+  createDebounced,
+  createPages,
+  createReading,
+  createReadings,
+  createValue,
+  createWrite,
+  Outcome as Shown,
+} from "cista/solid";
 import { createEffect, createSignal, ErrorBoundary, For, type JSX, Match, Show, Suspense, Switch } from "solid-js";
 import { createStore } from "solid-js/store";
 import { render } from "solid-js/web";
-import type { Driver, Question } from "../driver.js";
+import { type Driver, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -71,6 +80,39 @@ function Value(props: Props): JSX.Element {
   return <p>{value()}</p>;
 }
 
+function Rows(props: Props): JSX.Element {
+  const readings = createReadings<any, any, any>(props.given.source, () => props.given.list ?? []);
+  return (
+    <p>
+      {readings()
+        .map(({ value }) => String(value ?? "–"))
+        .join(", ")}
+    </p>
+  );
+}
+function Paged(props: Props): JSX.Element {
+  const list = createPages<any, any>(props.given.source, () => props.given.params);
+  return (
+    <>
+      <p>{pagesText(list.reading.value, list.next)}</p>
+      <button type="button" onClick={() => list.loadNext()}>
+        more
+      </button>
+    </>
+  );
+}
+function Typed(props: Props): JSX.Element {
+  const params = createDebounced(() => props.given.params, "300ms");
+  const reading = createReading<any, any, any>(props.given.source, params);
+  return <p>{reading.value ?? "–"}</p>;
+}
+function ShownBy(props: Props): JSX.Element {
+  const reading = createReading<any, any, any>(props.given.source, () => props.given.params, {
+    when: () => props.given.when ?? true,
+  });
+  return <Shown of={reading}>{(value) => <p>{value()}</p>}</Shown>;
+}
+
 function Form(props: { given: any }): JSX.Element {
   const [run, status] = createWrite<any, any>(props.given.write);
   return (
@@ -90,13 +132,17 @@ const kinds: Record<string, (props: any) => JSX.Element> = {
   value: (props) => <Looks {...props} lamp={false} />,
   lamp: (props) => <Looks {...props} lamp={true} />,
   waiting: Waiting,
+  rows: Rows,
+  pages: Paged,
+  typed: Typed,
+  shown: ShownBy,
   form: Form,
 };
 
 export const solid: Driver = {
   framework: "solid",
   without: [],
-  mount({ element, cache, ran, threw }, panels) {
+  mount({ element, cache, texts = {}, ran, threw }, panels) {
     // Signals, not a store: a store would wrap the params in proxies.
     const given = Object.fromEntries(Object.entries(panels).map(([name, panel]) => [name, createSignal<any>(panel)]));
     const [shown, setShown] = createSignal<string[]>(Object.keys(panels));
@@ -116,7 +162,17 @@ export const solid: Driver = {
       );
     };
     const all = () => <For each={shown()}>{(name) => <Panel name={name} />}</For>;
-    const dispose = render(() => (cache ? <CistaProvider cache={cache}>{all()}</CistaProvider> : all()), element);
+    const dispose = render(
+      () =>
+        cache ? (
+          <CistaProvider cache={cache} texts={texts}>
+            {all()}
+          </CistaProvider>
+        ) : (
+          all()
+        ),
+      element,
+    );
     return {
       give: (panel, change) => void given[panel]![1]((before: any) => ({ ...before, ...change })),
       show: (panel, on) =>

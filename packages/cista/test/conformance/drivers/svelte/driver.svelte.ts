@@ -4,7 +4,7 @@ import App from "./App.svelte";
 
 export const svelte: Driver = {
   framework: "svelte",
-  without: [],
+  without: ["shown"],
   mount({ element, cache, ran, threw }, panels) {
     let given = $state.raw<Record<string, any>>(panels);
     let shown = $state.raw(Object.keys(panels));

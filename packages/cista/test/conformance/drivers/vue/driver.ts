@@ -4,17 +4,29 @@ import type { Driver } from "../../driver.js";
 import Form from "./Form.vue";
 import Looks from "./Looks.vue";
 import Outcome from "./Outcome.vue";
+import Paged from "./Paged.vue";
+import Rows from "./Rows.vue";
+import ShownBy from "./ShownBy.vue";
+import Typed from "./Typed.vue";
 import Waiting from "./Waiting.vue";
 
 export const vue: Driver = {
   framework: "vue",
   without: [],
-  async mount({ element, cache, ran, threw }, panels) {
+  async mount({ element, cache, texts = {}, ran, threw }, panels) {
     const given = shallowReactive(
       Object.fromEntries(Object.entries(panels).map(([name, panel]) => [name, shallowReactive({ ...panel })])),
     );
     const shown = shallowReactive(new Set(Object.keys(panels)));
-    const kinds: Record<string, any> = { outcome: Outcome, value: Looks, lamp: Looks, waiting: Waiting, form: Form };
+    const more = { rows: Rows, pages: Paged, typed: Typed, shown: ShownBy };
+    const kinds: Record<string, any> = {
+      ...more,
+      outcome: Outcome,
+      value: Looks,
+      lamp: Looks,
+      waiting: Waiting,
+      form: Form,
+    };
     const app = createApp({
       render: () =>
         Object.keys(given)
@@ -33,7 +45,7 @@ export const vue: Driver = {
             );
           }),
     });
-    if (cache) app.use(CistaPlugin, cache);
+    if (cache) app.use(CistaPlugin, cache, { texts });
     app.config.errorHandler = threw;
     app.config.warnHandler = (message) => console.warn(`vue: ${message}`);
     app.mount(element);

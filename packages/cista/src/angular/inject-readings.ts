@@ -1,0 +1,44 @@
+import {
+  computed,
+  createEnvironmentInjector,
+  DestroyRef,
+  EnvironmentInjector,
+  inject,
+  runInInjectionContext,
+  type Signal,
+  untracked,
+} from "@angular/core";
+import { valueNow } from "../binding/asked.js";
+import { KeyedReadings } from "../binding/keyed.js";
+import type { Source } from "../core/index.js";
+import { injectCacheFor, injectReading, type ReadingOptions, type ReadingSignal } from "./inject-reading.js";
+
+/**
+ * The readings of a list of params that may grow and shrink: each stays the same while its params are in the list.
+ * @throws as `injectReading`
+ * @example
+ * readonly huts = injectReadings(hut, () => this.ids().map((id) => ({ id })));
+ * // in a template's for block: huts(), tracked by reading.key(), shows reading.value()?.name
+ */
+export function injectReadings<P, T, U = T>(
+  source: Source<P, T>,
+  paramsList: readonly NoInfer<P>[] | (() => readonly NoInfer<P>[]),
+  options: ReadingOptions<T, U> = {},
+): Signal<readonly ReadingSignal<U>[]> {
+  if (options.injector) {
+    const { injector, ...rest } = options;
+    return runInInjectionContext(injector, () => injectReadings(source, paramsList, rest));
+  }
+  const cache = injectCacheFor(options);
+  const parent = inject(EnvironmentInjector);
+  const kept = new KeyedReadings<ReadingSignal<U>>(source, (params) => {
+    const injector = createEnvironmentInjector([], parent);
+    const reading = injectReading<any, any, any>(source, () => params, { ...options, cache, injector });
+    return { reading: reading as ReadingSignal<U>, end: () => injector.destroy() };
+  });
+  inject(DestroyRef).onDestroy(() => kept.end());
+  return computed(() => {
+    const list = [...valueNow(paramsList)];
+    return untracked(() => kept.of(list));
+  });
+}

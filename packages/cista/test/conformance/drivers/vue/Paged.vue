@@ -1,0 +1,11 @@
+<script setup lang="ts">
+import { usePages } from "cista/vue";
+import { pagesText, type Question } from "../../driver.js";
+
+const props = defineProps<{ given: Question }>();
+const { reading, next, loadNext } = usePages<any, any>(props.given.source, () => props.given.params);
+</script>
+<template>
+  <p>{{ pagesText(reading.value, next) }}</p>
+  <button type="button" @click="loadNext">more</button>
+</template>
