@@ -1,4 +1,4 @@
-import { origin, writeTo } from "cista/http";
+import { origin, problemsByField, writeTo } from "cista/http";
 import { useWrite } from "cista/react";
 
 const api = origin({ base: "https://huts.example" });
@@ -19,7 +19,7 @@ export function ReportForm({ hut, onDone }: { hut: string; onDone: (id: string) 
     const { phase, result } = await runReport({ hut, text }); // never rejects
     if (phase === "done") onDone(result.id);
   };
-  const wrong = failure?.problem?.errors as { [field: string]: string } | undefined;
+  const wrong = problemsByField(failure);
   return (
     <form
       onSubmit={(event) => {
@@ -28,10 +28,10 @@ export function ReportForm({ hut, onDone }: { hut: string; onDone: (id: string) 
       }}
     >
       <label>
-        What is broken? <input name="text" required aria-invalid={wrong?.text !== undefined} />
+        What is broken? <input name="text" required aria-invalid={wrong.text !== undefined} />
       </label>
-      {wrong?.text && <p role="alert">{wrong.text}</p>}
-      {failure && !wrong && <p role="alert">{failure.message}</p>}
+      {wrong.text && <p role="alert">{wrong.text.join(" ")}</p>}
+      {failure && !wrong.text && <p role="alert">{failure.problem?.title ?? "This could not be sent."}</p>}
       <button type="submit" disabled={underWay > 0}>
         {underWay > 0 ? "Sending…" : "Send"}
       </button>

@@ -26,11 +26,29 @@ export function absolute(base: string | URL): URL {
 /** @throws CistaError code "missing-base-url" where there is nothing to resolve it against */
 export function resolved(given: string | URL, base: URL | undefined, name: string): URL {
   const against = base ?? pageAddress();
-  if (URL.canParse(String(given), against)) return new URL(given, against);
+  if (URL.canParse(String(given), against)) {
+    if (DEVELOPMENT && base) noticeDroppedPath(String(given), base, name);
+    return new URL(given, against);
+  }
   throw new CistaError(
     "missing-base-url",
     DEVELOPMENT &&
       `The url of the source "${name}" is ${JSON.stringify(String(given))}: without a page there is nothing to resolve it against. Give origin({ base }) the server's address.`,
+  );
+}
+
+const dropped = new Set<string>();
+
+/** In development: "/huts" at "https://huts.example/api/" is "https://huts.example/huts" (WHATWG URL, path-absolute). */
+function noticeDroppedPath(given: string, base: URL, name: string): void {
+  const folder = base.pathname.replace(/[^/]*$/, "");
+  const isDropped = given.startsWith("/") ? folder !== "/" && !given.startsWith(folder) : !base.pathname.endsWith("/");
+  if (!isDropped || given.startsWith("//") || URL.canParse(given) || dropped.has(name)) return;
+  dropped.add(name);
+  const said = given.startsWith("/") ? `without its first slash, as ${JSON.stringify(given.slice(1))}` : "";
+  const instead = said ? `Write the url ${said}` : `End the base with a slash, as ${JSON.stringify(`${base.href}/`)}`;
+  console.warn(
+    `Cista: the url ${JSON.stringify(withoutQuery(given))} of "${name}" drops the path of its base ${withoutQuery(base)}: it leads to ${withoutQuery(new URL(given, base))}. ${instead}, or leave the path out of the base.`,
   );
 }
 

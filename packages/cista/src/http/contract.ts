@@ -13,6 +13,9 @@ import type {
 /** Header fields, as `fetch` takes them. A field whose text is undefined is left out. */
 export type HeaderFields = HeadersInit | Readonly<Record<string, string | undefined>>;
 
+/** Header fields of one source or write: fixed, or made of its params. */
+export type HeadersOf<P> = HeaderFields | ((params: P) => HeaderFields);
+
 export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
   base?: string | URL;
@@ -63,7 +66,8 @@ export interface SourceOptions<P = any, T = any> extends Omit<SourceDefinition<P
 /** @typeParam B what `parse` makes of a response */
 export interface HttpSourceDefinition<P, T, B = any> extends SourceOptions<P, T> {
   url: Url<P>;
-  headers?: HeaderFields;
+  /** Beside the origin's own. Made of params, each field counts in what an answer varies by (RFC 9111 §4.1). */
+  headers?: HeadersOf<P>;
   /** QUERY and POST send a `body`: a search that does not fit into a URL. What comes is cached like any value. Default "GET". */
   method?: "GET" | "QUERY" | "POST";
   /** What is sent with QUERY and POST. Default: the params. As JSON, unless it is something that `fetch` sends as it is. */
@@ -104,7 +108,7 @@ export interface ListPage {
 
 export interface PagesDefinition<P, T> extends SourceOptions<P, Pages<T>> {
   url: Url<P>;
-  headers?: HeaderFields;
+  headers?: HeadersOf<P>;
   /** From the parsed body to the page's items. Default: the body is the array itself. */
   unwrap?(body: any): readonly T[];
   /** Where the next page is. Default: `Link: rel="next"` (RFC 8288). Only the list's own origin is followed. */
@@ -131,6 +135,8 @@ export interface GraphqlDefinition<P, T> extends SourceOptions<P, T> {
   variables?(params: P): object;
   /** From `data` to the value. */
   unwrap?(data: any): T;
+  /** Where the first member of `data` is null, without an error, there is no such thing: the entry is `missing`. Default false. */
+  nullIsMissing?: boolean;
   /** Keep data that came beside errors; the failure stands beside it in the reading. Default false: then it is a failure. */
   partial?: boolean;
 }
@@ -140,16 +146,39 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   url: Url<I>;
   /** Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. */
   body?(input: I): unknown;
-  headers?: HeaderFields;
+  /** Beside the origin's own. */
+  headers?: HeadersOf<I>;
   /** Also to another origin, which then gets the body and the Idempotency-Key; in a page any redirection. Default false: outside of pages those within the origin are followed. */
   followRedirects?: boolean;
-  /** From the parsed body to the result. Default: the body, or undefined where it is not JSON. */
+  /** From the response to the body. Default: JSON, or undefined where it is not JSON. */
+  parse?(response: Response): Promise<any>;
+  /** From the parsed body to the result. Default: the body. */
   unwrap?(body: any): R;
+  /**
+   * The request goes on when the page is left (WHATWG Fetch, "keepalive"): browsers allow 64 KiB for all such bodies together.
+   * Nobody hears of its answer then. Default false.
+   */
+  keepalive?: boolean;
+  /** What one run is sent by, in place of the origin's `fetch`. @example sendBy: ({ onProgress }) => uploadFetch(onProgress) */
+  sendBy?(input: I): typeof fetch;
   /**
    * Whether an Idempotency-Key is sent, the same for all tries of one run, so that the server does a thing once. Default:
    * where `retry` is on, and the request is to this page's own origin. To another origin it goes only with `true`: there the
    * server has to allow the field (CORS, Access-Control-Allow-Headers).
    */
+  idempotencyKey?: boolean;
+}
+
+/** A GraphQL mutation as a write. */
+export interface GraphqlWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "send"> {
+  url: string | URL;
+  /** Text, or what becomes text: a typed document. */
+  document: string | { toString(): string };
+  /** Default: the input itself. */
+  variables?(input: I): object;
+  /** From `data` to the result. */
+  unwrap?(data: any): R;
+  /** As of `HttpWriteDefinition`. */
   idempotencyKey?: boolean;
 }
 

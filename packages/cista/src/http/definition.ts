@@ -3,7 +3,7 @@ import { urlGroup } from "./address.js";
 import type { HttpSourceDefinition, Origin, SourceOptions, Url } from "./contract.js";
 import { serverKey } from "./contract.js";
 import type { Server } from "./exchange.js";
-import { urlFor } from "./load.js";
+import { headersFor, urlFor } from "./load.js";
 import { isTrusted } from "./reach.js";
 
 type Definition = SourceOptions & { url?: Url<any>; headers?: unknown };
@@ -27,14 +27,13 @@ export function sourceOf(
   return source({ ...policyOf(server, definition), ...rest } as SourceDefinition<any, any, any>);
 }
 
-/** What of a definition is the core's. @throws CistaError code "missing-url", "invalid-headers" */
+/** What of a definition is the core's. @throws CistaError code "missing-url" */
 export function policyOf<D extends Definition>(server: Server, definition: D): D {
-  refuseHeadersOfParams(definition);
   return { ...ownPolicyOf(definition), ...hooksOf(server, definition as unknown as HttpSourceDefinition<any, any>) };
 }
 
 /** @throws CistaError code "invalid-headers": a function would be taken for no fields at all */
-export function refuseHeadersOfParams({ name, headers }: { name: string; headers?: unknown }): void {
+export function refuseHeaderFunction({ name, headers }: { name: string; headers?: unknown }): void {
   if (typeof headers !== "function") return;
   throw new CistaError(
     "invalid-headers",
@@ -70,7 +69,7 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
       try {
         const url = urlFor(server, definition, params);
         if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
-        return server.askers.fits(varies, { url, method, context }, headers);
+        return server.askers.fits(varies, { url, method, context }, headersFor(headers, params));
       } catch {
         return false; // who asks is not known; whoever asks is told what was thrown
       }
@@ -82,9 +81,11 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
 function ownPolicyOf<D extends Definition>(definition: D): D {
   refuseNoUrl(definition);
   const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } = definition as any;
-  const { document, variables, partial, heuristic, ...policy } = rest;
+  const { document, variables, partial, nullIsMissing, heuristic, ...policy } = rest;
+  const takesParams = (made: unknown) => typeof made === "function" && made.length > 0;
   const takesNone =
-    !(typeof url === "function" && url.length > 0) &&
+    !takesParams(url) &&
+    !takesParams(headers) &&
     document === undefined &&
     (method === undefined || method === "GET" || body?.length === 0);
   return { ...policy, ...(takesNone ? { params: false } : {}) };

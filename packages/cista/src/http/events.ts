@@ -2,7 +2,7 @@ import { createParser, type EventSourceMessage, type EventSourceParser } from "e
 import { type Answer, answer, Failure, type Known, type LoadContext, type Source } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import type { EventsDefinition, Origin } from "./contract.js";
-import { serverOf, sourceOf } from "./definition.js";
+import { refuseHeaderFunction, serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
 import { type Exchange, exchange, type Server } from "./exchange.js";
 import { askOf } from "./load.js";
@@ -25,6 +25,7 @@ export function eventsFrom<P = void, T = unknown>(
   definition: EventsDefinition<P, T>,
 ): Source<P, Known<T>> {
   const server = serverOf(origin);
+  refuseHeaderFunction(definition);
   const goesOn = { retry: { times: Number.POSITIVE_INFINITY }, ...definition };
   return sourceOf(server, goesOn, { load: (params, context) => follow(server, definition, params, context) });
 }

@@ -48,6 +48,10 @@ export interface Ask {
   /** What the request is made of, whoever gets it. */
   readonly fields?: Readonly<Record<string, string>> | undefined;
   readonly body?: BodyInit | undefined;
+  /** It goes on when the page is left. */
+  readonly keepalive?: boolean | undefined;
+  /** What it is sent by, in place of the server's. */
+  readonly fetch?: typeof fetch | undefined;
   /** A write may be redirected to another origin. */
   readonly followAnywhere?: boolean | undefined;
   /** What is held already, with which the request is made conditional where that costs no preflight. */
@@ -62,7 +66,7 @@ type Context = Pick<LoadContext, "signal" | "context" | "now"> &
 
 /**
  * One request; where its token is refused and can be renewed, once more with the new one.
- * @throws Failure kind "network" where no answer came; CistaError code "origin" for a write to an origin that nobody named
+ * @throws Failure kind "network" where no answer came; CistaError code "untrusted-origin" for a write to an origin that nobody named
  */
 export async function exchange(server: Server, ask: Ask, context: Context): Promise<Exchange> {
   const { renewals } = server;
@@ -108,6 +112,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     headers,
     signal: context.signal,
     ...(ask.body === undefined ? {} : { body: ask.body }),
+    ...(ask.keepalive ? { keepalive: true } : {}),
     ...(trusted ? (server.credentials ? { credentials: server.credentials } : {}) : { credentials: "omit" }),
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
@@ -206,7 +211,7 @@ class Redirections {
   async #send(url: URL, init: RequestInit): Promise<Response> {
     init.signal?.throwIfAborted(); // while the fields were made, perhaps
     try {
-      return await (this.#server.fetch ?? globalThis.fetch)(url, init);
+      return await (this.#ask.fetch ?? this.#server.fetch ?? globalThis.fetch)(url, init);
     } catch (cause) {
       throw init.signal?.aborted || !(cause instanceof TypeError) ? cause : noAnswer(url, isOwnOrigin(url), cause);
     }

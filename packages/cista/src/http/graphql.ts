@@ -5,6 +5,7 @@ import {
   Failure,
   type Known,
   type LoadContext,
+  missing,
   type OutputOf,
   type Source,
   type StandardSchema,
@@ -12,9 +13,9 @@ import {
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, tidy, unwrapped } from "./body.js";
 import type { GraphqlDefinition, Origin, TypedDocument } from "./contract.js";
-import { serverOf, sourceOf } from "./definition.js";
+import { refuseHeaderFunction, serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
-import { exchange, type Server } from "./exchange.js";
+import { type Exchange, exchange, type Server } from "./exchange.js";
 import { httpFailure } from "./problem.js";
 
 /**
@@ -46,6 +47,7 @@ export function graphqlFrom<P = void, T = unknown>(
 ): Source<P, Known<T>>;
 export function graphqlFrom(origin: Origin, definition: any): Source<any, any> {
   const server = serverOf(origin);
+  refuseHeaderFunction(definition);
   documentText(definition); // refuses what cannot be where it was written
   return sourceOf(server, definition, { load: (params, context) => query(server, definition, params, context) });
 }
@@ -55,32 +57,53 @@ interface Result {
   readonly errors?: readonly unknown[];
 }
 
-/** One query by POST, as GraphQL over HTTP has it. */
+/** One query, as GraphQL over HTTP has it. */
 async function query(
   server: Server,
   definition: GraphqlDefinition<any, any>,
   params: unknown,
   context: LoadContext,
 ): Promise<Answer<unknown>> {
-  const url = resolved(definition.url, server.base, definition.name);
+  const { partial, nullIsMissing, unwrap } = definition;
+  const { received, data, failure } = await operate(server, definition, params, context);
+  if (failure && (data == null || !partial)) throw failure;
+  if (nullIsMissing && !failure && isNullRoot(data)) return missing(detailsOf(received, definition));
+  const value = unwrap ? unwrapped(unwrap, data, received) : data;
+  return answer(value, { ...detailsOf(received, definition), ...(failure ? { failure } : {}) });
+}
+
+function isNullRoot(data: unknown): boolean {
+  if (typeof data !== "object" || data === null) return data === null;
+  return Object.values(data)[0] === null;
+}
+
+/** What a query and a mutation have in common. */
+type Operation = Pick<GraphqlDefinition<any, any>, "name" | "url" | "document" | "variables">;
+
+/** One operation by POST. It passes by the caches on the way, and carries no condition: nothing says what its validator would be of. */
+export async function operate(
+  server: Server,
+  operation: Operation,
+  params: unknown,
+  context: Parameters<typeof exchange>[2],
+  more: Readonly<Record<string, string>> = {},
+): Promise<{ received: Exchange; data: unknown; failure: Failure | undefined }> {
+  const { name, url: named, variables } = operation;
+  const url = resolved(named, server.base, name);
   const fields = {
     accept: "application/graphql-response+json, application/json;q=0.9",
     "content-type": "application/json",
+    ...more,
   };
-  const variables = definition.variables ? definition.variables(params) : params;
-  const body = JSON.stringify({ query: documentText(definition), variables });
-  // A POST passes by the caches on the way; it carries no condition, since nothing says what its validator would be of.
-  const ask = { url, name: definition.name, named: definition.url, method: "POST", fields, body };
-  const received = await exchange(server, ask, context);
+  const body = JSON.stringify({ query: documentText(operation), variables: variables ? variables(params) : params });
+  const received = await exchange(server, { url, name, named, method: "POST", fields, body }, context);
   const { response } = received;
   const type = response.headers.get("content-type") ?? "";
   // With its own media type a request that failed still has a GraphQL body; with plain JSON only a 2xx surely has one.
   if (!response.ok && !/^application\/graphql-response\+json\b/i.test(type)) throw await httpFailure(received);
   const { data, errors = [] } = resultIn(await bodyJson(received), withoutQuery(url));
   const failure = errors.length > 0 ? failureOf(errors, response.status, withoutQuery(url)) : undefined;
-  if (failure && (data == null || !definition.partial)) throw failure;
-  const value = definition.unwrap ? unwrapped(definition.unwrap, data, received) : data;
-  return answer(value, { ...detailsOf(received, definition), ...(failure ? { failure } : {}) });
+  return { received, data, failure };
 }
 
 function resultIn(body: unknown, from: string): Result {
@@ -98,14 +121,14 @@ function failureOf(errors: NonNullable<Result["errors"]>, status: number, from: 
   return new Failure("graphql", `${from} answered with an error: ${said}${more}`, { errors, status });
 }
 
-/** A definition's GraphQL text. @throws CistaError code "invalid-graphql-document" for one that is not, and does not become, text */
-function documentText({ name, document }: Pick<GraphqlDefinition<any, any>, "name" | "document">): string {
+/** An operation's GraphQL text. @throws CistaError code "invalid-graphql-document" for one that is not, and does not become, text */
+export function documentText({ name, document }: Pick<Operation, "name" | "document">): string {
   const { loc } = document as { loc?: { source?: { body?: string } } }; // a parsed document remembers its text
   const text = loc?.source?.body ?? String(document);
   if (/[{]/.test(text)) return text;
   throw new CistaError(
     "invalid-graphql-document",
     DEVELOPMENT &&
-      `The document of the source "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
+      `The document of "${name}" is GraphQL text, or an object whose toString gives it, but it is ${JSON.stringify(text)}.`,
   );
 }

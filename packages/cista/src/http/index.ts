@@ -8,7 +8,9 @@ export type {
   CheckedHttpSourceDefinition,
   EventsDefinition,
   GraphqlDefinition,
+  GraphqlWriteDefinition,
   HeaderFields,
+  HeadersOf,
   HttpSourceDefinition,
   HttpWriteDefinition,
   ListPage,
@@ -22,6 +24,7 @@ export type {
 } from "./contract.js";
 export { eventsFrom } from "./events.js";
 export { graphqlFrom } from "./graphql.js";
+export { graphqlTo } from "./graphql-write.js";
 export { httpDate } from "./http-date.js";
 export { invalidateAfter } from "./invalidate.js";
 export { parseLink } from "./link.js";
@@ -29,7 +32,9 @@ export { type AnswerOptions, answerOf } from "./load.js";
 export { origin } from "./origin.js";
 export { appendPage, pagesFrom, prependPage } from "./pages.js";
 export { path } from "./path.js";
-export { type QueryValue, withQuery } from "./query-string.js";
+export { problemsByField } from "./problem-fields.js";
+export { type QueryObject, type QueryStyle, type QueryValue, withQuery } from "./query-string.js";
 export { freshnessOf, type Times } from "./response-freshness.js";
 export { parseStringList } from "./structured-fields.js";
+export { type UploadProgress, uploadFetch } from "./upload-fetch.js";
 export { writeTo } from "./write-to.js";

@@ -1,4 +1,4 @@
-import type { Cache, Selector } from "../core/index.js";
+import type { Cache, EntryInfo, Selector } from "../core/index.js";
 import { where } from "../core/index.js";
 import { absolute, urlGroup } from "./address.js";
 import { parseStringList } from "./structured-fields.js";
@@ -31,12 +31,18 @@ export function selectorAfter(method: string, { status, headers }: Response, tar
     if (said !== null && URL.canParse(said, target)) urls.add(urlGroup(new URL(said, target)));
   }
   for (const url of urls) if (new URL(url).origin !== target.origin) urls.delete(url);
+  const ofGroups = groupTest(headers, target);
+  return where((entry) => entry.groups.some((group) => urls.has(group)) || ofGroups(entry));
+}
+
+/** The entries of the groups that an answer names (RFC 9875 §3); `undefined` where it names none. */
+export function namedGroups({ headers }: Response, target: URL): Selector | undefined {
+  return headers.has("cache-group-invalidation") ? where(groupTest(headers, target)) : undefined;
+}
+
+/** A group is one only within its origin, which an entry's URL tells. */
+function groupTest(headers: Headers, target: URL): (entry: EntryInfo) => boolean {
   const groups = new Set(parseStringList(headers.get("cache-group-invalidation")));
-  // A group is one only within its origin, which an entry's URL tells.
   const ofOrigin = (group: string) => group.startsWith(`${target.origin}/`);
-  return where(
-    (entry) =>
-      entry.groups.some((group) => urls.has(group)) ||
-      (entry.groups.some((group) => groups.has(group)) && entry.groups.some(ofOrigin)),
-  );
+  return ({ groups: its }) => its.some((group) => groups.has(group)) && its.some(ofOrigin);
 }

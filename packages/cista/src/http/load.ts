@@ -1,7 +1,7 @@
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged } from "../core/index.js";
 import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
-import type { HeaderFields, HttpSourceDefinition, SourceOptions, Url } from "./contract.js";
+import type { HeaderFields, HeadersOf, HttpSourceDefinition, SourceOptions, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
 import { type Ask, conditionOf, type Exchange, exchange, maxBodyOf, type Server } from "./exchange.js";
 import { payloadOf } from "./payload.js";
@@ -108,12 +108,16 @@ export async function exchangeUnlessOther(server: Server, ask: Ask, context: Loa
 /** What every request of a source or write says. */
 export function askOf(
   server: Server,
-  definition: { name: string; url: Url<any>; headers?: HeaderFields },
+  definition: { name: string; url: Url<any>; headers?: HeadersOf<any> },
   params: unknown,
 ): Ask {
   const { name, headers, url } = definition;
   const named = typeof url === "function" ? undefined : url;
-  return { url: urlFor(server, definition, params), name, named, headers };
+  return { url: urlFor(server, definition, params), name, named, headers: headersFor(headers, params) };
+}
+
+export function headersFor(headers: HeadersOf<any> | undefined, params: unknown): HeaderFields | undefined {
+  return typeof headers === "function" ? headers(params) : headers;
 }
 
 /** 404 and 410 are no errors: they say that there is no such thing. */

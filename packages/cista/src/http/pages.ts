@@ -24,7 +24,7 @@ export type PageParams = readonly [list: unknown, path: string];
 /**
  * A list of an origin in pages: `appendPage` loads the next one. Revalidating asks for the first page, and for more of them only
  * as far as something changed; a page behind that is taken to be as it was.
- * @throws CistaError code "missing-url", "invalid-headers"
+ * @throws CistaError code "missing-url"
  * @example
  * const repairs = pagesFrom<{ hut: string }, Repair>(api, {
  *   name: "repairs",

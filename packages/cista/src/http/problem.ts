@@ -5,27 +5,36 @@ import { deltaSeconds } from "./cache-control.js";
 import type { Exchange } from "./exchange.js";
 import { httpDate } from "./http-date.js";
 
-/** A response that is an error, as a Failure of kind "http" with its status and, where it has one, its problem (RFC 9457). */
+/** So many bytes of an error's JSON are read: it is for a form, or for a person (docs/limits.md). */
+const mostBytes = 64 * 1024;
+
+/** A response that is an error, as a Failure of kind "http" with its status and, where it has one, its problem (RFC 9457), else its JSON. */
 export async function httpFailure(exchange: Exchange): Promise<Failure> {
   const { response, url } = exchange;
-  const problem = await problemOf(exchange);
+  const { problem, body } = await toldBy(exchange);
   const said = tidy(problem?.title ?? response.statusText);
   const message = `${withoutQuery(url)} answered ${response.status}${said ? ` (${said})` : ""}${problem?.detail ? `: ${tidy(problem.detail)}` : "."}`;
   const retryAfter = retryAfterOf(exchange);
-  return new Failure("http", message, { status: response.status, problem, retryAfter });
+  return new Failure("http", message, { status: response.status, problem, body, retryAfter });
 }
 
-async function problemOf(exchange: Exchange): Promise<Problem | undefined> {
-  const { response } = exchange;
-  if (!/^application\/problem\+json\b/i.test(response.headers.get("content-type") ?? "")) {
+async function toldBy(exchange: Exchange): Promise<{ problem?: Problem; body?: unknown }> {
+  const { response, maxBody } = exchange;
+  const type = response.headers.get("content-type") ?? "";
+  const isProblem = /^application\/problem\+json\b/i.test(type);
+  if (!isProblem && !/^application\/(?:[\w.-]+\+)?json\b/i.test(type)) {
     await response.body?.cancel();
-    return undefined;
+    return {};
   }
   try {
-    const body: unknown = JSON.parse(await bodyText(exchange));
-    return typeof body === "object" && body !== null && !Array.isArray(body) ? wellTyped(body as Problem) : undefined;
+    const most = isProblem ? maxBody : Math.min(maxBody, mostBytes);
+    const body: unknown = JSON.parse(await bodyText({ ...exchange, maxBody: most }));
+    if (!isProblem) return { body };
+    return typeof body === "object" && body !== null && !Array.isArray(body)
+      ? { problem: wellTyped(body as Problem) }
+      : {};
   } catch {
-    return undefined; // a broken problem body is no reason to hide the status
+    return {}; // a broken body is no reason to hide the status
   }
 }
 

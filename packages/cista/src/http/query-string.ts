@@ -1,24 +1,80 @@
 import { CistaError } from "../core/index.js";
 import { preview } from "../core/internal.js";
 
+type Plain = string | number | boolean;
+
 /** What a query string can say. `undefined` and `null` are left out; of a list each item is said by the same name. */
-export type QueryValue = string | number | boolean | Date | null | undefined | readonly (string | number | boolean)[];
+export type QueryValue = Plain | Date | null | undefined | readonly Plain[];
+
+/** An object of such values, for a parameter whose style says how it is written. */
+export type QueryObject = { readonly [member: string]: Plain | Date | null | undefined };
+
+/**
+ * How the lists and objects of one parameter are written (OpenAPI, "Style Values"): "form" as `id=1&id=2`, or as `id=1,2`
+ * with `explode: false`; "spaceDelimited" as `id=1%202`; "pipeDelimited" as `id=1%7C2`; "deepObject" as `id%5Brole%5D=warden`.
+ */
+export interface QueryStyle {
+  /** Default "form". */
+  readonly style?: "form" | "spaceDelimited" | "pipeDelimited" | "deepObject";
+  /** Whether each item, or member, is a pair of its own. Default: with "form" and "deepObject". */
+  readonly explode?: boolean;
+}
 
 /**
  * A URL with these in its query string (WHATWG URL, application/x-www-form-urlencoded), behind what is there already.
- * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object
- * @example url: ({ region, page }) => withQuery("/api/huts", { region, page }) // "/api/huts?region=north&page=2"
+ * @param styles of single parameters, by their names: how their lists and objects are written
+ * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object without a style
+ * @example
+ * url: ({ region, page }) => withQuery("/api/huts", { region, page }) // "/api/huts?region=north&page=2"
+ * url: ({ ids }) => withQuery("/api/huts", { ids }, { ids: { explode: false } }) // "/api/huts?ids=h-07,h-12"
  */
-export function withQuery(url: string, params: { readonly [name: string]: QueryValue }): string {
+export function withQuery(
+  url: string,
+  params: { readonly [name: string]: QueryValue | QueryObject },
+  styles: { readonly [name: string]: QueryStyle } = {},
+): string {
   const [, path = "", query = "", fragment = ""] = /^([^?#]*)(\?[^#]*)?(#.*)?$/s.exec(url) ?? [];
-  const said = new URLSearchParams(query);
-  for (const [name, value] of Object.entries(params)) {
-    for (const each of Array.isArray(value) ? value : [value]) {
-      if (each !== undefined && each !== null) said.append(name, textOf(name, each));
-    }
-  }
-  const text = said.toString();
+  const before = new URLSearchParams(query).toString();
+  const said = Object.entries(params).flatMap(([name, value]) => pairsOf(name, value, styles[name]));
+  const text = [...(before === "" ? [] : [before]), ...said].join("&");
   return `${path}${text === "" ? "" : `?${text}`}${fragment}`;
+}
+
+const delimiters = { form: ",", spaceDelimited: "%20", pipeDelimited: "%7C", deepObject: "," };
+
+/** One parameter as "name=text", so often as it is said. */
+function pairsOf(name: string, value: unknown, styled: QueryStyle | undefined): string[] {
+  const { style = "form", explode = style === "form" || style === "deepObject" } = styled ?? {};
+  if (styled && isObject(value)) {
+    const members = Object.entries(value).filter(([, member]) => member !== undefined && member !== null);
+    if (style === "deepObject") return members.map(([key, member]) => pair(`${name}[${key}]`, textOf(name, member)));
+    if (explode) return members.map(([key, member]) => pair(key, textOf(name, member)));
+    return joined(
+      name,
+      members.flatMap(([key, member]) => [key, textOf(name, member)]),
+      style,
+    );
+  }
+  const items = Array.isArray(value) ? value : [value];
+  const texts = items.filter((each) => each !== undefined && each !== null).map((each) => textOf(name, each));
+  return explode ? texts.map((text) => pair(name, text)) : joined(name, texts, style);
+}
+
+function joined(name: string, texts: readonly string[], style: keyof typeof delimiters): string[] {
+  return texts.length === 0 ? [] : [`${encoded(name)}=${texts.map(encoded).join(delimiters[style])}`];
+}
+
+function pair(name: string, text: string): string {
+  return `${encoded(name)}=${encoded(text)}`;
+}
+
+/** As a form does (WHATWG URL, application/x-www-form-urlencoded serializer). */
+function encoded(text: string): string {
+  return new URLSearchParams([["", text]]).toString().slice(1);
+}
+
+function isObject(value: unknown): value is object {
+  return typeof value === "object" && value !== null && !Array.isArray(value) && !(value instanceof Date);
 }
 
 function textOf(name: string, value: unknown): string {
@@ -27,6 +83,6 @@ function textOf(name: string, value: unknown): string {
   throw new CistaError(
     "invalid-query-value",
     DEVELOPMENT &&
-      `A query string says text, numbers, booleans, dates and lists of them, but ${name} is ${preview(value)}. Say its parts one by one.`,
+      `A query string says text, numbers, booleans, dates and lists of them, but ${name} is ${preview(value)}. Say its parts one by one, or name its style: withQuery(url, params, { ${name}: { style: "deepObject" } }).`,
   );
 }

@@ -1,6 +1,6 @@
 import type { SendContext } from "../core/index.js";
 import { isOwnOrigin, urlGroup } from "./address.js";
-import { bodyText, jsonIn, unwrapped } from "./body.js";
+import { bodyText, countedResponse, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange, type Server } from "./exchange.js";
 import { selectorAfter } from "./invalidate.js";
@@ -22,25 +22,34 @@ export async function send(
   // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
   const key = sendsKey(definition, url) ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};
   const fields = { ...payload.fields, ...key };
-  const { followRedirects: followAnywhere } = definition;
-  const received = await exchange(server, { ...ask, url, method, fields, body, followAnywhere }, context);
+  const { followRedirects: followAnywhere, keepalive, parse, unwrap } = definition;
+  const fetch = definition.sendBy?.(input);
+  const request = { ...ask, url, method, fields, body, followAnywhere, keepalive, fetch };
+  const received = await exchange(server, request, context);
   const { response, landed } = received;
   if (!response.ok) throw await httpFailure(received);
   const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
   if (selector) context.invalidate(selector);
   if (landed.href !== url.href) context.invalidate({ group: urlGroup(url) });
+  if (parse) {
+    const result = await parse(countedResponse(received));
+    return unwrap ? unwrapped(unwrap, result, received) : result;
+  }
   const isJson = /\bjson\b/i.test(response.headers.get("content-type") ?? "");
-  if (!isJson && !definition.unwrap) {
+  if (!isJson && !unwrap) {
     await response.body?.cancel();
     return undefined; // it has worked, and has nothing to tell
   }
   const text = await bodyText(received);
-  if (text === "" && !definition.unwrap) return undefined;
+  if (text === "" && !unwrap) return undefined;
   const result = jsonIn(text, received);
-  return definition.unwrap ? unwrapped(definition.unwrap, result, received) : result;
+  return unwrap ? unwrapped(unwrap, result, received) : result;
 }
 
 /** Another origin has to allow the field, so there it goes only where it is asked for; with a kept write always (rule O3). */
-function sendsKey({ idempotencyKey, retry = false, kept }: HttpWriteDefinition<any, unknown>, url: URL): boolean {
+export function sendsKey(
+  { idempotencyKey, retry = false, kept }: Pick<HttpWriteDefinition<any, unknown>, "idempotencyKey" | "retry" | "kept">,
+  url: URL,
+): boolean {
   return kept || (idempotencyKey ?? (retry !== false && isOwnOrigin(url)));
 }

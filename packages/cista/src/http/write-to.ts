@@ -1,7 +1,7 @@
 import { CistaError, type Known, type Write, write } from "../core/index.js";
 import { isOwnOrigin, resolved } from "./address.js";
 import type { HttpWriteDefinition, Origin } from "./contract.js";
-import { refuseHeadersOfParams, refuseNoUrl, serverOf } from "./definition.js";
+import { refuseNoUrl, serverOf } from "./definition.js";
 import type { Server } from "./exchange.js";
 import { send } from "./send.js";
 
@@ -9,7 +9,7 @@ import { send } from "./send.js";
  * A write of an origin: POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem (RFC 9457). What the
  * answer names is invalidated: its URL, `Location`, `Content-Location` (RFC 9111 §4.4) and the groups of
  * `Cache-Group-Invalidation` (RFC 9875 §3), of the same origin.
- * @throws CistaError code "missing-url", "invalid-headers"; "missing-idempotency-key" for a kept one that could not bear an Idempotency-Key
+ * @throws CistaError code "missing-url"; "missing-idempotency-key" for a kept one that could not bear an Idempotency-Key
  * @example
  * const book = writeTo(api, { name: "book", method: "POST", url: "/api/basket" });
  * await cache.run(book, { hut: "h-07", nights: 2 });
@@ -20,9 +20,9 @@ export function writeTo<I = void, R = unknown>(
 ): Write<I, Known<R>> {
   const server = serverOf(origin);
   refuseNoUrl(definition);
-  refuseHeadersOfParams(definition);
   refuseNoKey(server, definition);
-  const { method, url, body, headers, unwrap, followRedirects, idempotencyKey, ...rest } = definition;
+  const { method, url, body, headers, parse, unwrap, followRedirects, idempotencyKey, keepalive, sendBy, ...rest } =
+    definition;
   const { user } = server;
   return write<any, any>({
     ...(user ? { user: (context: unknown) => user({ context }) } : {}),

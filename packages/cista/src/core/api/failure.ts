@@ -47,6 +47,7 @@ export interface FailureDetails {
   retryable?: boolean | undefined;
   /** Milliseconds to wait before another try (RFC 9110 §10.2.3). */
   retryAfter?: number | undefined;
+  body?: unknown;
   problem?: Problem | undefined;
   errors?: readonly unknown[] | undefined;
 }
@@ -84,6 +85,8 @@ export class Failure extends Error {
   /** Tries made, once it has passed through a cache; 0 before. */
   readonly attempts: number = 0;
   readonly problem?: Problem;
+  /** The JSON of an error that is no problem body (RFC 9457), as the server sent it: check it like any foreign data. */
+  readonly body?: unknown;
   /** Schema issues, or GraphQL errors. */
   readonly errors?: readonly unknown[];
 
@@ -95,6 +98,7 @@ export class Failure extends Error {
     if (details.status !== undefined) this.status = details.status;
     if (details.retryAfter !== undefined) this.retryAfter = details.retryAfter;
     if (details.problem !== undefined) this.problem = details.problem;
+    if (details.body !== undefined) this.body = details.body;
     if (details.errors !== undefined) this.errors = details.errors;
     this.retryable = details.retryable ?? retryableByNature(kind, details);
   }
