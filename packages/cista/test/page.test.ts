@@ -321,6 +321,21 @@ test("F7: an answer's groups and the definition's own add up, and go with what i
   });
 });
 
+test("entriesOf a source: its own entries with the types of params and values, in one look without a reading", async () => {
+  const { cache } = stage();
+  const hut = source({ name: "hut", load: async ({ id }: { id: string }) => ({ id, water: 90 }) });
+  const other = source({ name: "other", load: async () => 1 });
+  await cache.read(hut, { id: "a" });
+  await cache.read(other);
+  cache.view(hut, { id: "b" }).subscribe(() => {});
+  const found = [...entriesOf(cache, hut)].map(({ params, value }) => [params.id, value?.water]);
+  expect(found.sort()).toEqual([
+    ["a", 90],
+    ["b", undefined],
+  ]);
+  expect([...entriesOf(cache)]).toHaveLength(3);
+});
+
 test("groups and selectors: by source, params, key, group, condition, all", () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (id: number) => ({ id }), groups: (id) => [`hut-${id}`] });

@@ -19,6 +19,7 @@ export type {
   PartOf,
   ReadOptions,
   Selector,
+  SourceEntry,
   SourceSelector,
 } from "./api/contract.js";
 export type { Duration } from "./api/duration.js";

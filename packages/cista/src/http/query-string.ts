@@ -1,13 +1,11 @@
 import { CistaError } from "../core/index.js";
 import { preview } from "../core/internal.js";
 
-type Plain = string | number | boolean;
-
 /** What a query string can say. `undefined` and `null` are left out; of a list each item is said by the same name. */
-export type QueryValue = Plain | Date | null | undefined | readonly Plain[];
+export type QueryValue = string | number | boolean | Date | null | undefined | readonly (string | number | boolean)[];
 
 /** An object of such values, for a parameter whose style says how it is written. */
-export type QueryObject = { readonly [member: string]: Plain | Date | null | undefined };
+export type QueryObject = { readonly [member: string]: string | number | boolean | Date | null | undefined };
 
 /**
  * How the lists and objects of one parameter are written (OpenAPI, "Style Values"): "form" as `id=1&id=2`, or as `id=1,2`

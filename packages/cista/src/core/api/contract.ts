@@ -173,7 +173,9 @@ export interface EntryInfo {
   readonly key: string;
   readonly source: string;
   readonly params: unknown;
-  /** What is held, whatever the allowances. */
+  /** What is held, whatever the allowances; `undefined` where there is none. */
+  readonly value: unknown;
+  /** The same as a reading, made when it is looked at. */
   readonly reading: Reading<unknown>;
   /** What its watchers are shown, where there are any. */
   readonly shown?: Reading<unknown>;
@@ -184,4 +186,11 @@ export interface EntryInfo {
   readonly staleAt?: number;
   readonly expiredAt?: number;
   readonly releasedAt?: number;
+}
+
+/** An entry of one source, by its types. */
+export interface SourceEntry<P, T> extends EntryInfo {
+  readonly params: P;
+  readonly value: T | undefined;
+  readonly reading: Reading<T>;
 }

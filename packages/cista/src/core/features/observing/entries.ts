@@ -1,6 +1,7 @@
 /** Entries as programs see them: `entriesOf`, `where`. */
-import { type Cache, chooses, type EntryInfo, type EntryTest } from "../../api/contract.js";
+import { type Cache, chooses, type EntryInfo, type EntryTest, type SourceEntry } from "../../api/contract.js";
 import type { AnyReading, Reading } from "../../api/reading.js";
+import type { Source } from "../../api/source-contract.js";
 import { heldReading } from "../../kernel/looking.js";
 import { omitUndefined } from "../../lib/omit-undefined.js";
 import { never } from "../../lib/schedule.js";
@@ -30,8 +31,11 @@ export function infoOf(entry: Entry): EntryInfo {
     reading ??= heldReading(entry);
     return reading as Reading<unknown>;
   };
+  const held = () => (entry.held === "value" ? entry.value : undefined);
+  Object.defineProperty(info, "value", { enumerable: true, get: held });
   return Object.defineProperty(info, "reading", { enumerable: true, get }) as typeof info & {
     reading: Reading<unknown>;
+    value: unknown;
   };
 }
 
@@ -40,10 +44,18 @@ export function infoOf(entry: Entry): EntryInfo {
  * @throws CistaError code "cache-disposed"
  * @example for (const { key, reading } of entriesOf(cache)) console.log(key, reading.state);
  */
-export function* entriesOf(cache: Cache): IterableIterator<EntryInfo> {
+export function entriesOf(cache: Cache): IterableIterator<EntryInfo>;
+/**
+ * The entries of one source, with their params and values by its types. No reading is made until it is looked at.
+ * @throws CistaError code "cache-disposed"
+ * @example for (const { params, value } of entriesOf(cache, hut)) console.log(params.id, value?.name);
+ */
+export function entriesOf<P, T>(cache: Cache, source: Source<P, T>): IterableIterator<SourceEntry<P, T>>;
+export function* entriesOf(cache: Cache, source?: Source<any, any>): IterableIterator<EntryInfo> {
   const core = coreOf(cache);
   assertNotDisposed(core);
-  for (const entry of [...core.shelves.byKey.values()]) if (!entry.isRemoved) yield infoOf(entry);
+  for (const entry of [...(source ? core.shelves.of(source) : core.shelves.byKey.values())])
+    if (!entry.isRemoved) yield infoOf(entry);
 }
 
 /**
