@@ -51,7 +51,7 @@ function worldsFor(path) {
     if (/\/(server|react|binding)\/|receive\.ts$/.test(path)) return ["server-any-order", "page-any-order"];
     const tabs = ["tabs-any-order", "identity-any-order", "page-any-order"];
     if (/\/browser\//.test(path)) return tabs;
-    return ["model", "invariants", "writes-any-order", "server-any-order", ...tabs];
+    return ["composites-any-order", "model", "invariants", "writes-any-order", "server-any-order", ...tabs];
   };
   return inRoom().map((name) => `packages/cista/test/${name}.test.ts`);
 }

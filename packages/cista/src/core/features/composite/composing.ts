@@ -11,7 +11,15 @@ import { batch } from "../../state/batches.js";
 import { assertNotDisposed, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 import type { Part, PartsReader } from "../../state/links.js";
-import { linksOf, noteValueRead, notRead, releasePart } from "./dependencies.js";
+import {
+  isStaleThroughParts,
+  linksOf,
+  noteAsked,
+  noteValueRead,
+  notRead,
+  releasePart,
+  waveOfLoad,
+} from "./dependencies.js";
 
 /** One try, as it reads its parts: what it still does when it is over is nobody's business. */
 interface Reader {
@@ -27,6 +35,10 @@ interface Reader {
   readonly partOf: Map<Entry, Part>;
   /** What the whole is made of by now, with the versions read; only where a change of these is why it is loaded. */
   readonly madeOf: ReadonlyMap<Entry, number>;
+  /** The version at which the change began that it belongs to: see `waveOf`. */
+  readonly wave: number;
+  /** Whether it is one of the loads that the change itself has caused. */
+  readonly isCaused: boolean;
   /** What this try could not have, and how that failed: the load is told so without asking again. */
   readonly failed: Map<Entry, unknown>;
 }
@@ -42,6 +54,8 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
   const before = cause === "dependency" ? links.parts : undefined;
   const madeOf = new Map(before?.map((part) => [part.entry, part.version]));
   const waits = new LazyAbort();
+  const wave = waveOfLoad(entry, request);
+  noteAsked(entry, request, wave);
   const reader: Reader = {
     entry,
     request,
@@ -51,6 +65,8 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
     parts: [],
     partOf: new Map(),
     failed: new Map(),
+    wave,
+    isCaused: cause === "dependency",
     madeOf,
   };
   links.partsRead = reader.parts;
@@ -153,13 +169,22 @@ function revalidatePart(
   const { core } = part.shelf;
   const known =
     part.isFresh(nowOf(core)) && (part.version >= askedVersion || (part.policy.immutable && mode !== "reload"));
-  if (known || isTheCause(reader, part)) {
+  if (known || isTheCause(reader, part) || wasAskedForIt(reader, part)) {
     settled();
     return heldValue(part);
   }
-  const waiters = batch(core, () =>
-    joinRequest(part, askedVersion > 0 ? "manual" : "dependency", askedVersion > 0 ? mode : undefined, askedVersion),
-  );
+  const waiters = batch(core, () => {
+    const before = part.request;
+    const joined = joinRequest(
+      part,
+      askedVersion > 0 ? "manual" : "dependency",
+      askedVersion > 0 ? mode : undefined,
+      askedVersion,
+    );
+    const { request } = part;
+    if (request && request !== before) noteAsked(part, request, reader.wave); // before its load begins
+    return joined;
+  });
   waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
   waiters.count++;
   return untilAborted(part, waiters, waiters.value, signalOfWaits(reader));
@@ -172,6 +197,14 @@ function revalidatePart(
 function isTheCause({ madeOf }: Reader, part: Entry): boolean {
   const before = madeOf.get(part);
   return before !== undefined && part.changedAt !== before && part.held !== "none" && !part.isInvalidated;
+}
+
+/**
+ * Whether a part has been asked for since the change began that this load belongs to. Once is enough: two wholes that share
+ * parts without a lifetime would have each other loaded for ever.
+ */
+function wasAskedForIt({ isCaused, wave }: Reader, part: Entry): boolean {
+  return isCaused && part.held !== "none" && part.version >= wave && !isStaleThroughParts(part);
 }
 
 /** Meanwhile its time-out stands still (rule D5), and a cycle would be seen (rule D4). */

@@ -1,6 +1,7 @@
 /** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2. */
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
+import type { Request } from "../../lib/request.js";
 import { flush, markDirty, scheduleRelease } from "../../state/batches.js";
 import type { Entry } from "../../state/entry.js";
 import type { Links, MadeFor, Part, ThroughParts } from "../../state/links.js";
@@ -45,6 +46,10 @@ export class EntryLinks implements Links, ThroughParts {
   outdated = false;
   /** Whether a part changed while this entry's own request was under way: its dependents are checked when that request ends. */
   owesCheck = false;
+  /** The version at which the newest change began that it is to be brought up to date with. */
+  wave = 0;
+  /** The last two requests for it that belong to a change, begun by a whole's load or a whole's own, with that change's `wave`. */
+  asked: readonly { readonly request: Request; readonly wave: number }[] = [];
   partsStanding: ThroughParts["partsStanding"] = "none";
   staleAt: number = Number.POSITIVE_INFINITY;
   expiredAt: number = Number.POSITIVE_INFINITY;
@@ -93,6 +98,31 @@ export class EntryLinks implements Links, ThroughParts {
   releaseParts(): void {
     for (const part of this.parts) releasePart(part.entry, this.#entry);
   }
+}
+
+/**
+ * The version at which a change of what an entry holds began. A request that a whole's load has begun belongs to the change
+ * that had that whole loaded; any other, a `put` or an invalidation begins one.
+ */
+function waveOf(entry: Entry): number {
+  if (entry.isInvalidated) return entry.shelf.core.version;
+  const asked = ownLinks(entry)?.asked.find(({ request }) => request.startVersion === entry.version);
+  return asked?.wave ?? entry.version;
+}
+
+/** The same of a load that begins. */
+export function waveOfLoad(entry: Entry, request: Request): number {
+  const { asked, wave } = linksOf(entry);
+  const [last] = asked;
+  if (last?.request === request) return Math.max(last.wave, wave);
+  return entry.active().cause === "dependency" && wave > 0 ? wave : request.startVersion;
+}
+
+/** Notes to which change a request belongs. */
+export function noteAsked(entry: Entry, request: Request, wave: number): void {
+  const links = linksOf(entry);
+  const before = links.asked.find((one) => one.request !== request);
+  links.asked = [{ request, wave }, ...(before ? [before] : [])];
 }
 
 export function linksOf(entry: Entry): EntryLinks {
@@ -150,28 +180,33 @@ export function linkRestored(entry: Entry, part: Entry): void {
  * date. A part that could not be brought up to date is not: it would be asked for over and over.
  */
 function recheckParts(entry: Entry): void {
-  const again = linksOf(entry).parts.some(
+  const again = linksOf(entry).parts.filter(
     ({ entry: part, version, readAt }) =>
       part.changedAt !== version || part.invalidatedAt > readAt || isBeingRevalidated(part),
   );
-  if (again) scheduleDependencyCheck(entry);
+  if (again.length === 0) return;
+  noteWave(entry, ...again.map((part) => part.entry));
+  scheduleDependencyCheck(entry);
 }
 
-/** Whether a part that is stale through its own parts is being brought up to date, or is about to be. */
+/** Whether a part that is stale through its own parts is being brought up to date, is about to be, or has not been tried. */
 function isBeingRevalidated(part: Entry): boolean {
   const { core } = part.shelf;
-  return (part.request !== undefined || core.pendingChecks.has(part)) && isStaleThroughParts(part);
+  if (!isStaleThroughParts(part)) return false;
+  const { wave, asked } = linksOf(part);
+  return part.request !== undefined || core.pendingChecks.has(part) || wave > (asked[0]?.wave ?? 0);
 }
 
 /** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
 function discardReads(entry: Entry, startVersion: number): void {
   const read = linksOf(entry).partsRead;
-  const outrun = read.some(
+  const outrun = read.filter(
     ({ entry: part, version }) =>
       (version !== notRead && part.changedAt !== version) || part.invalidatedAt > startVersion,
   );
   forgetReads(entry);
-  if (outrun) scheduleDependencyCheck(entry);
+  noteWave(entry, ...outrun.map((part) => part.entry));
+  if (outrun.length > 0) scheduleDependencyCheck(entry);
 }
 
 /** What a load that is over has read is not kept for it any more, but for what the entry is made of. */
@@ -195,12 +230,14 @@ function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
   const own = linksOf(entry);
   const isLookedAt = event === "change" || own.owesCheck;
   own.owesCheck = false;
+  const wave = waveOf(entry);
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
       const links = linksOf(dependent);
       // Loaded for the first time, it is made of nothing yet; outdated already, so is all that is made of it.
       if (links.parts.length === 0 || links.outdated) continue;
+      links.wave = Math.max(links.wave, wave);
       const answerComes = links.partsStanding !== "none" && dependent.request !== undefined;
       links.outdated = true;
       if (answerComes) {
@@ -212,6 +249,12 @@ function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
       pending.push(dependent);
     }
   }
+}
+
+/** These parts have changed: their whole is to be brought up to date with the newest of these changes. */
+function noteWave(entry: Entry, ...parts: readonly Entry[]): void {
+  const links = linksOf(entry);
+  links.wave = Math.max(links.wave, ...parts.map(waveOf));
 }
 
 /** Whether something that is made of an entry, directly or not, is watched, or is being loaded. */
@@ -247,13 +290,13 @@ function revalidateIfPartsChanged(entries: readonly Entry[]): void {
   for (const entry of doubtful) if (wanted.has(entry) && !entry.request) startRequest(entry, "dependency");
 }
 
-/** Those that a component watches, or that something is made of, directly or not, that one watches: each looked at once. */
+/** Those that a component watches or a load is under way for, or that such an entry is made of, directly or not: each looked at once. */
 function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
   const above = new Set(entries);
   for (const { links } of above) for (const dependent of links?.dependents ?? []) above.add(dependent);
   const wanted = new Set<Entry>();
-  for (const entry of above)
-    if ((entry.activity?.requestingWatchers ?? 0) > 0 && !entry.activity?.signedOut) wanted.add(entry);
+  const isWanted = ({ activity, request }: Entry) => (activity?.requestingWatchers ?? 0) > 0 || request !== undefined;
+  for (const entry of above) if (isWanted(entry) && !entry.activity?.signedOut) wanted.add(entry);
   // Also the parts that a load under way has read: its answer would be stale from the start, and nobody would ask.
   for (const entry of wanted)
     for (const { entry: part } of [...(entry.links?.parts ?? []), ...(ownLinks(entry)?.partsRead ?? [])])

@@ -1,0 +1,306 @@
+import { composite, createCache, Failure, type Source, source } from "cista";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+import fc from "fast-check";
+import { expect, test } from "vitest";
+
+// Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
+// server has now; until then nothing above a change is fresh; and nothing is loaded that did not have to be, exactly.
+
+const runs = Math.ceil(Number(process.env.PROVE_RUNS ?? 3000) / 5);
+const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+
+const leaves = 4;
+const latency = 10;
+
+/** Whether values live for ever, or have no lifetime, and then are others with each load. */
+type Kind = "lasting" | "short-lived" | "restless";
+
+/** A composite over others before it, or over leaves. */
+interface Node {
+  /** Below `leaves`: a leaf. Else the node of that place, which stands before this one. */
+  readonly parts: readonly number[];
+  readonly together: boolean;
+  /** It comes out the same for many values of its parts. */
+  readonly coarse: boolean;
+}
+type Step =
+  | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
+  | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
+  | { do: "watch"; node: number }
+  | { do: "read"; node: number }
+  | { do: "fail"; leaf: number }
+  | { do: "react"; leaf: number }
+  | { do: "pass"; ms: number };
+
+class World {
+  readonly clock = virtualClock(1e12);
+  readonly cache = createCache({ clock: this.clock, environment: virtualEnvironment(), retry: false });
+  readonly values = Array.from({ length: leaves }, (_, at) => at * 10);
+  readonly failing = new Set<number>();
+  readonly counts = new Map<string, number>();
+  readonly watched = new Map<number, () => void>();
+  readonly nodes: readonly Node[];
+  readonly kind: Kind;
+  /** Counts the steps: between two of them nothing but answers changes anything. */
+  steps = 0;
+  /** What a load was told that cannot be. */
+  odd: string | undefined;
+  readonly sources: Source<void, number>[] = [];
+
+  constructor(nodes: readonly Node[], kind: Kind, mustRevalidate: boolean) {
+    this.nodes = nodes;
+    this.kind = kind;
+    const maxAge = kind === "lasting" ? Number.POSITIVE_INFINITY : 0;
+    const staleWhileRevalidate = mustRevalidate ? 0 : Number.POSITIVE_INFINITY;
+    const common = { maxAge, staleWhileRevalidate, mustRevalidate, requestBudget: false as const };
+    for (let leaf = 0; leaf < leaves; leaf++) {
+      const load = async () => {
+        this.count(leaf);
+        const value = this.values[leaf] as number;
+        if (kind === "restless") this.values[leaf] = value + 1;
+        await new Promise((resolve) => this.clock.setTimer(() => resolve(undefined), latency));
+        if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
+        return value;
+      };
+      this.sources.push(source({ ...common, name: `leaf-${leaf}`, load }));
+    }
+    for (const [at, { parts, together, coarse }] of nodes.entries()) {
+      const load = async (_: unknown, { read }: any) => {
+        this.count(leaves + at);
+        const begun = this.steps;
+        const seen = new Map<number, number>();
+        const of = async (part: number) => {
+          const value: number = await read(this.sources[part]);
+          const before = seen.get(part) ?? value;
+          const isAlone = part < leaves && this.watched.size < 2 && this.steps === begun;
+          if (isAlone && before !== value) this.odd = `node ${at} was given ${before} and ${value} of ${part}`;
+          seen.set(part, value);
+          return value;
+        };
+        const all: number[] = [];
+        if (together) all.push(...(await Promise.all(parts.map(of))));
+        else for (const part of parts) all.push(await of(part));
+        return made(all, coarse);
+      };
+      this.sources.push(composite({ ...common, name: `node-${at}`, load }) as Source<void, number>);
+    }
+  }
+
+  count(at: number): void {
+    const { name } = this.sources[at] as Source<void, number>;
+    const count = (this.counts.get(name) ?? 0) + 1;
+    if (count > 500) throw new Error(`D1: ${name} is loaded again and again`);
+    this.counts.set(name, count);
+  }
+
+  /** What the server's values make of it now. */
+  valueOf(at: number): number {
+    const node = this.nodes[at - leaves];
+    return node
+      ? made(
+          node.parts.map((part) => this.valueOf(part)),
+          node.coarse,
+        )
+      : (this.values[at] as number);
+  }
+
+  /** All that is made of one of these, and these. */
+  above(changed: readonly number[]): Set<number> {
+    const all = new Set(changed);
+    for (const [at, { parts }] of this.nodes.entries()) if (parts.some((part) => all.has(part))) all.add(leaves + at);
+    return all;
+  }
+
+  /** What is watched, and all that it is made of. */
+  wanted(): Set<number> {
+    const all = new Set<number>();
+    const add = (at: number) => {
+      all.add(at);
+      for (const part of this.nodes[at - leaves]?.parts ?? []) add(part);
+    };
+    for (const at of this.watched.keys()) add(at);
+    return all;
+  }
+
+  change(leaf: number, by: number, how: "invalidate" | "put"): void {
+    this.values[leaf] = (this.values[leaf] as number) + by;
+    const of = this.sources[leaf] as Source<void, number>;
+    if (how === "put") this.cache.put(of, undefined, this.values[leaf] as number);
+    else this.cache.invalidate(of);
+  }
+
+  async take(step: Step): Promise<void> {
+    const { cache, clock, sources, watched } = this;
+    this.steps++;
+    if (step.do === "change") this.change(step.leaf, step.by, step.how);
+    else if (step.do === "pass") await clock.advance(step.ms);
+    else if (step.do === "read") cache.read(sources[step.node] as Source<void, number>).catch(() => {});
+    else if (step.do === "calm") await this.calm(step);
+    else if (step.do === "fail") {
+      if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
+    } else if (step.do === "react") {
+      let isLeft = false;
+      const leave = cache.view(sources[step.leaf] as Source<void, number>).subscribe(() => {
+        if (isLeft) return;
+        isLeft = true;
+        leave();
+        this.steps++;
+        this.change(step.leaf, 1, "put"); // in the middle of what its answer does
+      });
+      await clock.advance(latency);
+      isLeft = true;
+      leave();
+    } else if (watched.has(step.node)) {
+      watched.get(step.node)?.();
+      watched.delete(step.node);
+    } else {
+      watched.set(
+        step.node,
+        cache.view(sources[step.node] as Source<void, number>).subscribe(() => {}),
+      );
+    }
+  }
+
+  async rest(): Promise<void> {
+    await this.clock.advance(1000);
+    const before = [...this.counts.values()].reduce((sum, each) => sum + each, 0);
+    await this.clock.advance(1000);
+    const after = [...this.counts.values()].reduce((sum, each) => sum + each, 0);
+    if (after > before) throw new Error(`D1: at rest ${after - before} loads are begun`);
+    if (this.odd) throw new Error(`D1: ${this.odd}`);
+    if (this.kind !== "restless") for (const at of this.watched.keys()) this.checkShown(at);
+  }
+
+  checkShown(at: number): void {
+    const of = this.sources[at] as Source<void, number>;
+    const { value, fresh, failure } = this.cache.peek(of) as { value?: number; fresh?: boolean; failure?: Failure };
+    const parts = this.wantedBy(at);
+    if ([...parts].some((part) => this.failing.has(part))) {
+      // Its value may be of before: then it must not be told as the server's.
+      if (fresh && value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is fresh with an old value`);
+      if (value !== this.valueOf(at) && !failure && ![...parts].some((part) => this.failureOf(part)))
+        throw new Error(`D1: ${of.name} is old, and no failure says why`);
+      return;
+    }
+    if (failure) return; // of before: nothing has changed since
+    if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
+    if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
+  }
+
+  failureOf(at: number): Failure | undefined {
+    return (this.cache.peek(this.sources[at] as Source<void, number>) as { failure?: Failure }).failure;
+  }
+
+  wantedBy(at: number): Set<number> {
+    const all = new Set([at]);
+    for (const each of all) for (const part of this.nodes[each - leaves]?.parts ?? []) all.add(part);
+    return all;
+  }
+
+  /** One change, or two in one go, of what is at rest: what has to be loaded for it is known exactly. */
+  async calm({
+    leaf,
+    other,
+    by,
+    how,
+  }: {
+    leaf: number;
+    other: number;
+    by: number;
+    how: "invalidate" | "put";
+  }): Promise<void> {
+    await this.rest();
+    const isWell = [...this.watched.keys()].every(
+      (at) => this.cache.peek(this.sources[at] as Source<void, number>).failure === undefined,
+    );
+    if (this.failing.size > 0 || !isWell || this.kind !== "lasting") return;
+    const changed = [...new Set([leaf, other])];
+    const wanted = this.wanted();
+    const wasFresh = new Set(
+      [...wanted].filter((at) => this.cache.peek(this.sources[at] as Source<void, number>).fresh),
+    );
+    const before = new Map(this.counts);
+    const values = this.sources.map((_, at) => this.valueOf(at));
+    for (const each of changed) this.change(each, by, how);
+    // Until it has been looked at nothing above a change is fresh.
+    const isChange = how === "invalidate" || by !== 0;
+    for (const at of this.above(changed)) {
+      const of = this.sources[at] as Source<void, number>;
+      if (isChange && (at >= leaves || how === "invalidate") && this.cache.peek(of).fresh)
+        throw new Error(`D1: ${of.name} is fresh, and ${changed} below has changed`);
+    }
+    await this.rest();
+    for (const [at, { name }] of this.sources.entries()) {
+      const loaded = (this.counts.get(name) ?? 0) - (before.get(name) ?? 0);
+      const isNew = (part: number) => values[part] !== this.valueOf(part);
+      const has =
+        at < leaves
+          ? how === "invalidate" && changed.includes(at)
+          : (this.nodes[at - leaves]?.parts.some(isNew) ?? false);
+      const expected = wanted.has(at) && wasFresh.has(at) && has ? 1 : 0;
+      if (loaded !== expected)
+        throw new Error(`D1: ${name} was loaded ${loaded} times for a change of ${changed}, and not ${expected} times`);
+    }
+  }
+}
+
+function made(values: readonly number[], coarse: boolean): number {
+  const sum = values.reduce((total, each, at) => total + each * (at + 1), 0);
+  return coarse ? Math.floor(sum / 8) : sum;
+}
+
+const node = (at: number): fc.Arbitrary<Node> =>
+  fc.record({
+    parts: fc.array(fc.nat(leaves + at - 1), { minLength: 1, maxLength: 4 }), // one of them twice, now and then
+    together: fc.boolean(),
+    coarse: fc.boolean(),
+  });
+const all = leaves + 4;
+const leaf = fc.nat(leaves - 1);
+const how = fc.constantFrom("invalidate" as const, "invalidate" as const, "put" as const);
+const by = fc.constantFrom(0, 1, 8);
+const step: fc.Arbitrary<Step> = fc.oneof(
+  { weight: 4, arbitrary: fc.record({ do: fc.constant("watch" as const), node: fc.nat(all - 1) }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant("read" as const), node: fc.nat(all - 1) }) },
+  { weight: 5, arbitrary: fc.record({ do: fc.constant("change" as const), leaf, by, how }) },
+  { weight: 3, arbitrary: fc.record({ do: fc.constant("calm" as const), leaf, other: leaf, by, how }) },
+  { weight: 4, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(0, 5, 10, 11, 20) }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant("fail" as const), leaf }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant("react" as const), leaf }) },
+);
+
+test(`D1: random graphs of composites, at rest as the server is, with no load too many (seed ${seed})`, {
+  timeout: 3_600_000,
+}, async () => {
+  const graph = fc.tuple(node(0), node(1), node(2), node(3));
+  const kinds = fc.constantFrom<Kind>("lasting", "lasting", "short-lived", "restless");
+  const property = fc.asyncProperty(
+    graph,
+    kinds,
+    fc.boolean(),
+    fc.array(step, { minLength: 3, maxLength: 25 }),
+    async (nodes, kind, mustRevalidate, steps) => {
+      const world = new World(nodes, kind, mustRevalidate);
+      try {
+        for (const each of steps) await world.take(each);
+        await world.rest();
+      } finally {
+        world.cache.dispose();
+      }
+    },
+  );
+  await fc.assert(property, { numRuns: runs, seed, endOnFailure: process.env.PROVE_QUICK === "1" });
+  expect(runs).toBeGreaterThan(0);
+});
+
+test("D1: a part that became stale while its whole was loaded, and that nobody has tried to bring up to date, is tried", async () => {
+  const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false });
+  const world = new World([over(2, 0), over(4, 0), over(0, 5), over(0)], "lasting", false);
+  await world.take({ do: "read", node: 5 });
+  await world.take({ do: "change", leaf: 0, by: 0, how: "put" });
+  await world.take({ do: "react", leaf: 2 });
+  await world.take({ do: "watch", node: 6 });
+  await world.take({ do: "change", leaf: 2, by: 1, how: "put" });
+  await world.rest();
+  world.cache.dispose();
+});
