@@ -113,7 +113,7 @@ async function workshop() {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await page.goto(`${server.url}/#j4`);
   await page.getByRole("button", { name: "Mark as done" }).click();
-  await page.getByRole("button", { name: "Put away" }).waitFor();
+  await page.getByRole("button", { name: "Dismiss" }).waitFor();
   await page.screenshot({ path: join(root, "docs/screenshots/workshop.png") });
   await page.close();
   await server.close();

@@ -1,10 +1,14 @@
 import { useCache } from "cista/react";
 import { useEffect, useState } from "react";
+import { said } from "./app-texts.js";
 import { type Filter, JobList } from "./job-list.js";
 import { JobPage } from "./job-page.js";
 import { NewJob } from "./new-job.js";
 import { Notices } from "./notices.js";
-import { jobWithCrew } from "./sources.js";
+import { addJob, addPhoto, jobWithCrew, orderParts } from "./sources.js";
+
+/** Their forms say what is wrong, at the place where it is. */
+const tellThemselves = new Set([addJob, addPhoto, orderParts].map(({ name }) => name));
 
 /** The chosen job stands in the address, so that the browser's own back and forward work. */
 function useChosen(): string | undefined {
@@ -24,12 +28,12 @@ export function App() {
   const [troubles, setTroubles] = useState<string[]>([]);
   const [signedOut, setSignedOut] = useState(false);
 
-  // One place for all that goes wrong, reads and writes.
+  // One place for what is refused, but for the forms that say so themselves.
   useEffect(
     () =>
       cache.onFailure((failure, { write }) => {
         if (failure.status === 401) setSignedOut(true);
-        else if (write) setTroubles((all) => [failure.problem?.detail ?? failure.message, ...all].slice(0, 3));
+        else if (write && !tellThemselves.has(write)) setTroubles((all) => [said(failure), ...all].slice(0, 3));
       }),
     [cache],
   );
@@ -53,12 +57,12 @@ export function App() {
         </button>
       </header>
       {troubles.length > 0 && (
-        <section role="alert" aria-label="What went wrong">
+        <section role="alert" aria-label="What went wrong" className="banner">
           {troubles.map((text) => (
             <p key={text}>{text}</p>
           ))}
           <button type="button" onClick={() => setTroubles([])}>
-            Put away
+            Dismiss
           </button>
         </section>
       )}

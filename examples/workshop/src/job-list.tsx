@@ -1,5 +1,6 @@
 import { Outcome, useDebounced, usePages, useReading, useWrite } from "cista/react";
 import { useState } from "react";
+import { said } from "./app-texts.js";
 import { jobs, removeJob, search, setStatus } from "./sources.js";
 import type { Job, Status } from "./world.js";
 
@@ -46,7 +47,7 @@ function AllJobs({ filter, ...rows }: { filter: Filter } & RowsProps) {
       {({ items }) => (
         <>
           <Rows jobs={items} isOld={reading.provisional === "carried"} {...rows} />
-          {next.failure && <p role="alert">{next.failure.message}</p>}
+          {next.failure && <p role="alert">{said(next.failure)}</p>}
           {next.exists && (
             <button type="button" disabled={next.request !== "none"} onClick={loadNext}>
               {next.request === "none" ? "More" : "Loading…"}

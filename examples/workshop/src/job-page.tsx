@@ -1,4 +1,5 @@
 import { Outcome, useReading, useReadings, useWrite } from "cista/react";
+import { said } from "./app-texts.js";
 import { addPhoto, crew, jobWithCrew, order, orderParts, setStatus } from "./sources.js";
 
 export function JobPage({ id }: { id: string }) {
@@ -20,14 +21,6 @@ export function JobPage({ id }: { id: string }) {
           >
             {job.status === "done" ? "Open again" : "Mark as done"}
           </button>
-          {status.failure && (
-            <p role="alert">
-              {status.failure.problem?.detail ?? status.failure.message}{" "}
-              <button type="button" onClick={status.reset}>
-                Understood
-              </button>
-            </p>
-          )}
           <Photos id={id} photos={job.photos} />
           <Parts job={id} />
           <Crews />
@@ -58,7 +51,7 @@ function Photos({ id, photos }: { id: string; photos: readonly string[] }) {
         </button>
       )}
       {phase === "offline" && <span role="status">It is sent when the network is back.</span>}
-      {failure && <span role="alert">{failure.message}</span>}
+      {failure && <span role="alert">{said(failure)}</span>}
     </p>
   );
 }
@@ -73,7 +66,7 @@ function Parts({ job }: { job: string }) {
         Order parts
       </button>{" "}
       {value && <span role="status">The parts are {value.state}.</span>}
-      {failure?.message}
+      {failure && <span role="alert">{said(failure)}</span>}
     </p>
   );
 }

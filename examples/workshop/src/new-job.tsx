@@ -1,11 +1,13 @@
+import { problemsByField } from "cista/http";
 import { useWrite } from "cista/react";
 import { useRef } from "react";
+import { said } from "./app-texts.js";
 import { addJob } from "./sources.js";
 
 export function NewJob() {
   const [runAdd, { underWay, failure }] = useWrite(addJob);
   const form = useRef<HTMLFormElement>(null);
-  const wrong = (failure?.problem?.errors ?? {}) as { title?: string };
+  const wrong = problemsByField(failure);
   const send = async (title: string) => {
     const { phase } = await runAdd({ title });
     if (phase === "done") form.current?.reset();
@@ -25,7 +27,7 @@ export function NewJob() {
         {underWay > 0 ? "Sending…" : "Report"}
       </button>
       <p id="title-wrong" role="alert">
-        {wrong.title ?? failure?.message}
+        {wrong.title?.join(" ") ?? (failure && said(failure))}
       </p>
     </form>
   );

@@ -178,7 +178,8 @@ class World {
     if ([...parts].some((part) => this.failing.has(part))) {
       // Its value may be of before: then it must not be told as the server's.
       if (fresh && value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is fresh with an old value`);
-      if (value !== this.valueOf(at) && !failure && ![...parts].some((part) => this.failureOf(part)))
+      const isTold = failure ?? [...parts].some((part) => this.failureOf(part));
+      if (this.kind === "lasting" && value !== this.valueOf(at) && !isTold)
         throw new Error(`D1: ${of.name} is old, and no failure says why`);
       return;
     }
