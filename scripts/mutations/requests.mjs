@@ -92,6 +92,7 @@ export const requests = [
   ],
   ["D1 asked for it", "composing.ts", "|| wasAskedForIt(reader, part)", ""],
   ["D1 wanted by a load", "dependencies.ts", "> 0 || request !== undefined;", "> 0;"],
+  ["D1 after the same", "dependencies.ts", "(!isLookedAt || pendingChecks.has(dependent))", "true"],
   ["D1 not tried", "dependencies.ts", " || wave > (asked[0]?.wave ?? 0);", ";"],
   ["D1 same as before", "dependencies.ts", 'const isLookedAt = event === "change" ||', "const isLookedAt = true ||"],
   ["D1 owed", "dependencies.ts", "links.owesCheck ||= isLookedAt;", ""],

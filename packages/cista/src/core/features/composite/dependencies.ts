@@ -231,12 +231,13 @@ function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
   const isLookedAt = event === "change" || own.owesCheck;
   own.owesCheck = false;
   const wave = waveOf(entry);
+  const { pendingChecks } = entry.shelf.core;
   const pending = [entry];
   for (let part = pending.pop(); part; part = pending.pop()) {
     for (const dependent of part.links?.dependents ?? []) {
       const links = linksOf(dependent);
-      // Loaded for the first time, it is made of nothing yet; outdated already, so is all that is made of it.
-      if (links.parts.length === 0 || links.outdated) continue;
+      // Loaded for the first time, it is made of nothing yet; outdated and to be looked at already, so is all that is made of it.
+      if (links.parts.length === 0 || (links.outdated && (!isLookedAt || pendingChecks.has(dependent)))) continue;
       links.wave = Math.max(links.wave, wave);
       const answerComes = links.partsStanding !== "none" && dependent.request !== undefined;
       links.outdated = true;
