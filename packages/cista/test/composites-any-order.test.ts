@@ -45,6 +45,7 @@ class World {
   steps = 0;
   /** Then more than what is watched may have been loaded. */
   isRead = false;
+  watches = 0;
   /** What a load was told that cannot be. */
   odd: string | undefined;
   readonly sources: Source<void, number>[] = [];
@@ -74,7 +75,7 @@ class World {
         const of = async (part: number) => {
           const value: number = await read(this.sources[part]);
           const before = seen.get(part) ?? value;
-          const isAlone = part < leaves && this.watched.size < 2 && !this.isRead && this.steps === begun;
+          const isAlone = part < leaves && this.watches < 2 && !this.isRead && this.steps === begun;
           if (isAlone && before !== value) this.odd = `node ${at} was given ${before} and ${value} of ${part}`;
           seen.set(part, value);
           return value;
@@ -134,6 +135,7 @@ class World {
   async take(step: Step): Promise<void> {
     const { cache, clock, sources, watched } = this;
     this.steps++;
+    if (step.do === "watch") this.watches++;
     if (step.do === "change") this.change(step.leaf, step.by, step.how);
     else if (step.do === "pass") await clock.advance(step.ms);
     else if (step.do === "read") {
