@@ -50,7 +50,7 @@ test("without a page openStore is a CistaError that says what to do", () => {
     await openStore(cache).catch(({ code, message }) => console.log(code, message.includes("take a snapshot")));
     console.log(process.getActiveResourcesInfo().filter((kind) => kind === "Timeout").length);
   `);
-  expect(out).toBe("store true\n0\n");
+  expect(out).toBe("no-page true\n0\n");
 });
 
 test("F8: a value does not keep the process alive; a pause that is waited for does", () => {

@@ -19,7 +19,7 @@ export class Database implements StoreBackend {
 
   /**
    * @param onClosed somebody deletes the database, or the browser takes it away: nothing can be stored any more
-   * @throws what the browser says; CistaError code "store" where it does not open within five seconds
+   * @throws what the browser says; CistaError code "database-timeout" where it does not open within five seconds
    */
   static async open(name: string, onClosed: () => void): Promise<Database> {
     let late = false;

@@ -14,7 +14,7 @@ export type CompositeDefinition<P, R, T> = Omit<SourceDefinition<P, R, T>, "load
  * A source whose load reads others: `read` in its context. A change anywhere below reaches what is made of it.
  * @example
  * const route = composite({ name: "route", load: async ({ from, to }: Trip, { read }) => [await read(hut, from), await read(hut, to)] });
- * @throws as `source` does; a load that reads what is made of itself fails by a CistaError code "cycle"
+ * @throws as `source` does; a load that reads what is made of itself fails by a CistaError code "dependency-cycle"
  */
 export function composite<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
   definition: Omit<CompositeDefinition<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {
