@@ -17,6 +17,7 @@ export function infoOf(entry: Entry): EntryInfo {
     key: entry.key,
     source: entry.shelf.source.name,
     params: entry.params,
+    value: entry.held === "value" ? entry.value : undefined,
     shown: entry.watchers > 0 ? (entry.reading as Reading<unknown> | undefined) : undefined,
     watchers: entry.watchers,
     groups: entry.groups,
@@ -31,8 +32,6 @@ export function infoOf(entry: Entry): EntryInfo {
     reading ??= heldReading(entry);
     return reading as Reading<unknown>;
   };
-  const held = () => (entry.held === "value" ? entry.value : undefined);
-  Object.defineProperty(info, "value", { enumerable: true, get: held });
   return Object.defineProperty(info, "reading", { enumerable: true, get }) as typeof info & {
     reading: Reading<unknown>;
     value: unknown;
