@@ -56,6 +56,7 @@ describe("headers of a definition may be made of its params", () => {
       url: "/api/hut",
       headers: ({ id }) => ({ "x-hut": id }),
     });
+    expect(hut.definition.params).toBeUndefined(); // false would ask without params too
     const { cache } = stage();
     await Promise.all([cache.read(hut, { id: "a" }), cache.read(hut, { id: "b" })]);
     expect(seen.map(({ headers }) => headers.get("x-hut"))).toEqual(["a", "b"]);
@@ -135,6 +136,34 @@ describe("GraphQL", () => {
     expect(cache.peek(missing).state).toBe("missing");
     expect(await cache.read(define({}))).toEqual({ route: null });
     await expect(cache.read(missing, undefined, { cache: "reload" })).rejects.toMatchObject({ kind: "graphql" });
+  });
+
+  test("a null root beside an error that is allowed there is a value with its failure, and not missing", async () => {
+    const { api } = answers({ data: { route: null }, errors: [{ message: "Hidden." }] });
+    const more = { nullIsMissing: true, partial: true, retry: false } as const;
+    const route = graphqlFrom<void, any>(api, {
+      name: "route",
+      url: "/graphql",
+      document: "{ route { name } }",
+      ...more,
+    });
+    const { cache } = stage();
+    expect(await cache.read(route)).toEqual({ route: null });
+    expect(cache.peek(route)).toMatchObject({ state: "ready", failure: { kind: "graphql" } });
+  });
+
+  test("a mutation invalidates the groups that its answer names (RFC 9875)", async () => {
+    const { api } = server((_, { body }) => {
+      const isMutation = String(body).includes("mutation");
+      const headers = isMutation ? { "cache-group-invalidation": '"routes"' } : { "cache-groups": '"routes"' };
+      return json({ data: {} }, { "cache-control": "max-age=60", ...headers } as never);
+    });
+    const routes = graphqlFrom<void, any>(api, { name: "routes", url: "/graphql", document: "{ routes { name } }" });
+    const { cache } = stage();
+    await cache.read(routes);
+    expect(cache.peek(routes).fresh).toBe(true);
+    await cache.run(graphqlTo<void, any>(api, { name: "rename", url: "/graphql", document: "mutation { rename }" }));
+    expect(cache.peek(routes).fresh).toBe(false);
   });
 
   test("a mutation: typed variables, errors as a failure, nothing invalidated by its URL but what it names", async () => {
