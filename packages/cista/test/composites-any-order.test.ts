@@ -2,12 +2,12 @@ import { composite, createCache, Failure, type Source, source } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
+import { isQuick, programsOf } from "./model/programs.js";
 
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
 // server has now; until then nothing above a change is fresh; and nothing is loaded that did not have to be, exactly.
 
-const runs = Math.ceil(Number(process.env.PROVE_RUNS ?? 3000) / 5);
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+const { runs, seed, ran } = programsOf("composites", 600, 5);
 
 const leaves = 4;
 const latency = 10;
@@ -287,6 +287,7 @@ test(`D1: random graphs of composites, at rest as the server is, with no load to
     fc.boolean(),
     fc.array(step, { minLength: 3, maxLength: 25 }),
     async (nodes, kind, mustRevalidate, steps) => {
+      ran(steps.length);
       const world = new World(nodes, kind, mustRevalidate);
       try {
         for (const each of steps) await world.take(each);
@@ -296,7 +297,7 @@ test(`D1: random graphs of composites, at rest as the server is, with no load to
       }
     },
   );
-  await fc.assert(property, { numRuns: runs, seed, endOnFailure: process.env.PROVE_QUICK === "1" });
+  await fc.assert(property, { numRuns: runs, seed, endOnFailure: isQuick });
   expect(runs).toBeGreaterThan(0);
 });
 

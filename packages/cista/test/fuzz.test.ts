@@ -13,13 +13,13 @@ import fc from "fast-check";
 import { expect, test } from "vitest";
 import { forTerminal } from "../../cli/src/terminal.js";
 import { isPages } from "../src/http/is-pages.js";
+import { programsOf } from "./model/programs.js";
 import { stage } from "./stage.js";
 
-// Every reader of foreign bytes, with a budget of time for each kilobyte. `npm test` runs each briefly, `npm run prove` a
-// hundred thousand times (FUZZ_RUNS), from a seed that it prints; what was found once stands in the corpus.
+// Every reader of foreign bytes, with a budget of time for each kilobyte. `npm test` runs each briefly, `npm run prove`
+// longer; what was found once stands in the corpus.
 
-const runs = Number(process.env.FUZZ_RUNS ?? 2000);
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+const { runs, seed, ran } = programsOf("fuzz", 2000, 1);
 /** Milliseconds for each kilobyte. */
 const budget = 10;
 
@@ -196,9 +196,10 @@ const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | 
   ],
 ];
 
-test.each(targets)(`fuzz: %s (seed ${seed})`, { timeout: 3_600_000 }, async (name, arbitrary, read, found = []) => {
+test.each(targets)(`fuzz: %s (seed ${seed})`, { timeout: 3_600_000 }, async (_name, arbitrary, read, found = []) => {
   let longest = { each: 0, input: "" };
   const timed = async (input: unknown) => {
+    ran(1);
     const kilobytes = Math.max(1, (typeof input === "string" ? input.length : 1024) / 1024);
     const once = async () => {
       const started = performance.now();
@@ -213,9 +214,4 @@ test.each(targets)(`fuzz: %s (seed ${seed})`, { timeout: 3_600_000 }, async (nam
   };
   for (const input of found) await timed(input);
   await fc.assert(fc.asyncProperty(arbitrary, timed), { numRuns: runs, seed });
-  if (process.env.FUZZ_RUNS) {
-    console.log(
-      `${name}: ${runs} inputs, the longest ${longest.each.toFixed(2)} ms a kilobyte: ${JSON.stringify(longest.input)}`,
-    );
-  }
 });

@@ -1,11 +1,10 @@
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { Program } from "./model/program.js";
+import { isQuick, programsOf } from "./model/programs.js";
 import { settings, step } from "./model/steps.js";
 
-// `npm run prove` runs many more, from a seed that it prints; PROVE_SEED=… repeats it.
-const runs = Math.ceil(Number(process.env.PROVE_RUNS ?? 3000) / 3);
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+const { runs, seed, ran } = programsOf("invariants", 1000, 3);
 
 test(`random programs keep what every cache promises (seed ${seed})`, {
   timeout: 3_600_000,
@@ -17,13 +16,14 @@ test(`random programs keep what every cache promises (seed ${seed})`, {
   const note = (reason: unknown) => unhandled.push(reason);
   process.on("unhandledRejection", note);
   const run = async (given: any, steps: readonly any[]) => {
+    ran(steps.length);
     await runProgram({ ...given, ...(given.isOtherCopy ? { copy } : {}) }, steps);
     if (unhandled.length > 0) throw new Error(`unhandled: ${unhandled.splice(0)[0]}`);
   };
   await fc.assert(fc.asyncProperty(settings, fc.array(step, { minLength: 5, maxLength: 40 }), run), {
     numRuns: runs,
     seed,
-    endOnFailure: process.env.PROVE_QUICK === "1",
+    endOnFailure: isQuick,
   });
   process.off("unhandledRejection", note);
   vi.unstubAllGlobals();

@@ -1,20 +1,17 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
+import { isQuick, programsOf } from "./model/programs.js";
 import { compare, rules, step } from "./model/schedule.js";
 
-// `npm run prove` runs a million steps, from a seed that it prints; PROVE_SEED=… repeats it.
-const runs = Number(process.env.PROVE_RUNS ?? 3000);
-// Whoever only asks whether it fails need not wait for the shortest schedule that does.
-const quick = process.env.PROVE_QUICK === "1";
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+const { runs, seed, ran } = programsOf("model", 3000, 1);
 
 test(`the cache does what the model does, whatever happens in whatever order (seed ${seed})`, {
   timeout: 3_600_000,
 }, async () => {
-  await fc.assert(fc.asyncProperty(rules, fc.array(step, { minLength: 5, maxLength: 30 }), compare), {
-    numRuns: runs,
-    seed,
-    endOnFailure: quick,
+  const property = fc.asyncProperty(rules, fc.array(step, { minLength: 5, maxLength: 30 }), async (given, steps) => {
+    ran(steps.length);
+    await compare(given, steps);
   });
+  await fc.assert(property, { numRuns: runs, seed, endOnFailure: isQuick });
   expect(runs).toBeGreaterThan(0);
 });

@@ -1,10 +1,10 @@
 import { expect, test, vi } from "vitest";
+import { programsOf } from "./model/programs.js";
 import { type Settings, Site, type Who } from "./model/site.js";
 
-// One site with all on at once, in random programs: see model/site.ts. `npm run prove` runs many; PROVE_SEED=… repeats one.
+// One site with all on at once, in random programs: see model/site.ts.
 
-const runs = Number(process.env.PROVE_RUNS ? Number(process.env.PROVE_RUNS) / 20 : 50);
-const first = Number(process.env.PROVE_SEED ?? Date.now() & 0xfffffff);
+const { runs, seed: first, ran } = programsOf("pages", 50, 20);
 
 function settingsOf(seed: number): Settings {
   const at = <T>(all: readonly T[], by: number): T => all[Math.floor(seed / by) % all.length] as T;
@@ -27,6 +27,7 @@ test(`F2, F9, D1: at rest every page shows what is so, in any order, with all on
   process.on("unhandledRejection", note);
   for (let seed = first; seed < first + runs; seed++) {
     const site = new Site(seed, settingsOf(seed));
+    ran(40);
     await site.run(40).catch((thrown: Error) => {
       const said = `seed ${seed} ${JSON.stringify(settingsOf(seed))}\n${site.steps.join("\n")}`;
       throw new Error(`${thrown.message}\n${said}`, { cause: thrown });

@@ -6,13 +6,13 @@ import { afterEach, test, vi } from "vitest";
 import { Live } from "../src/binding/live.js";
 import { renderingOf } from "../src/core/internal.js";
 import { json, server } from "./hostile-server.js";
+import { programsOf } from "./model/programs.js";
 import { World } from "./tabs/world.js";
 
 // One server for many visitors at once, in random programs: headers that are made late, loads that fail or never end, pages that
 // are sent in pieces and closed at any time. Then each page is opened in a browser whose clock is hours off.
 
-const runs = Math.ceil(Number(process.env.PROVE_RUNS ?? 1200) / 15);
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0xfffffff);
+const { runs, seed, ran } = programsOf("server", 80, 15);
 afterEach(() => vi.unstubAllGlobals());
 
 const visitors = ["Wren", "Ash", "nobody"] as const;
@@ -309,6 +309,7 @@ test(`H1 to H10: in any order each visitor gets what is its own, once, and nothi
 }, async () => {
   vi.spyOn(console, "warn").mockImplementation(() => {});
   for (let nth = 0; nth < runs; nth++) {
+    ran(50);
     await program(seed + nth).catch((thrown) => {
       throw new Error(`PROVE_SEED=${seed + nth}: ${thrown.message}`, { cause: thrown });
     });

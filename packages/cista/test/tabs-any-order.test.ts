@@ -1,12 +1,12 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
+import { isQuick, programsOf } from "./model/programs.js";
 import { type Tab, World } from "./tabs/world.js";
 
 // Rules B1 to B8 over random schedules: tabs that come, go, freeze, hang and are killed; messages and locks that overtake each
-// other; clocks that are hours off. `npm run prove` runs a hundred thousand steps; PROVE_SEED=… repeats a run.
+// other; clocks that are hours off.
 
-const runs = Number(process.env.PROVE_RUNS ? Number(process.env.PROVE_RUNS) / 12 : 60);
-const seed = Number(process.env.PROVE_SEED ?? Date.now() & 0x7fffffff);
+const { runs, seed, ran } = programsOf("tabs", 60, 12);
 
 const ids = [1, 2, 3];
 const id = fc.constantFrom(...ids);
@@ -83,6 +83,7 @@ test(`B1, B8: tabs agree in the end, show nothing older again, and leave no lock
     settings,
     fc.array(step, { minLength: 8, maxLength: 40 }),
     async ({ delay, latency, seed: own }, steps) => {
+      ran(steps.length);
       const world = new World(own);
       Object.assign(world, { delay, latency });
       const put: Put = { aside: new Map() };
@@ -112,5 +113,5 @@ test(`B1, B8: tabs agree in the end, show nothing older again, and leave no lock
       for (const each of world.alive) each.cache.dispose();
     },
   );
-  await fc.assert(property, { numRuns: Math.round(runs), seed });
+  await fc.assert(property, { numRuns: runs, seed, endOnFailure: isQuick });
 });
