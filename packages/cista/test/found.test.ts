@@ -35,7 +35,7 @@ const found: [string, Partial<Rules>, Step[]][] = [
     [jump(4), on("put"), attach(), pass(3), end(), detach, pass(4)],
   ],
   [
-    "a clock put back makes a stale value fresh again for a peek",
+    "a clock put back makes no stale value fresh again for a read",
     { maxAge: 2, retain: 1000 },
     [on("put"), jump(4), pass(6), read(), jump(1), read()],
   ],

@@ -311,3 +311,18 @@ test("a base with a path that a url drops is a warning in development, once for 
     expect(await ask(base, url)).toEqual([]);
   warn.mockRestore();
 });
+
+test("W2: a write whose answer was lost, and that has no layer, invalidates its URL", async () => {
+  const nights: string[] = [];
+  const { api } = server((_url, { method }) => {
+    if (method !== "POST") return json([...nights], { "cache-control": "max-age=600" });
+    nights.push("2026-12-06");
+    throw new TypeError("fetch failed");
+  });
+  const basket = api.source<void, string[]>({ name: "basket", url: "/api/basket" });
+  const book = writeTo<string>(api, { name: "book", method: "POST", url: "/api/basket" });
+  const { cache } = stage();
+  await cache.read(basket);
+  await expect(cache.run(book, "2026-12-06")).rejects.toMatchObject({ kind: "network" });
+  expect(await cache.read(basket)).toEqual(["2026-12-06"]);
+});

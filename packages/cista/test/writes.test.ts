@@ -128,6 +128,27 @@ test("W2: a write without an answer is taken back, and its entries are asked abo
   expect(list.loads).toHaveLength(3);
 });
 
+test("W2: a write that an earlier try may have done is asked about, whatever the last try brings", async () => {
+  const { run, sent, shown, clock } = await shownList({ retry: { times: 1, firstPause: "1s", longestPause: "1s" } });
+  const lost = run("b");
+  sent[0]?.fail(new Failure("network", "cut"));
+  await clock.advance("2s");
+  sent[1]?.fail(new Failure("http", "refused", { status: 409 }));
+  await expect(lost).rejects.toMatchObject({ kind: "http", status: 409 });
+  expect(shown()).toBe('ready ["a"] stale running');
+});
+
+test.each([
+  [502, "stale"],
+  [503, undefined],
+])("W2: after %i nobody knows whether the write has worked: %s", async (status, standing) => {
+  const { run, sent, shown } = await shownList();
+  const refused = run("b");
+  sent[0]?.fail(new Failure("http", "no", { status }));
+  await expect(refused).rejects.toMatchObject({ status });
+  expect(shown()).toBe(standing ? 'ready ["a"] stale running' : 'ready ["a"]');
+});
+
 test("W2: what onSuccess puts needs no request, and lifts the layer in the same go", async () => {
   const put = (result: any, _: unknown, cache: any) => cache.put(list, undefined, result);
   const { source: list, loads } = heldSource("list", { maxAge: "1h" });

@@ -12,7 +12,7 @@ import { Handle } from "./features/changing/handle.js";
 import { selected } from "./features/changing/selector.js";
 import { read } from "./features/reading/reader.js";
 import { abandonRequest } from "./kernel/asking.js";
-import { getOrCreateEntry, onClockPutBack } from "./kernel/keeping.js";
+import { getOrCreateEntry } from "./kernel/keeping.js";
 import { heldReading, readingWithoutEntry, refresh } from "./kernel/looking.js";
 import { prefetch, requestNow } from "./kernel/on-demand.js";
 import { signOut } from "./kernel/signing-out.js";
@@ -29,7 +29,6 @@ const usual: ReadOptions = {};
 const callbacks: Callbacks = {
   refresh,
   releaseIfUnused,
-  onClockPutBack,
   onDue,
   onShelfOpened: (shelf, old) =>
     DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),

@@ -25,12 +25,12 @@ export async function send(
   const { followRedirects: followAnywhere, keepalive, parse, unwrap } = definition;
   const fetch = definition.sendBy?.(input);
   const request = { ...ask, url, method, fields, body, followAnywhere, keepalive, fetch };
+  context.invalidate({ group: urlGroup(url) });
   const received = await exchange(server, request, context);
   const { response, landed } = received;
   if (!response.ok) throw await httpFailure(received);
   const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
   if (selector) context.invalidate(selector);
-  if (landed.href !== url.href) context.invalidate({ group: urlGroup(url) });
   if (parse) {
     const result = await parse(countedResponse(received));
     return unwrap ? unwrapped(unwrap, result, received) : result;

@@ -7,7 +7,6 @@ import { type Asked, type Load, Record, type Rules, type Waiter, words } from ".
 
 export class Model {
   now = 0;
-  elapsed = 0;
   visible = true;
   online = true;
   missed = false;
@@ -30,7 +29,7 @@ export class Model {
   // ── F: freshness ───────────────────────────────────────────────────────────
 
   age(r: Record): number {
-    return r.ageThen + Math.max(0, this.now - r.storedAt); // F1
+    return r.ageThen + this.now - r.storedAt; // F1
   }
 
   ageing(r: Record): "fresh" | "stale" | "expired" {
@@ -143,7 +142,7 @@ export class Model {
     if (how === "failure" && asked.attempt <= this.rules.tries) {
       r.failed = true;
       asked.phase = "waiting";
-      asked.until = this.elapsed + this.rules.pause;
+      asked.until = this.now + this.rules.pause;
       asked.paused = this.orders++;
       return;
     }
@@ -267,21 +266,10 @@ export class Model {
   used(r: Record): void {
     if (r.idleSince === undefined) return;
     r.idleSince = this.now;
-    r.putBackAt = undefined;
-  }
-
-  putBack(seconds: number): void {
-    this.now -= seconds;
-    for (const r of this.records) if (r.idleSince !== undefined) r.putBackAt ??= this.elapsed;
-  }
-
-  /** F8: what was idle when the clock was put back is let go by the clock as it was set, or by when that was noticed. */
-  mayBeGone({ putBackAt }: Record): boolean {
-    return putBackAt !== undefined && this.elapsed >= putBackAt + this.rules.retain;
   }
 
   letGo(r: Record): void {
-    Object.assign(r, new Record(r.key), { idleSince: undefined, putBackAt: undefined });
+    Object.assign(r, new Record(r.key), { idleSince: undefined });
   }
 
   prefetch(key: number): void {
@@ -373,8 +361,7 @@ export class Model {
 
   second(): void {
     this.now++;
-    this.elapsed++;
-    this.tryWaiting("paused", ({ phase, until }) => phase === "waiting" && until <= this.elapsed);
+    this.tryWaiting("paused", ({ phase, until }) => phase === "waiting" && until <= this.now);
     for (const r of this.records) {
       if (r.watchers > 0 && r.held !== "none") this.grow(r);
     }
@@ -414,7 +401,7 @@ export class Model {
         });
       const shows = this.shows(r);
       if (!alone) r.shown = shows;
-      if (!alone || r.asked) r.idleSince = r.putBackAt = undefined;
+      if (!alone || r.asked) r.idleSince = undefined;
       else r.idleSince ??= this.now;
       if (r.idleSince !== undefined && this.now >= r.idleSince + this.rules.retain) this.letGo(r);
     }

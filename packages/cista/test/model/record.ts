@@ -27,7 +27,7 @@ export interface Asked {
   /** Pauses in the order in which they were begun. */
   paused: number;
   load: Load | undefined;
-  /** When a pause ends, in time that no jump touches. */
+  /** When a pause ends. */
   until: number;
   /** By itself, whoever comes and goes. */
   runsOn: boolean;
@@ -70,8 +70,6 @@ export class Record {
   waiting: Waiter[] = [];
   waitingForNext: Waiter[] = [];
   idleSince: number | undefined;
-  /** While it was idle the clock was put back: in time that no jump touches. */
-  putBackAt: number | undefined;
 }
 
 export function words(

@@ -64,9 +64,9 @@ export function samePolicy(one: Policy, other: Policy): boolean {
   return members.every((member) => one[member] === other[member]);
 }
 
-/** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since; a clock that jumps back never makes it less than that. */
+/** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since. */
 export function ageAt(now: number, storedAt: number, initialAge: number): number {
-  return initialAge + Math.max(0, now - storedAt);
+  return initialAge + now - storedAt;
 }
 
 export type Standing = "fresh" | "stale" | "expired";

@@ -17,7 +17,7 @@ export interface SendContext {
   now(): number;
   /** One for each run, the same over its tries; unpredictable. */
   readonly idempotencyKey: string;
-  /** What the answer says is no longer to be trusted: invalidated when the write has worked. */
+  /** What is no longer to be trusted: invalidated when the write has worked, and when nobody knows whether it has (rule W2). */
   invalidate(selector: Selector): void;
   /**
    * As in the context of a load.

@@ -68,19 +68,6 @@ export function reschedule(entry: Entry): void {
   else evictOneBeyondCapacity(core);
 }
 
-/**
- * The clock was put back. Moments are counted from times that lie ahead now: those of watched entries are computed anew, and
- * what is idle is kept no longer than from now on.
- */
-export function onClockPutBack(core: Core): void {
-  for (const entry of core.watched) markDirty(entry); // it may be fresh again
-  const now = nowOf(core);
-  for (let entry = core.idle.oldest; entry; entry = entry.newer) {
-    const longest = now + entry.shelf.settings.retain;
-    if (entry.due > longest) core.schedule.set(entry, longest, now);
-  }
-}
-
 /** Lets go of what nobody has come to use, where not even that is to be kept. */
 export function evictBeyondCapacity(core: Core): void {
   while (evictOneBeyondCapacity(core));
@@ -136,17 +123,14 @@ function nextMoment(entry: Entry, now: number): number {
   }
   // Paused while nobody looks; overdue when somebody does again: at once.
   const { visible } = shelf.core.environment;
-  if (visible && activity.requestingWatchers > 0) consider(Math.max(now + 1, nextInterval(entry, now)), true);
+  if (visible && activity.requestingWatchers > 0) consider(Math.max(now + 1, nextInterval(entry)), true);
   return next;
 }
 
 /** When `revalidateEvery` next asks: counted from when it was last asked for, or held, also by those who have left. */
-export function nextInterval(entry: Entry, now: number): number {
+export function nextInterval(entry: Entry): number {
   const activity = entry.active();
-  // A clock that was put back: what lies ahead of it counts as now.
-  if (activity.requestedAt > now) activity.requestedAt = now;
-  const heldSince = entry.storedAt <= now ? entry.storedAt : Number.NEGATIVE_INFINITY;
-  return Math.max(activity.requestedAt, heldSince) + shortestInterval(entry);
+  return Math.max(activity.requestedAt, entry.storedAt) + shortestInterval(entry);
 }
 
 /** Of the source's own and those of the views that are attached. An interval that is made of the value needs one. */

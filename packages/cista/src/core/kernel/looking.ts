@@ -58,7 +58,7 @@ export function heldReading(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
   if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
   const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking, true));
-  const until = entry.isFresh(now) ? entry.staleAt : 0; // a clock that is put back may make it fresh again
+  const until = entry.isFresh(now) ? entry.staleAt : 0;
   if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
   return reading;
 }

@@ -131,9 +131,9 @@ function advanceAge(entry: Entry, now: number): void {
     record("expire", entry);
     requestUnprompted(entry, "expired");
   }
-  if (now < nextInterval(entry, now)) return;
+  if (now < nextInterval(entry)) return;
   activity.intervals?.forget(); // a view may have left, and a function may say something else by now
-  if (now >= nextInterval(entry, now)) requestUnprompted(entry, "interval");
+  if (now >= nextInterval(entry)) requestUnprompted(entry, "interval");
 }
 
 /** After the last write on it has ended: what was put off meanwhile. */

@@ -1,8 +1,11 @@
-/** A clock with timers of any length, on top of a platform's timers. Rule R5. */
+/** A clock with timers of any length, on top of a platform's timers, and a time that never goes back. Rules R5, F10. */
 import type { Clock } from "../api/seams.js";
 
 /** Platforms keep a timer's delay in 31 bits; one that is longer would fire at once. Milliseconds, about 24.8 days. */
 const longestDelay = 2 ** 31 - 1;
+
+/** Platforms' timers ring a little early by the clock: by less than this, in milliseconds. */
+const earliestRing = 1000;
 
 /** A timer whose delay takes several of the platform's timers, one after the other. */
 interface LongTimer {
@@ -14,12 +17,32 @@ interface LongTimer {
  * more (rule S3).
  */
 export class CacheClock implements Clock {
+  /** The moment from which `elapsed` counts. A clock that is put back takes it along. Milliseconds since the Unix epoch. */
+  epoch: number;
   readonly #clock: Clock;
+  #elapsed = 0;
   readonly #long = new WeakSet<object>();
   #stopped = false;
 
   constructor(clock: Clock) {
     this.#clock = clock;
+    this.epoch = clock.now();
+  }
+
+  /** Milliseconds since the cache was made. While the clock is put back no time passes, and none is taken away (rule F10). */
+  elapsed(): number {
+    const elapsed = this.#clock.now() - this.epoch;
+    if (elapsed >= this.#elapsed) this.#elapsed = elapsed;
+    else this.epoch += elapsed - this.#elapsed;
+    return this.#elapsed;
+  }
+
+  /** A timer has rung that was set for a moment: so much has passed, though the clock was put back meanwhile. */
+  reach(moment: number): void {
+    const missing = moment - this.elapsed();
+    if (missing < earliestRing) return;
+    this.epoch -= missing;
+    this.#elapsed = moment;
   }
 
   now(): number {

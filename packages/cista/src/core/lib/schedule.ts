@@ -1,12 +1,12 @@
-/** One timer for the moments of all entries, and the one place that notices a clock that jumps. Rules F3, F8, N5. */
-import type { Clock } from "../api/seams.js";
+/** One timer for the moments of all entries. It notices a clock that jumps forward. Rules F3, F8, F10, N5. */
+import type { CacheClock } from "./cache-clock.js";
 
-/** Stands for no moment. (Not Infinity: small integers take no space of their own. Not -1: clocks can be put back.) */
+/** Stands for no moment. (Not Infinity: small integers take no space of their own.) */
 export const never: number = -(2 ** 31);
 
 /** Something with a next moment that matters. */
 export interface Scheduled {
-  /** When something is next to be done about it, on the cache's clock, or `never`. Write it through `Schedule.set`. */
+  /** When something is next to be done about it, by `CacheClock.elapsed`, or `never`. Write it through `Schedule.set`. */
   due: number;
   /** The moment that it is filed under, never later than `due`; and its place in the heap, -1: it is in none. */
   filedUnder: number;
@@ -16,12 +16,10 @@ export interface Scheduled {
 /** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
 const farthest = 2 ** 30;
 
-/** What happens when a moment has come, or the clock was set. */
+/** What happens when a moment has come. */
 export interface ScheduleListener<T> {
   /** @param items all that is due, each taken out of the schedule */
   onDue(items: T[]): void;
-  /** The clock was put back since it was last looked at: what is counted from a last time is to be set anew. */
-  onPutBack(): void;
   /** A sleeping machine runs no timers, while its clock goes on: so long, in milliseconds, the timer may be trusted now. */
   longestDelay(): number;
 }
@@ -31,20 +29,15 @@ export interface ScheduleListener<T> {
  * down; it moves when the earlier moment comes. So one that is put off again and again costs one written field each time.
  */
 export class Schedule<T extends Scheduled> {
-  readonly #clock: Clock;
-  readonly #now: () => number;
+  readonly #clock: CacheClock;
   readonly #listener: ScheduleListener<T>;
   readonly #heap: T[] = [];
   #timer: unknown;
-  /** When it rings, by the clock as it was when the timer was set. */
+  /** When it rings. */
   #rings = Number.POSITIVE_INFINITY;
-  /** What the clock said last. */
-  #lastNow = Number.NEGATIVE_INFINITY;
-  #isPutBack = false;
 
-  constructor(clock: Clock, now: () => number, listener: ScheduleListener<T>) {
+  constructor(clock: CacheClock, listener: ScheduleListener<T>) {
     this.#clock = clock;
-    this.#now = now;
     this.#listener = listener;
   }
 
@@ -53,8 +46,7 @@ export class Schedule<T extends Scheduled> {
    * @param now what the clock says, which the caller has looked at
    */
   set(item: T, due: number, now: number): void {
-    if (now < this.#lastNow || now > this.#rings) this.#setTimer(now); // the clock has jumped
-    this.#lastNow = now;
+    if (now > this.#rings) this.#setTimer(now); // the clock has jumped
     item.due = due === Number.POSITIVE_INFINITY ? never : due;
     if (item.due === never) return;
     if (item.place < 0) this.#add(item);
@@ -72,7 +64,7 @@ export class Schedule<T extends Scheduled> {
 
   /** Looks at the clock: it may have jumped, or the timer may be set for later than it may be trusted now. */
   check(): void {
-    this.#setTimer(this.#now());
+    this.#setTimer(this.#clock.elapsed());
   }
 
   stop(): void {
@@ -85,11 +77,9 @@ export class Schedule<T extends Scheduled> {
   /** Sets the timer for the earliest moment, unless it is set already. Where the clock has jumped it rings at once. */
   #setTimer(now: number): void {
     const [first] = this.#heap;
-    if (now < this.#lastNow) this.#isPutBack = true;
-    this.#lastNow = now;
     if (!first) return;
     const isLate = this.#rings < now; // the clock was put forward, or the machine has slept
-    const next = this.#isPutBack || isLate ? now : Math.max(now, first.filedUnder);
+    const next = isLate ? now : Math.max(now, first.filedUnder);
     const rings = now + Math.min(next - now, farthest, this.#listener.longestDelay());
     if (rings >= this.#rings && !isLate) return;
     this.#clearTimer();
@@ -104,13 +94,10 @@ export class Schedule<T extends Scheduled> {
   }
 
   #onTimer(): void {
+    this.#clock.reach(this.#rings);
     this.#timer = undefined;
     this.#rings = Number.POSITIVE_INFINITY;
-    const now = this.#now();
-    const isPutBack = this.#isPutBack || now < this.#lastNow;
-    this.#lastNow = now;
-    this.#isPutBack = false;
-    if (isPutBack) this.#listener.onPutBack();
+    const now = this.#clock.elapsed();
     const due = this.#takeDue(now);
     this.#setTimer(now);
     if (due.length > 0) this.#listener.onDue(due);

@@ -23,8 +23,6 @@ export interface Callbacks {
   refresh(entry: Entry): void;
   /** One macrotask after a watcher or reader of the entry has left (rule R3). */
   releaseIfUnused(entry: Entry): void;
-  /** The clock was put back: every entry's next moment is computed anew. */
-  onClockPutBack(core: Core): void;
   /** The entry's next moment has come: it is stale, expired, or unused for too long. */
   onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
@@ -69,8 +67,6 @@ export class Core {
   readonly callbacks: Callbacks;
   readonly clock: CacheClock;
   readonly environment: Environment;
-  /** The clock's time when the cache was made: entries count from there, so that their times stay small integers. */
-  readonly epoch: number;
   readonly shelves: Shelves = new Shelves(this);
   readonly groups: Groups<Entry> = new Groups();
   readonly schedule: Schedule<Entry>;
@@ -147,10 +143,8 @@ export class Core {
     processSeed ??= seedOf(clock);
     this.hashSeed = options.clock.uniqueText ? seedOf(clock) : processSeed;
     this.environment = environment;
-    this.epoch = clock.now();
-    this.schedule = new Schedule<Entry>(clock, () => nowOf(this), {
+    this.schedule = new Schedule<Entry>(clock, {
       onDue: (entries) => batch(this, () => entries.forEach(duties.onDue)),
-      onPutBack: () => batch(this, () => duties.onClockPutBack(this)),
       longestDelay: () => (this.watched.size > 0 && environment.visible ? wakeUpTime : Number.POSITIVE_INFINITY),
     });
     this.settings = settingsOf(options);
@@ -254,9 +248,9 @@ export function isOnline({ core, source }: Shelf): boolean {
   return core.environment.online && !core.interception?.isOffline(source.name);
 }
 
-/** Milliseconds since the cache's epoch. */
+/** Milliseconds since the cache was made: entries count from there, so that their times stay small integers, and never go back. */
 export function nowOf(core: Core): number {
-  return core.clock.now() - core.epoch;
+  return core.clock.elapsed();
 }
 
 /** Notes what happened to an entry, if the cache has a journal. */

@@ -14,7 +14,7 @@ import type { Links, MadeFor, ThroughParts } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
- * What the cache holds under one key. All times are milliseconds since the cache's epoch; what only entries in use need
+ * What the cache holds under one key. All times are milliseconds since the cache was made (`CacheClock.elapsed`); what only entries in use need
  * hangs on `activity`, what only some answers say on `extra`, what others are made of on `links`.
  */
 export class Entry implements Scheduled {
@@ -158,7 +158,7 @@ export class Entry implements Scheduled {
 
   /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
   get bornAt(): number {
-    return this.shelf.core.epoch + this.storedAt - this.initialAge;
+    return this.shelf.core.clock.epoch + this.storedAt - this.initialAge;
   }
 
   age(now: number): number {

@@ -10,7 +10,7 @@ import type { Entry } from "../../state/entry.js";
 
 /** An entry as lists and selectors show it. */
 export function infoOf(entry: Entry): EntryInfo {
-  const { epoch } = entry.shelf.core;
+  const { epoch } = entry.shelf.core.clock;
   const holds = entry.held !== "none";
   const moment = (ever: boolean, at: number) => (ever && at < Number.POSITIVE_INFINITY ? epoch + at : undefined);
   const info = omitUndefined({

@@ -49,7 +49,7 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
   }
   // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
   const at = nowOf(core);
-  const elapsed = core.epoch + at - takenAt;
+  const elapsed = core.clock.epoch + at - takenAt;
   // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
   const trusted = elapsed >= -clockTolerance;
   const since = Math.max(0, elapsed);

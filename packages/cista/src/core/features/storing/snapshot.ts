@@ -35,7 +35,7 @@ export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolea
   return omitUndefined({
     format: "cista-snapshot",
     version: 1,
-    takenAt: core.epoch + now,
+    takenAt: core.clock.epoch + now,
     partition: core.options.partition,
     entries: entries
       .filter((entry) => entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated)

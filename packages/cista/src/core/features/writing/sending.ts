@@ -17,6 +17,7 @@ import { Outbox, type Outgoing } from "../../lib/outbox.js";
 import { Request } from "../../lib/request.js";
 import { afterChange, batch } from "../../state/batches.js";
 import { type Core, nowOf } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
 import { tellChange } from "../changing/change-listeners.js";
 import { markInvalidated } from "../changing/changing.js";
 import { selected } from "../changing/selector.js";
@@ -63,10 +64,12 @@ class Run implements Outgoing {
   readonly #layers: WriteLayers;
   /** Who runs it. */
   readonly #user: string | undefined;
-  /** What the answer said is no longer to be trusted. */
-  readonly #invalidatedByAnswer: Selector[] = [];
+  /** What is no longer to be trusted, as `send` said. */
+  readonly #invalidatedBySend: Selector[] = [];
   #request: Request | undefined;
   #phase: SendingPhase | undefined;
+  /** A try ended without an answer that tells: the server may have done what was asked. */
+  #mayHaveWorked = false;
   #startedAt = 0;
   /** Listens to the signal no longer. */
   #endAbort = (): void => {};
@@ -165,6 +168,7 @@ class Run implements Outgoing {
         onAnswer: ({ value }) => this.#answered((value as { result: unknown }).result),
         onStreamEnd: () => {},
         onRetry: (failure, duration) => {
+          this.#mayHaveWorked ||= mayHaveWorked(failure);
           this.#record("retry", { attempt: this.#request?.attempt ?? 1, failure, duration });
           this.#move("waiting");
         },
@@ -185,7 +189,7 @@ class Run implements Outgoing {
   }
 
   #contextFor({ current: { signal }, attempt }: Request): SendContext {
-    const invalidate = (selector: Selector) => void this.#invalidatedByAnswer.push(selector);
+    const invalidate = (selector: Selector) => void this.#invalidatedBySend.push(selector);
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const now = () => this.#core.clock.now();
@@ -222,7 +226,7 @@ class Run implements Outgoing {
     const last = Object.isExtensible(failure) ? Object.assign(failure, { attempts }) : failure;
     this.#end(
       () => this.#reject(last),
-      () => this.#onRefusal(mayHaveWorked(failure)),
+      () => this.#onRefusal(this.#mayHaveWorked || mayHaveWorked(failure)),
       last,
     );
     tellFailure(this.#core, last, this.#action);
@@ -253,22 +257,14 @@ class Run implements Outgoing {
 
   /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
   #onSuccess(result: unknown): void {
-    const { definition, name } = this.#write;
+    const { definition } = this.#write;
     const core = this.#core;
     const layers = this.#layers;
-    const selectors = [...this.#invalidatedByAnswer];
-    const run = (callback: () => void) => runCallback(core, this.#action, callback);
-    run(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
-    const invalidated = new Set(layers.entries);
-    for (const selector of selectors) {
-      run(() => {
-        for (const entry of selected(core, selector)) invalidated.add(entry);
-      });
-    }
-    tellChange(core, "invalidate", selectors, invalidated);
-    for (const entry of invalidated) markInvalidated(entry, name);
+    const selectors: Selector[] = [];
+    this.#call(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
+    const invalidated = this.#invalidate([...this.#invalidatedBySend, ...selectors]);
     // What it puts is newer than the invalidation, so it is not asked for again.
-    run(() => definition.onSuccess?.(result, this.#input, core.cache));
+    this.#call(() => definition.onSuccess?.(result, this.#input, core.cache));
     for (const entry of layers.entries) {
       // A put above has taken it away already. An answer under way may still be of before: then it stays for that.
       if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
@@ -279,13 +275,27 @@ class Run implements Outgoing {
   /** Its own layers go, and nothing else. */
   #onRefusal(mayHaveWorked: boolean): void {
     const layers = this.#layers;
-    if (mayHaveWorked) tellChange(this.#core, "invalidate", [], layers.entries);
-    for (const entry of layers.entries) {
-      layers.removeFrom(entry, "lifted: taken back");
-      if (!mayHaveWorked) continue;
-      markInvalidated(entry, layers.name);
-      requestIfWatched(entry);
+    const invalidated = mayHaveWorked ? this.#invalidate(this.#invalidatedBySend) : [];
+    for (const entry of layers.entries) layers.removeFrom(entry, "lifted: taken back");
+    for (const entry of invalidated) requestIfWatched(entry);
+  }
+
+  /** The entries that it has layers over, and those that the selectors mean. */
+  #invalidate(selectors: readonly Selector[]): Set<Entry> {
+    const core = this.#core;
+    const invalidated = new Set(this.#layers.entries);
+    for (const selector of selectors) {
+      this.#call(() => {
+        for (const entry of selected(core, selector)) invalidated.add(entry);
+      });
     }
+    tellChange(core, "invalidate", selectors, invalidated);
+    for (const entry of invalidated) markInvalidated(entry, this.#write.name);
+    return invalidated;
+  }
+
+  #call(callback: () => void): void {
+    runCallback(this.#core, this.#action, callback);
   }
 
   #record(kind: JournalKind, details: EventDetails): void {
@@ -293,9 +303,13 @@ class Run implements Outgoing {
   }
 }
 
-/** Without an answer that could be read nobody knows; nor does a redirection that was not followed tell (RFC 9110 §15.4). */
-function mayHaveWorked({ kind, status }: Failure): boolean {
-  return kind === "network" || kind === "timeout" || kind === "shape" || (kind === "http" && (status ?? 0) < 400);
+/**
+ * Without an answer that could be read nobody knows. A redirection that was not followed does not tell (RFC 9110 §15.4), nor does a
+ * gateway that the server did not answer in time or in form (§15.6.3, §15.6.5).
+ */
+function mayHaveWorked({ kind, status = 0 }: Failure): boolean {
+  if (kind === "http") return status < 400 || status === 502 || status === 504;
+  return kind === "network" || kind === "timeout" || kind === "shape";
 }
 
 function listOf(selectors: Selector | readonly Selector[] | undefined): readonly Selector[] {
