@@ -25,6 +25,12 @@ export const tabs = [
   ],
   ["B2 stream told", "tabs/hearing.ts", "|| opened !== undefined);", ");"],
   ["B2 stream alone", "tabs/loads.ts", "locks && !isClosed && !this.#own.has(key) ?", "locks && 0 > 1 && isClosed ?"],
+  [
+    "B2 stream invalidated",
+    "tabs/member.ts",
+    "this.#loads.isTellable(key) && !this.#telling.tellAgain(key)",
+    "this.#loads.isTellable(key) && !this.#telling.tellAgain(key) && !key",
+  ],
   ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
   ["B2 stream lost", "request.ts", "if (this.#isStream) this.#plan.defer(() => abort.abort(failure));", ""],
   ["B2 own", "tabs/loads.ts", "if (this.#own.has(key)) {", "if (this.#own.has(key) && !key) {"],

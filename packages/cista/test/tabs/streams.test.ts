@@ -88,3 +88,25 @@ test("B2: whoever lost a stream ends it by its signal, though the stream waits f
   await world.clock.advance("20ms"); // before its next event
   expect([streamsOf(world, first), streamsOf(world, second)]).toEqual([0, 1]);
 });
+
+test("B2: a stream that was opened while its invalidation was on its way is opened anew by whoever asks", async () => {
+  for (let seed = 1; seed <= 20; seed++) {
+    const world = new World(seed);
+    const [first, second] = [await world.open(), await world.open()];
+    const view = first.cache.view<any, any>(first.gauge, undefined, { when: false });
+    view.subscribe(() => {});
+    second.watch("gauge", 0);
+    await world.clock.advance("1s");
+    second.unwatch("gauge");
+    await world.clock.advance("5s");
+    world.delay = 5;
+    second.cache.invalidate("all");
+    await world.clock.advance("1ms");
+    void view.revalidate(); // it may not have heard of the invalidation
+    await world.clock.advance("2ms");
+    second.watch("gauge", 0);
+    await world.clock.advance("2s");
+    expect([seed, gaugeIn(second)]).toMatchObject([seed, { state: "ready", fresh: true }]);
+    expect(world.streams.size).toBe(1);
+  }
+});

@@ -201,7 +201,8 @@ export class Loads {
         this.#turns.release(key);
         return;
       }
-      const isEnough = kind === "asks" || !this.isTellable(key) || this.#hub.moments.of(key).at >= message.since;
+      const latest = () => Math.max(this.#hub.moments.of(key).at, this.openedAt(key) ?? 0);
+      const isEnough = kind === "asks" || !this.isTellable(key) || latest() >= message.since;
       if (isEnough) this.#hub.tell({ kind: "alive", key });
       else this.#turns.pass(key); // a stream is opened anew by whoever has asked for it
     } else if (wait && kind === "asks") {
@@ -215,6 +216,13 @@ export class Loads {
   /** The request is over and has been told of, or there is nothing to tell but that. */
   finish(key: string): void {
     if (!this.#open.has(key)) this.#turns.finish(key);
+  }
+
+  /** What its stream has brought was invalidated meanwhile: the stream is opened anew by whoever has asked for it. */
+  passInvalidated(key: string): void {
+    const opened = this.openedAt(key);
+    const hasBrought = opened !== undefined && this.#hub.moments.of(key).opened === opened;
+    if (hasBrought && !this.#hub.isFrozen) this.#turns.pass(key);
   }
 
   /** The request is over, and nobody needs to know. */

@@ -238,8 +238,12 @@ export class Member implements Hub {
         break;
       default:
         this.#loads.hear(message);
-        if (message.kind === "wants" && this.#loads.isTellable(message.key)) this.#telling.tellAgain(message.key);
+        if (message.kind === "wants") this.#tellAgain(message.key);
     }
+  }
+
+  #tellAgain(key: string): void {
+    if (this.#loads.isTellable(key) && !this.#telling.tellAgain(key)) this.#loads.passInvalidated(key);
   }
 
   #note(other: string): void {

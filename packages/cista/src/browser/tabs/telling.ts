@@ -140,9 +140,11 @@ export class Telling {
     this.#loads.finish(key);
   }
 
-  tellAgain(key: string): void {
+  /** @returns whether there is something to tell */
+  tellAgain(key: string): boolean {
     const news = this.#hub.isFrozen ? undefined : this.#newsOf(key);
     if (news) this.#tellOrWarn([news]);
+    return news !== undefined;
   }
 
   // ── Whoever tells what this tab knows better is told so, by one of us ──────
