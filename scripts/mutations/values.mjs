@@ -67,8 +67,14 @@ export const values = [
     "digest(text)",
   ],
   ["F9 reload", "kernel/asking.ts", 'activity.mode = entry.fits ? mode : "reload";', "activity.mode = mode;"],
-  ["F9 on arrival", "kernel/asking.ts", 'if (!open && !entry.fits && activity.cause !== "user" &&', "if (false &&"],
-  ["F9 no loop", "kernel/asking.ts", ' && activity.cause !== "user"', ""],
+  [
+    "F9 on arrival",
+    "kernel/asking.ts",
+    "if (!open && isForSomebodyElse(entry)) startRequest",
+    "if (false) startRequest",
+  ],
+  ["F9 no loop", "kernel/asking.ts", '(cause !== "user" || hasLatecomers)', "true"],
+  ["F9 who came later", "kernel/asking.ts", '(cause !== "user" || hasLatecomers)', '(cause !== "user")'],
   ["F10 forward", "schedule.ts", "now > this.#rings", "false"],
   [
     "F10 back",

@@ -364,6 +364,39 @@ describe("never `empty` and idle", () => {
     expect(view.get().value).toBe("cleo");
   });
 
+  test.each(["reads", "watches"])(
+    "two users one after the other in one request: the third, who %s, gets their own",
+    async (how) => {
+      let who = "ada";
+      const answers: (() => void)[] = [];
+      const { api } = server(
+        (_, init) =>
+          new Promise<Response>((resolve) => {
+            const asked = init.headers.get("authorization");
+            answers.push(() => resolve(json(asked, fresh)));
+          }),
+        { headers: () => ({ authorization: who }) },
+      );
+      const whose = api.source<any, string>(hut);
+      const { cache, clock } = stage();
+      const answer = async () => {
+        answers.shift()?.();
+        await clock.advance(10);
+      };
+      void cache.read(whose, { id: 1 });
+      await clock.advance(10);
+      who = "bob";
+      await answer(); // ada's came, and bob is asked for
+      who = "cy";
+      const third = how === "reads" ? cache.read(whose, { id: 1 }) : undefined;
+      const { view } = watch(cache, whose, { id: 1 });
+      await answer();
+      await answer();
+      if (third) expect(await third).toBe("cy");
+      expect(view.get()).toMatchObject({ state: "ready", value: "cy" });
+    },
+  );
+
   test("headers that say something else each time: two requests, and no loop", async () => {
     let count = 0;
     const { api, seen } = whoServer({ headers: () => ({ authorization: `Signature ${count++}` }) });

@@ -62,6 +62,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   activity.mode = entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
   activity.forward = forwardReason(entry, nowOf(core));
   activity.askedVersion = askedVersion;
+  activity.hasLatecomers = false;
   activity.requestedAt = nowOf(core);
   batch(core, () => {
     markDirty(entry);
@@ -91,7 +92,10 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
   if (request && (activity.isOpen || (mode === "reload" && activity.mode !== "reload")))
     abortRequest(entry, "it was asked for anew");
   if (!activity.request) startRequest(entry, cause, mode, askedVersion);
-  else if (endsPauses.has(cause)) activity.request.hurry();
+  else {
+    activity.hasLatecomers = true;
+    if (endsPauses.has(cause)) activity.request.hurry();
+  }
   if (activity.request?.phase === "running" && activity.request.startVersion < entry.invalidatedAt) {
     activity.nextWaiters ??= new Waiters();
     return activity.nextWaiters;
@@ -200,10 +204,17 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  // Rule F9: who asks is somebody else by now. Not twice in a row: `headers` may say something else each time.
-  if (!open && !entry.fits && activity.cause !== "user" && (activity.isAwaited || activity.requestingWatchers > 0))
-    startRequest(entry, "user");
+  if (!open && isForSomebodyElse(entry)) startRequest(entry, "user");
   else finishRequest(entry, request, outcomeOf(entry));
+}
+
+/**
+ * Rule F9: who asks is somebody else by now. Not twice in a row for those who have waited from the start: `headers` may say
+ * something else each time.
+ */
+function isForSomebodyElse(entry: Entry): boolean {
+  const { cause, hasLatecomers, isAwaited, requestingWatchers } = entry.active();
+  return !entry.fits && (cause !== "user" || hasLatecomers) && (isAwaited || requestingWatchers > 0);
 }
 
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */

@@ -50,7 +50,8 @@ export function attach(entry: Entry, mayRequest: boolean): void {
   }
   if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
   record("attach", entry, mayRequest, now);
-  if (mayRequest && !activity.request && wantsRequest(entry, now)) startRequest(entry, "attach");
+  if (mayRequest && activity.request) activity.hasLatecomers = true;
+  else if (mayRequest && wantsRequest(entry, now)) startRequest(entry, "attach");
 }
 
 export function detach(entry: Entry, couldRequest: boolean): void {

@@ -33,6 +33,8 @@ export class Activity {
   /** When a request was last made (for `revalidateEvery`), and when its last try began. */
   requestedAt = 0;
   tryStartedAt = 0;
+  /** Somebody came for the answer while the request was under way: the user may have been another one by then. */
+  hasLatecomers = false;
   /** The request under way runs on though nobody waits: it was prefetched, or revalidates behind a read. */
   runsOn = false;
   /** What attached views say of how often to revalidate; there once one has said so. */
