@@ -63,7 +63,7 @@ export const requests = [
   ],
   ["R5 mistakes", "failure.ts", 'return kind === "load" && !isMistake(details.cause);', 'return kind === "load";'],
   ["R5 time-out", "request.ts", "this.#fail(failure);\n    abort.abort(failure);", "abort.abort(failure);"],
-  ["R5 hurry", "kernel/asking.ts", "else if (endsPauses.has(cause)) activity.request.hurry();", ""],
+  ["R5 hurry", "kernel/asking.ts", "if (endsPauses.has(cause)) activity.request.hurry();", ""],
   [
     "R6 offline",
     "request.ts",
