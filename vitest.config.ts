@@ -141,8 +141,13 @@ export default defineConfig({
           ...patient,
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.e2e.test.ts"],
+          exclude: ["examples/meta/**", "**/node_modules/**"],
           fileParallelism: false,
         },
+      },
+      {
+        // Each meta-framework with the packed library, installed and built in a folder of its own.
+        test: { name: "meta", ...patient, environment: "node", include: ["examples/meta/test/*.e2e.test.ts"] },
       },
     ],
   },

@@ -141,7 +141,7 @@ const walks = {
     ["core/lib/request.ts", "#try", "one try, with its time-out (R5)"],
     ["core/lib/request.ts", "#load", "calls the load once the batch is consistent"],
     ["core/kernel/loading.ts", "load", "through the interceptors; over HTTP this is `http/load.ts`", "load("],
-    ["core/lib/request.ts", "#answerOf", "back: what came, as an answer, and checked", false],
+    ["core/lib/request.ts", "#checked", "back: what came, as an answer, and checked", false],
     ["core/kernel/asking.ts", "takeAnswer", "holds it, and what it was made of", false],
     ["core/kernel/taking.ts", "applyAnswer", "with its freshness, labels and validator (F6, F7)"],
     ["core/kernel/asking.ts", "finishRequest", "follow-ups of an invalidation meanwhile (R2)", false],

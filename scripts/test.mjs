@@ -22,6 +22,8 @@ step("packages", "npx", ["publint", "--strict", "packages/cista"]);
 step("packages, the command", "npx", ["publint", "--strict", "packages/cli"]);
 reference();
 runTests();
+// On the machine's own date: they install from the registry, whose certificates are of today.
+if (process.argv.length === 2) step("meta-frameworks", "npx", ["vitest", "run", "--project", "meta"]);
 
 /** `npm test -- --quick`: lint, the library's types, and the tests in Node that what is not committed reaches. */
 function quick() {
@@ -40,14 +42,18 @@ function step(title, command, args) {
 
 /** On the machine's own date, or on the day that TEST_DAY names (see days.mjs). */
 function runTests() {
-  const vitest = ["vitest", "run", ...process.argv.slice(2)];
+  const chosen = process.argv.slice(2);
+  const vitest = ["vitest", "run", ...(chosen.length > 0 ? chosen : ["--project", "!meta"])];
   process.env.PROVE_SEED ??= String(numberOf("HEAD:packages/cista"));
   const day = dayOf(process.env.TEST_DAY);
+  const { TZ } = process.env;
   if (!day) return step("tests", "npx", vitest);
   if (!found(["faketime"])) installFromApt("faketime");
   if (!found(["faketime"])) fail("TEST_DAY needs faketime: install it (on Debian: apt install faketime).");
   process.env.TZ = day.zone;
   step(`tests, as if it were ${day.date} in ${day.zone}`, "faketime", [day.date, "npx", ...vitest]);
+  if (TZ === undefined) delete process.env.TZ;
+  else process.env.TZ = TZ;
 }
 
 /** The reference is made of the docstrings (`npm run reference`): here it is only held that it can be made, without a warning. */

@@ -1,4 +1,4 @@
-import { origin, path } from "cista/http";
+import { origin, path, writeTo } from "cista/http";
 
 export interface Hut {
   id: string;
@@ -22,7 +22,7 @@ export const basket = api.source({
   name: "basket",
   url: "/api/basket",
   noStore: true,
-  unwrap: (body: { nights: number }) => body.nights,
+  unwrap: (body: { nights: string }) => body.nights,
 });
 /** It takes its time. */
 export const notices = api.source({
@@ -30,7 +30,7 @@ export const notices = api.source({
   url: "/api/notices",
   unwrap: (body: { text: string }) => body.text,
 });
-export const star = api.write<{ id: string; starred: boolean }, Hut>({
+export const star = writeTo<{ id: string; starred: boolean }, Hut>(api, {
   name: "star",
   method: "PUT",
   url: ({ id }) => path`/api/huts/${id}/star`,

@@ -1,11 +1,6 @@
 /** Rules R, D, E: requests, what is made of others, events. */
 export const requests = [
-  [
-    "D6",
-    "kernel/asking.ts",
-    'answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined)',
-    "answerFor: () => undefined",
-  ],
+  ["D6", "kernel/asking.ts", 'return kind === "missing" ? missing() : undefined;', "return undefined;"],
   ["E1 parts", "kernel/asking.ts", "if (!wasToldOfPart) tellFailure", "tellFailure"],
   ["E1 requests", "kernel/asking.ts", "if (!wasToldOfPart) tellFailure", "if (false) tellFailure"],
   ["E1 writes", "sending.ts", "tellFailure(this.#core, last, this.#action);", ""],
@@ -51,14 +46,19 @@ export const requests = [
     "core.releaseTimer ??= ((run) => run())(() => {",
   ],
   ["R4", "watching.ts", "if (couldRequest) activity.requestingWatchers--;", ""],
-  ["R5 jitter", "request.ts", "this.#plan.clock.random() * this.#longestPause()", "2 * this.#longestPause()"],
+  ["R5 jitter", "request.ts", "this.#host.clock.random() * this.#longestPause()", "2 * this.#longestPause()"],
   ["R5 retryAfter", "request.ts", "if (retryAfter !== undefined && !this.#streamed) return retryAfter;", ""],
-  ["R5 long pauses", "kernel/asking.ts", "(delay <= longestWait || activity.requestingWatchers > 0)", "true"],
+  [
+    "R5 long pauses",
+    "kernel/asking.ts",
+    "return delay <= longestWait || this.#entry.active().requestingWatchers > 0;",
+    "return true;",
+  ],
   ["R5 long timers", "cache-clock.ts", "if (delay <= longestDelay) return", "if (true) return"],
   [
     "R5 streams",
     "request.ts",
-    "if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;",
+    "if (this.#host.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;",
     "this.attempt = 1;",
   ],
   ["R5 mistakes", "failure.ts", 'return kind === "load" && !isMistake(details.cause);', 'return kind === "load";'],
@@ -67,7 +67,7 @@ export const requests = [
   [
     "R6 offline",
     "request.ts",
-    'if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");\n    else this.#try();',
+    'if (this.#host.settings.usesNetwork && !this.#host.isOnline()) this.#move("offline");\n    else this.#try();',
     "this.#try();",
   ],
   [
@@ -137,8 +137,8 @@ export const requests = [
   [
     "D5 retry",
     "kernel/asking.ts",
-    "!entry.links?.isOfPart(failure) && settings.retry.shouldRetry(failure)",
-    "settings.retry.shouldRetry(failure)",
+    "links?.isOfPart(failure) || !shelf.settings.retry.shouldRetry(failure)",
+    "!shelf.settings.retry.shouldRetry(failure)",
   ],
   ["D5 time-out", "composing.ts", "const resume = request.pauseTimeout();", "const resume = () => {};"],
   ["D5 time-out of a check", "composing.ts", "await whileWaiting(reader, part.entry, brought);", "await brought();"],

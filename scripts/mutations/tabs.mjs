@@ -32,7 +32,7 @@ export const tabs = [
     "this.#loads.isTellable(key) && !this.#telling.tellAgain(key) && !key",
   ],
   ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
-  ["B2 stream lost", "request.ts", "if (this.#isStream) this.#plan.defer(() => abort.abort(failure));", ""],
+  ["B2 stream lost", "request.ts", "if (this.#isStream) this.#host.defer(() => abort.abort(failure));", ""],
   ["B2 own", "tabs/loads.ts", "if (this.#own.has(key)) {", "if (this.#own.has(key) && !key) {"],
   ["B2 clocks", "tabs/member.ts", "return this.#platform.now();", "return clockOf(this.#cache).now();"],
   [

@@ -3,10 +3,10 @@ import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
-import { steadyEnvironment } from "../api/seams.js";
+import { type Clock, steadyEnvironment } from "../api/seams.js";
 import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
-import { Request } from "../lib/request.js";
+import { Request, type RequestHost } from "../lib/request.js";
 import { mayStandIn } from "../lib/showing.js";
 import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
@@ -24,37 +24,8 @@ const longestWait = 120_000;
 /** Begins a request; there must be none under way (rule R1). @param askedVersion the version at which somebody asked, 0 if nobody did */
 export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
-  const { core, settings } = entry.shelf;
-  const request = new Request(
-    {
-      clock: core.clock,
-      online: () => isOnline(entry.shelf),
-      // A composite runs offline too: its parts wait, not it (rule R6).
-      settings: entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings,
-      nextVersion: () => ++core.version,
-      holds: () => entry.held === "value",
-      load: (request) => load(entry, request),
-      // Rule D6: what is made of something that is missing is missing too, unless the load catches it.
-      answerFor: ({ kind }) => (kind === "missing" ? missing() : undefined),
-      check: (value) => {
-        const { check } = entry.shelf.source.definition;
-        return check ? checked(check, value) : value;
-      },
-      // Rule D5: what failed for a part was tried again there.
-      retries: (failure, delay) =>
-        !entry.links?.isOfPart(failure) &&
-        settings.retry.shouldRetry(failure) &&
-        (delay <= longestWait || activity.requestingWatchers > 0), // nobody is kept waiting for long: rule R5
-      defer: (call) => afterChange(core, call),
-    },
-    {
-      onPhase: () => batch(core, () => noteAttempt(entry, request)),
-      onAnswer: (answer, open) => batch(core, () => takeAnswer(entry, request, answer, open)),
-      onStreamEnd: () => batch(core, () => noteStreamEnd(entry, request)),
-      onRetry: (failure, delay) => batch(core, () => noteRetry(entry, request, failure, delay)),
-      onFailure: (failure) => batch(core, () => takeFailure(entry, request, failure)),
-    },
-  );
+  const { core } = entry.shelf;
+  const request = new Request(new RequestOfEntry(entry));
   activity.request = request;
   core.underWay.add(entry);
   if (DEVELOPMENT && entry.held !== "none" && !entry.fits) noticeOtherUser(core);
@@ -69,6 +40,88 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
     if (core.comingWithPage?.has(entry.key) || !entry.shelf.admits(entry, cause)) request.hold();
     else request.start();
   });
+}
+
+/** What the request of an entry needs, and what it does when the request tells of something. One object for each request. */
+class RequestOfEntry implements RequestHost {
+  readonly settings: RequestHost["settings"];
+  readonly #entry: Entry;
+
+  constructor(entry: Entry) {
+    this.#entry = entry;
+    const { settings } = entry.shelf;
+    // A composite runs offline too: its parts wait, not it (rule R6).
+    this.settings = entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings;
+  }
+
+  get clock(): Clock {
+    return this.#core.clock;
+  }
+
+  get checks(): boolean {
+    return this.#entry.shelf.source.definition.check !== undefined;
+  }
+
+  get holdsValue(): boolean {
+    return this.#entry.held === "value";
+  }
+
+  get #core(): Core {
+    return this.#entry.shelf.core;
+  }
+
+  isOnline(): boolean {
+    return isOnline(this.#entry.shelf);
+  }
+
+  nextVersion(): number {
+    return ++this.#core.version;
+  }
+
+  load(request: Request): unknown {
+    return load(this.#entry, request);
+  }
+
+  check(value: unknown): unknown {
+    const { check } = this.#entry.shelf.source.definition;
+    return check ? checked(check, value) : value;
+  }
+
+  /** Rule D6: what is made of something that is missing is missing too, unless the load catches it. */
+  answerFor({ kind }: Failure): Answer<unknown> | undefined {
+    return kind === "missing" ? missing() : undefined;
+  }
+
+  /** Rule D5: what failed for a part was tried again there. Rule R5: nobody is kept waiting for long. */
+  retries(failure: Failure, delay: number): boolean {
+    const { links, shelf } = this.#entry;
+    if (links?.isOfPart(failure) || !shelf.settings.retry.shouldRetry(failure)) return false;
+    return delay <= longestWait || this.#entry.active().requestingWatchers > 0;
+  }
+
+  defer(call: () => void): void {
+    afterChange(this.#core, call);
+  }
+
+  onPhase(request: Request): void {
+    batch(this.#core, () => noteAttempt(this.#entry, request));
+  }
+
+  onAnswer(request: Request, answer: Answer<unknown>, open: boolean): void {
+    batch(this.#core, () => takeAnswer(this.#entry, request, answer, open));
+  }
+
+  onStreamEnd(request: Request): void {
+    batch(this.#core, () => noteStreamEnd(this.#entry, request));
+  }
+
+  onRetry(request: Request, failure: Failure, delay: number): void {
+    batch(this.#core, () => noteRetry(this.#entry, request, failure, delay));
+  }
+
+  onFailure(request: Request, failure: Failure): void {
+    batch(this.#core, () => takeFailure(this.#entry, request, failure));
+  }
 }
 
 /** Of which caches the warning was given. */

@@ -7,13 +7,22 @@ import type { Entry } from "../state/entry.js";
 import { type Composing, composingKey } from "../state/links.js";
 import { requestForNewUser } from "./users.js";
 
-/** Calls the source once, or is spared it. */
-export async function load(entry: Entry, request: Request): Promise<unknown> {
+/** Calls the source once, or is spared it. Without a promise where none is needed: each takes its turn of the event loop. */
+export function load(entry: Entry, request: Request): unknown {
+  const { source } = entry.shelf;
+  const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
+  if (reader && entry.links?.parts.length) return loadUnlessSpared(entry, request, reader);
+  return loadNow(entry, request, reader);
+}
+
+async function loadUnlessSpared(entry: Entry, request: Request, reader: ReturnType<Composing>): Promise<unknown> {
+  return (await reader.spares()) ? partsUnchanged : loadNow(entry, request, reader);
+}
+
+function loadNow(entry: Entry, request: Request, reader: ReturnType<Composing> | undefined): unknown {
   const { current } = request;
   const { core, source } = entry.shelf;
   const { cause, mode } = entry.active();
-  const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
-  if (entry.links?.parts.length && (await reader?.spares())) return partsUnchanged;
   current.throwIfAborted();
   const context: LoadContext = {
     get signal() {

@@ -8,38 +8,38 @@ import type { Clock } from "../api/seams.js";
 import type { Settings } from "../api/settings.js";
 import { LazyAbort } from "./abort.js";
 
-/** What a request needs of the cache. */
-export interface RequestPlan {
+/** What a request needs of the cache, and whom it tells. */
+export interface RequestHost {
   readonly clock: Clock;
-  /** Whether there is a network now. */
-  online(): boolean;
   readonly settings: Pick<Settings, "usesNetwork" | "retry" | "timeout">;
+  /** Whether there is a network now. */
+  isOnline(): boolean;
   /** The next number of the cache's counter that only goes up. */
   nextVersion(): number;
   /** Whether a value is held that an answer could leave unchanged. */
-  holds(): boolean;
+  readonly holdsValue: boolean;
   /** Calls the load once. May throw. */
   load(request: Request): unknown;
-  /** The answer that a failure amounts to, where it is none: nothing is tried again for it. */
-  answerFor(failure: Failure): Answer<unknown> | undefined;
+  /** Whether `check` has something to look at. */
+  readonly checks: boolean;
   /** Makes sure that the value is what the source promises. May throw, or take its time. */
   check(value: unknown): unknown;
+  /** The answer that a failure amounts to, where it is none: nothing is tried again for it. */
+  answerFor(failure: Failure): Answer<unknown> | undefined;
   /** Whether another try is to be made. @param delay the length of the pause before it, in milliseconds */
   retries(failure: Failure, delay: number): boolean;
   /** Runs foreign code, the load or the signal's listeners, once all that changes in the same go has changed. */
   defer(call: () => void): void;
-}
 
-/** What a request tells. After `onStreamEnd`, `onFailure`, or `onAnswer` with nothing open, it says nothing more. */
-export interface RequestListener {
+  // After `onStreamEnd`, `onFailure`, or `onAnswer` with nothing open, it is told nothing more.
   /** `phase` or `attempt` has another value. */
-  onPhase(): void;
+  onPhase(request: Request): void;
   /** @param open more answers may follow */
-  onAnswer(answer: Answer<unknown>, open: boolean): void;
+  onAnswer(request: Request, answer: Answer<unknown>, open: boolean): void;
   /** A stream of answers has ended well. */
-  onStreamEnd(): void;
-  onRetry(failure: Failure, delay: number): void;
-  onFailure(failure: Failure): void;
+  onStreamEnd(request: Request): void;
+  onRetry(request: Request, failure: Failure, delay: number): void;
+  onFailure(request: Request, failure: Failure): void;
 }
 
 /**
@@ -52,8 +52,7 @@ export class Request {
   attempt = 0;
   /** The version at which the try under way began: what was invalidated or put later is newer (rule R2). */
   startVersion = 0;
-  readonly #plan: RequestPlan;
-  readonly #listener: RequestListener;
+  readonly #host: RequestHost;
   /** The signal of the try under way. */
   #abort = new LazyAbort();
   /** The time-out of a try, or the pause before the next. */
@@ -69,9 +68,8 @@ export class Request {
   #held = false;
   #over = false;
 
-  constructor(plan: RequestPlan, listener: RequestListener) {
-    this.#plan = plan;
-    this.#listener = listener;
+  constructor(host: RequestHost) {
+    this.#host = host;
   }
 
   /** What ends the try under way. */
@@ -82,7 +80,7 @@ export class Request {
   start(): void {
     if (this.#over) return;
     this.#held = false;
-    if (this.#plan.settings.usesNetwork && !this.#plan.online()) this.#move("offline");
+    if (this.#host.settings.usesNetwork && !this.#host.isOnline()) this.#move("offline");
     else this.#try();
   }
 
@@ -106,7 +104,7 @@ export class Request {
     this.phase = "none";
     this.#clearTimer();
     const abort = this.#abort;
-    if (phase === "running" || phase === "none") this.#plan.defer(() => abort.abort(reason)); // else no load is under way
+    if (phase === "running" || phase === "none") this.#host.defer(() => abort.abort(reason)); // else no load is under way
   }
 
   get isOver(): boolean {
@@ -119,7 +117,7 @@ export class Request {
   pauseTimeout(): () => void {
     const abort = this.#abort;
     if (this.#pauses++ === 0 && this.#timer !== undefined) {
-      this.#left -= Math.min(this.#left, Math.max(0, this.#plan.clock.now() - this.#since));
+      this.#left -= Math.min(this.#left, Math.max(0, this.#host.clock.now() - this.#since));
       this.#clearTimer();
     }
     let resumed = false;
@@ -132,9 +130,9 @@ export class Request {
 
   #limit(): void {
     if (this.#left === Number.POSITIVE_INFINITY || this.#pauses > 0) return;
-    this.#since = this.#plan.clock.now();
+    this.#since = this.#host.clock.now();
     const abort = this.#abort;
-    this.#timer = this.#plan.clock.setTimer(() => this.#timeOut(abort), this.#left, true);
+    this.#timer = this.#host.clock.setTimer(() => this.#timeOut(abort), this.#left, true);
   }
 
   // ── One try ────────────────────────────────────────────────────────────────
@@ -143,34 +141,35 @@ export class Request {
     const abort = new LazyAbort();
     this.#abort = abort;
     this.attempt++;
-    this.startVersion = this.#plan.nextVersion();
-    this.#left = this.#plan.settings.timeout;
+    this.startVersion = this.#host.nextVersion();
+    this.#left = this.#host.settings.timeout;
     this.#pauses = 0;
-    this.#triedAt = this.#plan.clock.now();
+    this.#triedAt = this.#host.clock.now();
     this.#streamed = false;
     this.#isStream = false;
     this.#move("running");
     if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
     this.#limit();
-    this.#plan.defer(() => {
+    this.#host.defer(() => {
       if (this.#over || abort !== this.#abort || abort.isAborted) return; // ended before it began
       this.#load(abort).catch((thrown) => {
         if (!this.#counts(abort)) return;
         const failure = asFailure(thrown);
-        const answer = this.#plan.answerFor(failure);
-        if (answer) this.#finish(() => this.#listener.onAnswer(answer, false));
+        const answer = this.#host.answerFor(failure);
+        if (answer) this.#finish(() => this.#host.onAnswer(this, answer, false));
         else this.#fail(failure);
       });
     });
   }
 
   async #load(abort: LazyAbort): Promise<void> {
-    const came = await this.#plan.load(this);
+    const came = await this.#host.load(this);
     if (isIterable(came)) return this.#follow(came, abort);
-    const answer = await this.#answerOf(came);
+    let answer = asAnswer(came, this.#host.holdsValue);
+    if (this.#isToCheck(answer)) answer = await this.#checked(answer);
     if (!this.#counts(abort)) return;
-    if (answer.details.from !== undefined) this.startVersion = this.#plan.nextVersion();
-    this.#finish(() => this.#listener.onAnswer(answer, false));
+    if (answer.details.from !== undefined) this.startVersion = this.#host.nextVersion();
+    this.#finish(() => this.#host.onAnswer(this, answer, false));
   }
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */
@@ -188,7 +187,8 @@ export class Request {
     else signal.addEventListener("abort", close, { once: true });
     try {
       for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
-        const answer = await this.#answerOf(next.value);
+        let answer = asAnswer(next.value, this.#host.holdsValue);
+        if (this.#isToCheck(answer)) answer = await this.#checked(answer);
         if (!this.#counts(abort)) return;
         this.#streamAnswered(answer);
       }
@@ -201,22 +201,24 @@ export class Request {
     if (!this.#streamed) {
       throw new Failure("no-value", "The stream ended before its first value.", { retryable: true });
     }
-    this.#finish(() => this.#listener.onStreamEnd());
+    this.#finish(() => this.#host.onStreamEnd(this));
   }
 
   #streamAnswered(answer: Answer<unknown>): void {
-    if (this.#streamed || answer.details.from !== undefined) this.startVersion = this.#plan.nextVersion();
+    if (this.#streamed || answer.details.from !== undefined) this.startVersion = this.#host.nextVersion();
     this.#streamed = true;
     // What breaks after it has held for longer than a pause is tried again from the beginning.
-    if (this.#plan.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
+    if (this.#host.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
     this.phase = "none";
-    this.#listener.onAnswer(answer, true);
+    this.#host.onAnswer(this, answer, true);
   }
 
-  async #answerOf(came: unknown): Promise<Answer<unknown>> {
-    const answer = asAnswer(came, this.#plan.holds());
-    if (answer.kind !== "value" || wasChecked(answer)) return answer;
-    const value = await this.#plan.check(answer.value);
+  #isToCheck(answer: Answer<unknown>): boolean {
+    return this.#host.checks && answer.kind === "value" && !wasChecked(answer);
+  }
+
+  async #checked(answer: Answer<unknown>): Promise<Answer<unknown>> {
+    const value = await this.#host.check(answer.value);
     return value === answer.value ? answer : { ...answer, value };
   }
 
@@ -229,7 +231,7 @@ export class Request {
 
   /** Ends a try whose time is over, also for a load that ignores its signal. */
   #timeOut(abort: LazyAbort): void {
-    const { timeout } = this.#plan.settings;
+    const { timeout } = this.#host.settings;
     const failure = new Failure("timeout", `No answer came within ${timeout} ms (the source's timeout, for one try).`);
     this.#timer = undefined;
     this.#fail(failure);
@@ -237,12 +239,12 @@ export class Request {
   }
 
   #fail(failure: Failure): void {
-    const { retry } = this.#plan.settings;
+    const { retry } = this.#host.settings;
     let last = failure;
     let again = this.attempt <= retry.times;
     const delay = again ? this.#delayAfter(failure) : 0;
     try {
-      again &&= this.#plan.retries(failure, delay);
+      again &&= this.#host.retries(failure, delay);
     } catch (thrown) {
       again = false;
       last = asFailure(thrown); // the definition's own mistake is shown, not lost
@@ -250,21 +252,21 @@ export class Request {
     if (this.#over) return; // the definition has ended it
     // A stream that waits for its next event hears of its end by its signal only.
     const abort = this.#abort;
-    if (this.#isStream) this.#plan.defer(() => abort.abort(failure));
+    if (this.#isStream) this.#host.defer(() => abort.abort(failure));
     if (again) this.#pauseThenTry(failure, delay);
-    else this.#finish(() => this.#listener.onFailure(last));
+    else this.#finish(() => this.#host.onFailure(this, last));
   }
 
   /** Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3). */
   #delayAfter({ retryAfter }: Failure): number {
     if (retryAfter !== undefined && !this.#streamed) return retryAfter;
-    const delay = this.#plan.clock.random() * this.#longestPause();
+    const delay = this.#host.clock.random() * this.#longestPause();
     // A stream says once how long to wait (HTML §9.2); where it breaks again and again, the pauses grow all the same.
     return Math.max(delay, retryAfter ?? 0);
   }
 
   #longestPause(): number {
-    const { longestPause, firstPause } = this.#plan.settings.retry;
+    const { longestPause, firstPause } = this.#host.settings.retry;
     return Math.min(longestPause, firstPause * 2 ** (this.attempt - 1));
   }
 
@@ -273,9 +275,9 @@ export class Request {
       this.#timer = undefined;
       this.start();
     };
-    this.#timer = this.#plan.clock.setTimer(start, delay, true);
+    this.#timer = this.#host.clock.setTimer(start, delay, true);
     this.phase = "waiting";
-    this.#listener.onRetry(failure, delay);
+    this.#host.onRetry(this, failure, delay);
   }
 
   #finish(tell: () => void): void {
@@ -286,11 +288,11 @@ export class Request {
 
   #move(phase: RequestPhase): void {
     this.phase = phase;
-    this.#listener.onPhase();
+    this.#host.onPhase(this);
   }
 
   #clearTimer(): void {
-    if (this.#timer !== undefined) this.#plan.clock.clearTimer(this.#timer);
+    if (this.#timer !== undefined) this.#host.clock.clearTimer(this.#timer);
     this.#timer = undefined;
   }
 }

@@ -64,9 +64,11 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
   }
 }
 
+/** What the watchers of an entry were shown before. */
+type Shown = readonly [entry: Entry, before: AnyReading | undefined];
+
 function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
-  /** What the watchers of each dirty entry were shown before. */
-  let shownBefore: Map<Entry, AnyReading | undefined> | undefined;
+  const shown: Shown[] = [];
   try {
     for (let round = 0; core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0; round++) {
       if (round === mostRounds) {
@@ -79,7 +81,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
       const { dirty, afterChange } = core;
       core.dirty = [];
       core.afterChange = [];
-      shownBefore = refreshDirty(core, dirty, shownBefore);
+      refreshDirty(core, dirty, shown);
       for (const call of afterChange) guarded(call);
       core.journal?.tell("consistent");
     }
@@ -88,8 +90,11 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   }
   // The state is consistent from here on: a listener may change something in a batch of its own.
   const changed: Listeners[] = [];
-  for (const [entry, reading] of shownBefore ?? []) {
-    if (entry.activity && entry.reading !== reading) changed.push(entry.activity.listeners);
+  const isOnce = shown.length < 2 ? undefined : new Set<Entry>();
+  for (const [entry, before] of shown) {
+    if (isOnce?.has(entry)) continue; // it was shown the first of them
+    isOnce?.add(entry);
+    if (entry.activity && entry.reading !== before) changed.push(entry.activity.listeners);
   }
   core.journal?.tell(); // of what was only written down
   if (changed.length === 0) return;
@@ -113,22 +118,13 @@ function goOnLater(core: Core): void {
   core.clock.setTimer(() => batch(core, () => {}), pauseAfterLoop);
 }
 
-/** @param shownBefore what the watchers of each were shown before; made where the first of them is watched */
-function refreshDirty(
-  core: Core,
-  dirty: readonly Entry[],
-  shownBefore: Map<Entry, AnyReading | undefined> | undefined,
-): Map<Entry, AnyReading | undefined> | undefined {
-  let shown = shownBefore;
+/** @param shown is given what the watchers of each were shown before */
+function refreshDirty(core: Core, dirty: readonly Entry[], shown: Shown[]): void {
   const each = dirty.length > 1 ? new Set(dirty) : dirty;
   for (const entry of each) {
-    if (entry.watchers > 0 && !shown?.has(entry)) {
-      shown ??= new Map();
-      shown.set(entry, entry.reading);
-    }
+    if (entry.watchers > 0) shown.push([entry, entry.reading]);
     core.callbacks.refresh(entry);
   }
-  return shown;
 }
 
 function notifyNow(changed: Listeners[]): void {

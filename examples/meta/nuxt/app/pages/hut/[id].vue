@@ -1,17 +1,18 @@
 <script setup lang="ts">
-import { useReading, useWrite } from "cista/vue";
+import type { Failure } from "cista";
+import { useValue, useWrite } from "cista/vue";
 import { hut, inLine, star } from "~/sources";
 
 const id = useRoute().params.id as string;
-const reading = useReading(hut, { id });
+const value = await useValue(hut, { id }).catch((failure: Failure) => {
+  throw failure.kind === "missing" ? createError({ statusCode: 404, statusMessage: "No such hut" }) : failure;
+});
 const starring = useWrite(star);
-await reading.promise; // for the status; what fails is shown, and left to the browser
-if (reading.state === "missing") throw createError({ statusCode: 404, statusMessage: "No such hut", fatal: true });
 </script>
 
 <template>
   <main>
-    <p data-shown="hut">{{ reading.value ? inLine(reading.value) : reading.state }}</p>
+    <p data-shown="hut">{{ inLine(value) }}</p>
     <button id="star" type="button" @click="starring.run({ id, starred: true })">Star</button>
   </main>
 </template>

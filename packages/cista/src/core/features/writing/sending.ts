@@ -143,38 +143,31 @@ class Run implements Outgoing {
     const { retry, timeout, kept } = definition;
     const isKept = kept && core.keeper;
     const plan = retryPlan(isKept ? { ...untilAnswered, ...retry, times: Number.POSITIVE_INFINITY } : (retry ?? false));
-    this.#request = new Request(
-      {
-        clock: core.clock,
-        online: () => core.environment.online,
-        settings: {
-          usesNetwork: true,
-          retry: plan,
-          timeout: milliseconds(timeout ?? usualTimeout, "timeout"),
-        },
-        nextVersion: () => ++core.version,
-        holds: () => false,
-        load: async (request) => {
-          this.#refuseOtherUser();
-          return answer({ result: await definition.send(this.#input, this.#contextFor(request)) });
-        },
-        answerFor: () => undefined,
-        check: (boxed) => boxed,
-        retries: (failure, delay) => plan.shouldRetry(failure) && delay <= longestWait,
-        defer: (call) => afterChange(core, call),
+    this.#request = new Request({
+      clock: core.clock,
+      settings: { usesNetwork: true, retry: plan, timeout: milliseconds(timeout ?? usualTimeout, "timeout") },
+      isOnline: () => core.environment.online,
+      nextVersion: () => ++core.version,
+      holdsValue: false,
+      load: async (request) => {
+        this.#refuseOtherUser();
+        return answer({ result: await definition.send(this.#input, this.#contextFor(request)) });
       },
-      {
-        onPhase: () => this.#moved(),
-        onAnswer: ({ value }) => this.#answered((value as { result: unknown }).result),
-        onStreamEnd: () => {},
-        onRetry: (failure, duration) => {
-          this.#mayHaveWorked ||= mayHaveWorked(failure);
-          this.#record("retry", { attempt: this.#request?.attempt ?? 1, failure, duration });
-          this.#move("waiting");
-        },
-        onFailure: (failure) => this.#failed(failure),
+      checks: false,
+      check: (boxed) => boxed,
+      answerFor: () => undefined,
+      retries: (failure, delay) => plan.shouldRetry(failure) && delay <= longestWait,
+      defer: (call) => afterChange(core, call),
+      onPhase: () => this.#moved(),
+      onAnswer: (_, { value }) => this.#answered((value as { result: unknown }).result),
+      onStreamEnd: () => {},
+      onRetry: ({ attempt }, failure, duration) => {
+        this.#mayHaveWorked ||= mayHaveWorked(failure);
+        this.#record("retry", { attempt, failure, duration });
+        this.#move("waiting");
       },
-    );
+      onFailure: (_, failure) => this.#failed(failure),
+    });
     this.#request.start();
   }
 

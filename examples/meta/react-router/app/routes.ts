@@ -1,0 +1,3 @@
+import { index, route } from "@react-router/dev/routes";
+
+export default [index("routes/home.tsx"), route("hut/:id", "routes/hut.tsx")];

@@ -1,0 +1,7 @@
+import { sveltekit } from "@sveltejs/kit/vite";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [sveltekit()],
+  optimizeDeps: { include: ["cista", "cista/browser", "cista/http", "cista/svelte"] },
+});
