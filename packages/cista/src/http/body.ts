@@ -2,39 +2,69 @@ import { Failure } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import type { Exchange } from "./exchange.js";
 
-/**
- * The body, part by part, counted.
- * @throws Failure kind "http" for one longer than `maxBody`, which is not read to its end; "network" for one cut short
- */
-export async function* bodyParts({ response, url, maxBody }: Exchange): AsyncGenerator<Uint8Array, void, void> {
-  if (Number(response.headers.get("content-length") ?? 0) > maxBody) {
-    await response.body?.cancel();
-    throw tooLong(response, url, maxBody);
-  }
-  if (!response.body) return;
-  const reader = response.body.getReader();
-  let bytes = 0;
-  const next = () =>
-    reader.read().catch((cause: unknown) => {
-      if (!(cause instanceof TypeError)) throw cause; // an abort
-      throw new Failure("network", `The body from ${withoutQuery(url)} broke off after ${bytes} bytes.`, { cause });
-    });
-  try {
-    for (let part = await next(); !part.done; part = await next()) {
-      bytes += part.value.byteLength;
-      if (bytes > maxBody) throw tooLong(response, url, maxBody);
-      yield part.value;
+/** A body that is read part by part, and counted. */
+class CountedBody {
+  readonly #exchange: Exchange;
+  readonly #reader: ReadableStreamDefaultReader<Uint8Array> | undefined;
+  #bytes = 0;
+
+  /** @throws Failure kind "http" for one that says that it is longer than `maxBody` */
+  constructor(exchange: Exchange) {
+    const { response, url, maxBody } = exchange;
+    this.#exchange = exchange;
+    if (Number(response.headers.get("content-length") ?? 0) > maxBody) {
+      response.body?.cancel().catch(() => {});
+      throw tooLong(response, url, maxBody);
     }
-  } finally {
-    await reader.cancel().catch(() => {}); // whatever is not read
+    this.#reader = response.body?.getReader();
+  }
+
+  /**
+   * The next part; none at its end.
+   * @throws Failure kind "http" for one longer than `maxBody`, which is not read to its end; "network" for one cut short
+   */
+  async next(): Promise<Uint8Array | undefined> {
+    const { response, url, maxBody } = this.#exchange;
+    try {
+      const part = await this.#reader?.read();
+      if (!part || part.done) return undefined;
+      this.#bytes += part.value.byteLength;
+      if (this.#bytes > maxBody) throw tooLong(response, url, maxBody);
+      return part.value;
+    } catch (cause) {
+      if (!(cause instanceof TypeError)) throw cause; // an abort, or too long
+      const message = `The body from ${withoutQuery(url)} broke off after ${this.#bytes} bytes.`;
+      throw new Failure("network", message, { cause });
+    }
+  }
+
+  /** Whatever is not read is not wanted. */
+  async end(): Promise<void> {
+    await this.#reader?.cancel().catch(() => {});
   }
 }
 
-/** The body as text. */
+/** The body, part by part, counted: see `CountedBody`. */
+export async function* bodyParts(exchange: Exchange): AsyncGenerator<Uint8Array, void, void> {
+  const body = new CountedBody(exchange);
+  try {
+    for (let part = await body.next(); part; part = await body.next()) yield part;
+  } finally {
+    await body.end();
+  }
+}
+
+/** The body as text. By a loop, without a generator: there is one for each read. */
 export async function bodyText(exchange: Exchange): Promise<string> {
+  const body = new CountedBody(exchange);
   const decoder = new TextDecoder();
   let text = "";
-  for await (const part of bodyParts(exchange)) text += decoder.decode(part, { stream: true });
+  try {
+    for (let part = await body.next(); part; part = await body.next()) text += decoder.decode(part, { stream: true });
+  } catch (thrown) {
+    await body.end();
+    throw thrown;
+  }
   return text + decoder.decode();
 }
 

@@ -93,15 +93,15 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   if (!trusted && method !== "GET") refuseForeignWrite(ask.name, url);
   const own = isOwnOrigin(url);
   const condition = own ? conditionOf(held) : undefined;
-  const nobody: Said = { fields: new Headers(), id: undefined, isNewUser: false };
-  const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody;
+  const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody();
   if (who.isNewUser) context.userChanged?.();
   const said = who.fields;
   const headers = new Headers(said);
-  addAll(headers, new Headers(ask.fields));
-  if (trusted) {
-    addAll(headers, headersOf(ask.headers));
-    addAll(said, headersOf(ask.headers));
+  for (const [field, text] of Object.entries(ask.fields ?? {})) headers.set(field, text);
+  if (trusted && ask.headers) {
+    const own = headersOf(ask.headers);
+    addAll(headers, own);
+    addAll(said, own);
   }
   const isOneUsers = trusted && server.askers.isOneUsers(who);
   const { mode = "no-store" } = context;
@@ -138,6 +138,9 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     maxBody,
   };
 }
+
+/** Who asks a server that a program's headers are not for. */
+const nobody = (): Said => ({ fields: new Headers(), id: undefined, isNewUser: false });
 
 export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {
   return maxBody;
