@@ -74,6 +74,11 @@ export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {
   injector?: Injector;
 }
 
+/** Options as they are, or a function that returns all that change: inputs are not there yet when the cache is looked for. */
+export type AngularOptions<T, U = T> = ReadingOptions<T, U> | (() => Omit<ReadingOptions<T, U>, "cache" | "injector">);
+
+type GivenRest = [params?: any, options?: AngularOptions<any, any>];
+
 /** A signal of the reading, and one for each of its members. */
 export type ReadingSignal<T> = Signal<Reading<T>> & { readonly [M in Member]: Signal<Reading<T>[M]> };
 
@@ -86,13 +91,10 @@ export type ReadingSignal<T> = Signal<Reading<T>> & { readonly [M in Member]: Si
  */
 export function injectReading<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: LiveParams<NoInfer<P>, AngularOptions<T, U>>
 ): ReadingSignal<U>;
-export function injectReading(
-  source: Source<any, any>,
-  ...rest: [params?: any, options?: ReadingOptions<any, any>]
-): any {
-  const { injector } = rest[1] ?? {};
+export function injectReading(source: Source<any, any>, ...rest: GivenRest): any {
+  const injector = typeof rest[1] === "object" ? rest[1].injector : undefined;
   if (injector) return runInInjectionContext(injector, () => readingSignal(source, rest));
   assertInInjectionContext(injectReading);
   return readingSignal(source, rest);
@@ -101,12 +103,15 @@ export function injectReading(
 /** What is asked for; or what was thrown by asking. */
 type AskedOrNot = Asked | { readonly thrown: unknown };
 
-function readingSignal(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]): unknown {
-  const { cache = injectCache(), when = true, revalidateEvery, injector: _, ...options } = rest[1] ?? {};
+function readingSignal(source: Source<any, any>, rest: GivenRest): unknown {
+  const given = rest[1] ?? {};
+  const optionsNow: () => ReadingOptions<any, any> = typeof given === "function" ? computed(given) : () => given;
+  const cache = (typeof given === "object" ? given.cache : undefined) ?? injectCache();
   refuseSourceOfRender(cache, source);
   const live = new Live(trackedSignal, untracked);
   const asked = computed((): AskedOrNot => {
     try {
+      const { when = true, revalidateEvery: _, injector: __, ...options } = optionsNow();
       const params = valueNow(rest[0]);
       const known = rest.length === 0 || isKnown(source, params);
       return live.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
@@ -118,12 +123,14 @@ function readingSignal(source: Source<any, any>, rest: [params?: any, options?: 
   const failed = failuresToldOnce(source.name);
   const reading = makeLiveReading((member) => {
     const now = asked();
-    return ("thrown" in now ? failed(now.thrown) : live.look(member, now)) as never;
+    if ("thrown" in now) return failed(now.thrown) as never;
+    optionsNow(); // who looks follows them too: of the same entry another part may be shown
+    return live.look(member, now);
   });
-  if (revalidateEvery) {
+  if (typeof given === "function" || given.revalidateEvery) {
     effect(() => {
       const now = asked();
-      const interval = "thrown" in now ? false : intervalNow(revalidateEvery, reading.value, now.params);
+      const interval = "thrown" in now ? false : intervalNow(optionsNow().revalidateEvery, reading.value, now.params);
       untracked(() => live.changeInterval(interval));
     });
   }

@@ -257,6 +257,9 @@ export type LiveParams<P, O> = 0 extends 1 & P
       ? [params?: P | (() => P), options?: O]
       : [params: P | undefined | (() => P | undefined), options?: O];
 
+/** Options as they are, or a function that returns them all: what it looks at is followed. */
+export type MaybeFollowed<O> = O | (() => O);
+
 /** What a component may say of a live reading. */
 export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"> {
   /** False: attached but never starts a request by itself. A getter is followed. Default true. */

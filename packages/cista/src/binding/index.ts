@@ -16,6 +16,7 @@ export {
   isWaiting,
   type LiveOptions,
   type LiveParams,
+  type MaybeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,

@@ -5,6 +5,7 @@ import {
   isKnown,
   type LiveOptions,
   type LiveParams,
+  type MaybeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -71,13 +72,17 @@ export type ControllerHost = ReactiveControllerHost & EventTarget;
 export class ReadingController<P, T, U = T> implements ReactiveController {
   readonly #host: ControllerHost;
   readonly #source: Source<P, T>;
-  readonly #rest: readonly [params?: any, options?: ReadingOptions<T, U>];
+  readonly #rest: readonly [params?: any, options?: MaybeFollowed<ReadingOptions<T, U>>];
   readonly #follower = new Follower(() => this.#changed());
   readonly #tracker = new AccessTracker();
   #cache: Cache | undefined;
   #shown: Reading<any> | undefined;
 
-  constructor(host: ControllerHost, source: Source<P, T>, ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>) {
+  constructor(
+    host: ControllerHost,
+    source: Source<P, T>,
+    ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
+  ) {
     this.#host = host;
     this.#follower.isHydrating = true;
     this.#source = source;
@@ -117,10 +122,8 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
   }
 
   #ask(): void {
-    const [given, { when = true, cache, revalidateEvery, ...options } = {}] = this.#rest as [
-      unknown,
-      ReadingOptions<any, any>?,
-    ];
+    const [given, said] = this.#rest as [unknown, MaybeFollowed<ReadingOptions<any, any>>?];
+    const { when = true, cache, revalidateEvery, ...options } = valueNow(said) ?? {};
     this.#cache ??= cache ?? cacheOf(this.#host);
     refuseSourceOfRender(this.#cache, this.#source);
     const params = valueNow(given);

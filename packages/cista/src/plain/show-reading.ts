@@ -8,7 +8,7 @@ import type { Cache, Reading, Source, Write } from "../core/index.js";
 /** What is shown, and may be changed and ended. */
 export interface Shown<P> {
   /** Other params: the old entry is left and the new one attached in one go, in a microtask. */
-  set(params: P | undefined, options?: Pick<BindingOptions<any>, "when" | "revalidateEvery">): void;
+  set(params: P | undefined, options?: BindingOptions<any, any>): void;
   /** Leaves. Harmless when called again. */
   stop(): void;
 }
@@ -69,7 +69,7 @@ class ShownReading {
     this.#draw();
   }
 
-  set(params: unknown, more: Pick<BindingOptions<any>, "when" | "revalidateEvery"> = {}): void {
+  set(params: unknown, more: BindingOptions<any, any> = {}): void {
     if (this.#isStopped) return;
     Object.assign(this.#options, more);
     this.ask(params);

@@ -24,6 +24,7 @@ import {
   isWaiting,
   type LiveOptions,
   type LiveParams,
+  type MaybeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,
@@ -82,20 +83,20 @@ export function useCache(): Cache {
 
 export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
 
+type GivenRest = [params?: any, options?: MaybeFollowed<ReadingOptions<any, any>>];
+
 /**
  * The reading of one entry, always the newest: each member is tracked by itself, as with props. Keep it whole, as these.
- * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`.
+ * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`. Options that change: a
+ * function that returns them all.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = createReading(hut, () => ({ id: props.id }));
  */
 export function createReading<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function createReading(
-  source: Source<any, any>,
-  ...rest: [params?: any, options?: ReadingOptions<any, any>]
-): any {
+export function createReading(source: Source<any, any>, ...rest: GivenRest): any {
   return liveReading(source, rest).reading;
 }
 
@@ -106,12 +107,9 @@ export function createReading(
  */
 export function createValue<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Accessor<U>;
-export function createValue(
-  source: Source<any, any>,
-  ...rest: [params?: any, options?: ReadingOptions<any, any>]
-): any {
+export function createValue(source: Source<any, any>, ...rest: GivenRest): any {
   const { reading, live, asked } = liveReading(source, rest);
   // The value is kept in Solid's own resource, which knows of Suspense and transitions; what changes later is put into it.
   const [value, { mutate }] = createResource(asked, (now) => {
@@ -125,12 +123,15 @@ export function createValue(
   return value;
 }
 
-function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
+function liveReading(source: Source<any, any>, rest: GivenRest) {
+  const given = rest[1] ?? {};
+  const optionsNow = typeof given === "function" ? createMemo(given) : () => given;
+  const { cache = useCache() } = untrack(optionsNow);
   refuseSourceOfRender(cache, source);
   tellWithin(cache, batch); // Solid runs at once what looks at a signal: all that one call of the cache changes is one change
   const live = new Live(signal, batch);
   const asked = createMemo(() => {
+    const { when = true, revalidateEvery: _, ...options } = optionsNow();
     const params = valueNow(rest[0]);
     const known = rest.length === 0 || isKnown(source, params);
     return live.ask(cache, source, params, { ...options, when: valueNow(when) }, known);
@@ -144,11 +145,12 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
   const look = (member: Member) => {
     if (isServer) came?.();
     if (DEVELOPMENT && !isServer && member !== "revalidate") noticeTakenApart(source.name, member);
+    optionsNow(); // who looks follows them too: of the same entry another part may be shown
     return live.look(member, asked());
   };
   const reading = makeLiveReading(look);
-  if (!isServer && revalidateEvery) {
-    createComputed(() => live.changeInterval(intervalNow(revalidateEvery, reading.value, asked().params)));
+  if (!isServer && (typeof given === "function" || given.revalidateEvery)) {
+    createComputed(() => live.changeInterval(intervalNow(optionsNow().revalidateEvery, reading.value, asked().params)));
   }
   return { live, reading, asked };
 }

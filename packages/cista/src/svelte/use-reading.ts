@@ -8,6 +8,7 @@ import {
   isWaiting,
   type LiveOptions,
   type LiveParams,
+  type MaybeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -47,19 +48,22 @@ export function useCache(): Cache {
 
 export interface ReadingOptions<T, U = T> extends LiveOptions<T, U> {}
 
+type GivenRest = [params?: any, options?: MaybeFollowed<ReadingOptions<any, any>>];
+
 const inPage = typeof document === "object";
 
 /**
  * The reading of one entry, always the newest: each member is tracked by itself. Attached while an effect or a template looks
  * at it. Narrow it in the template; taken apart, by `$derived`. Params not known yet: `undefined`, and the reading is `empty`.
+ * Options that change: a function that returns them all.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = useReading(hut, () => ({ id }));
  */
 export function useReading<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+export function useReading(source: Source<any, any>, ...rest: GivenRest): any {
   return live(source, rest).reading;
 }
 
@@ -72,9 +76,9 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
  */
 export function useValue<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): { readonly current: U; readonly promise: Promise<U> };
-export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
   const { reading, lookers } = live(source, rest);
   const waited = async (its: Lookers) => {
     // One more subscription: while a component waits none of its effects runs, `onDestroy` among them.
@@ -105,14 +109,16 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   };
 }
 
-function live(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
+function live(source: Source<any, any>, rest: GivenRest) {
+  const optionsNow = (): ReadingOptions<any, any> => valueNow(rest[1]) ?? {};
+  const { cache = useCache() } = untrack(optionsNow);
   refuseSourceOfRender(cache, source);
   const asking = new Asking();
   const all = new WeakMap<Asked, Lookers>();
   hydrate(asking, () => all.get(asking.asked as Asked)?.hydrated());
   /** Of what is asked for now: whoever looks follows what the getters look at. */
   const lookers = () => {
+    const { when = true, revalidateEvery, ...options } = optionsNow();
     const params = valueNow(rest[0]);
     const known = rest.length === 0 || isKnown(source, params);
     const before = asking.asked && untrack(() => asking.get().value);

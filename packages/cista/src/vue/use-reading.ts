@@ -6,6 +6,7 @@ import {
   h,
   type InjectionKey,
   inject,
+  isRef,
   type MaybeRef,
   type MaybeRefOrGetter,
   onActivated,
@@ -96,20 +97,22 @@ export type ReadingParams<P, O> = 0 extends 1 & P
       ? [params?: MaybeRefOrGetter<P>, options?: O]
       : [params: MaybeRefOrGetter<P | undefined>, options?: O];
 
+type GivenRest = [params?: any, options?: MaybeRefOrGetter<ReadingOptions<any, any>>];
+
 const inPage = typeof document === "object";
 
 /**
  * The reading of one entry, always the newest: each member is tracked by itself, as of a reactive object. Narrow it in the
  * template; taken apart, by `toRefs`. `watch(reading, …)` hears of each change. Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
- * Params not known yet: `undefined`, and the reading is `empty`.
+ * Params not known yet: `undefined`, and the reading is `empty`. Options that change: a getter or a ref of them all.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const hut = useReading(hutSource, () => ({ id: props.id }));
  */
 export function useReading<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: ReadingParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: ReadingParams<NoInfer<P>, MaybeRefOrGetter<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+export function useReading(source: Source<any, any>, ...rest: GivenRest): any {
   return liveReading(source, rest).reading;
 }
 
@@ -121,9 +124,9 @@ export function useReading(source: Source<any, any>, ...rest: [params?: any, opt
  */
 export function useValue<P, T, U = T>(
   source: Source<P, T>,
-  ...rest: ReadingParams<NoInfer<P>, ReadingOptions<T, U>>
+  ...rest: ReadingParams<NoInfer<P>, MaybeRefOrGetter<ReadingOptions<T, U>>>
 ): Promise<Readonly<Ref<U>>>;
-export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
   const { reading, live, asked } = liveReading(source, rest);
   const value = computed((before) => (isWaiting(reading) ? before : valueToShow(reading)));
   const came = inPage ? live.follower.shown() : valueOnServer(asked.value);
@@ -133,11 +136,16 @@ export function useValue(source: Source<any, any>, ...rest: [params?: any, optio
   });
 }
 
-function liveReading(source: Source<any, any>, rest: [params?: any, options?: ReadingOptions<any, any>]) {
-  const { cache = useCache(), when = true, revalidateEvery, ...options } = rest[1] ?? {};
+function liveReading(source: Source<any, any>, rest: GivenRest) {
+  const isFollowed = typeof rest[1] === "function" || isRef(rest[1]);
+  const optionsNow = isFollowed
+    ? computed(() => toValue(rest[1]) ?? {})
+    : { value: (rest[1] ?? {}) as ReadingOptions<any> };
+  const { cache = useCache() } = optionsNow.value;
   refuseSourceOfRender(cache, source);
   const live = new Live(signal);
   const asked = computed(() => {
+    const { when = true, revalidateEvery: _, ...options } = optionsNow.value;
     const params = toValue(rest[0]);
     const known = rest.length === 0 || isKnown(source, params);
     return live.ask(cache, source, params, { ...options, when: toValue(when) }, known);
@@ -145,13 +153,14 @@ function liveReading(source: Source<any, any>, rest: [params?: any, options?: Re
   if (inPage) followHere(live, () => asked.value);
   else if (getCurrentInstance()) onServerPrefetch(() => shownOnPage(asked.value));
   const made = makeLiveReading((member) => {
+    void optionsNow.value; // who looks follows them too: of the same entry another part may be shown
     const shown = live.look(member, asked.value);
     if (DEVELOPMENT && member !== "revalidate") noticeTakenApart(source.name, member);
     return shown;
   });
   const reading = asReactive(made, () => live.follower.get(asked.value));
-  if (inPage && revalidateEvery) {
-    const now = () => intervalNow(unref(revalidateEvery), reading.value, asked.value.params);
+  if (inPage && (isFollowed || optionsNow.value.revalidateEvery)) {
+    const now = () => intervalNow(unref(optionsNow.value.revalidateEvery), reading.value, asked.value.params);
     watch(now, (interval) => live.changeInterval(interval), { immediate: true });
   }
   return { live, reading, asked };

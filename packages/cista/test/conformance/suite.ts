@@ -392,6 +392,40 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(2);
     });
 
+    test("C-P9 each option is followed, also where it comes and goes", async () => {
+      const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+      await mount({ a: { kind: "value", source: hut, params: 1, when: false } });
+      const given = async (change: Parameters<Page["give"]>[1]) => {
+        page?.give("a", change);
+        await page?.rendered();
+        return text("a");
+      };
+      expect([text("a"), loads.length]).toEqual(["–", 0]);
+      await given({ when: true });
+      loads[0]?.answer("one");
+      await settle();
+      expect(text("a")).toBe("one");
+      expect(await given({ pick: (value) => String(value).toUpperCase() })).toBe("ONE");
+      expect(await given({ pick: (value) => String(value).length })).toBe("3");
+      expect(await given({ pick: undefined as never })).toBe("one");
+      await given({ every: "10s" });
+      await settle("11s");
+      expect(loads).toHaveLength(2);
+      loads[1]?.answer("two");
+      await settle();
+      expect(text("a")).toBe("two");
+      await given({ every: undefined as never });
+      await settle("5m");
+      expect(loads).toHaveLength(2);
+      await given({ carryOver: true });
+      expect(await given({ params: 2 })).toBe("two");
+      loads[2]?.answer("three");
+      await settle();
+      expect(text("a")).toBe("three");
+      await given({ carryOver: undefined as never });
+      expect(await given({ params: 3 })).toBe("–");
+    });
+
     test("C-P6 polling begins and ends with what its function looks at", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       const watched = { kind: "outcome", source: hut, params: 1, every: false } as const;

@@ -17,7 +17,7 @@ import {
 } from "@angular/core";
 import { createApplication } from "@angular/platform-browser";
 import { injectDebounced, injectPages, injectReading, injectReadings, injectWrite, provideCache } from "cista/angular";
-import { type Driver, pagesText } from "../driver.js";
+import { type Driver, optionsOf, pagesText } from "../driver.js";
 
 const isSignal = (alias: string) => Input({ isSignal: true, alias, required: true } as any);
 
@@ -60,10 +60,11 @@ class Outcome {
 class Looks {
   @isSignal("given") given = input.required<any>();
   #its = inject(PANEL);
-  hut = injectReading<any, any, any>(this.#its.panel.source, () => this.given().params, {
-    when: () => this.given().when ?? true,
-    pick: this.#its.panel.pick,
-  });
+  hut = injectReading<any, any, any>(
+    this.#its.panel.source,
+    () => this.given().params,
+    () => optionsOf(this.given()),
+  );
   text = signal("");
   constructor() {
     effect(() => {

@@ -7,7 +7,7 @@ import {
   WriteController,
 } from "cista/lit";
 import { html, LitElement, render } from "lit";
-import { type Driver, pagesText } from "../driver.js";
+import { type Driver, optionsOf, pagesText } from "../driver.js";
 
 class Panel extends LitElement {
   static override properties = { given: { attribute: false } };
@@ -47,11 +47,12 @@ class Looks extends Panel {
   #hut: ReadingController<any, any, any> | undefined;
   lamp = false;
   override connectedCallback() {
-    const { source, pick } = this.given;
-    this.#hut ??= new ReadingController<any, any, any>(this, source, () => this.given.params, {
-      when: () => this.given.when ?? true,
-      pick,
-    });
+    this.#hut ??= new ReadingController<any, any, any>(
+      this,
+      this.given.source,
+      () => this.given.params,
+      () => optionsOf(this.given),
+    );
     super.connectedCallback();
   }
   override render() {

@@ -88,10 +88,8 @@ export const plain: Driver = {
     return {
       give(panel, change) {
         given[panel] = { ...given[panel], ...change };
-        made.get(panel)?.reads?.set(given[panel].params, {
-          when: given[panel].when,
-          revalidateEvery: given[panel].every,
-        });
+        const { params, when = true, every, carryOver, pick } = given[panel];
+        made.get(panel)?.reads?.set(params, { when, revalidateEvery: every, carryOver, pick });
       },
       show(panel, on) {
         shown = Object.keys(panels).filter((name) => (name === panel ? on : shown.includes(name)));

@@ -9,7 +9,7 @@ import {
   useWrite,
 } from "cista/preact";
 import { Component, type ComponentChildren, render } from "preact";
-import { type Driver, pagesText, type Question } from "../driver.js";
+import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -43,7 +43,7 @@ function Outcome({ given, ran }: Props) {
 }
 function Value({ given, ran }: Props) {
   ran();
-  const reading = useReading<any, any, any>(given.source, given.params, { when: given.when ?? true, pick: given.pick });
+  const reading = useReading<any, any, any>(given.source, given.params, optionsOf(given));
   return <p>{String(reading.value ?? "–")}</p>;
 }
 function Lamp({ given, ran }: Props) {

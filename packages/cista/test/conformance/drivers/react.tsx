@@ -11,7 +11,7 @@ import {
 } from "cista/react";
 import { Component, type ReactNode } from "react";
 import { createRoot } from "react-dom/client";
-import { type Driver, pagesText, type Question } from "../driver.js";
+import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -45,10 +45,7 @@ function Outcome({ given, ran }: Props) {
 }
 function Value({ given, ran }: Props) {
   ran();
-  const reading = useReading<any, any, any>(given.source, given.params, {
-    when: given.when ?? true,
-    ...(given.pick ? { pick: given.pick } : {}),
-  });
+  const reading = useReading<any, any, any>(given.source, given.params, optionsOf(given));
   return <p>{String(reading.value ?? "–")}</p>;
 }
 function Lamp({ given, ran }: Props) {

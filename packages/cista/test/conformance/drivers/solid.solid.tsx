@@ -12,7 +12,7 @@ import {
 import { createEffect, createSignal, ErrorBoundary, For, type JSX, Match, Show, Suspense, Switch } from "solid-js";
 import { createStore } from "solid-js/store";
 import { render } from "solid-js/web";
-import { type Driver, pagesText, type Question } from "../driver.js";
+import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -54,11 +54,11 @@ function Outcome(props: Props): JSX.Element {
 }
 
 function Looks(props: Props & { lamp: boolean }): JSX.Element {
-  const { source, pick } = props.given;
-  const reading = createReading<any, any, any>(source, () => props.given.params, {
-    when: () => props.given.when ?? true,
-    pick,
-  });
+  const reading = createReading<any, any, any>(
+    props.given.source,
+    () => props.given.params,
+    () => optionsOf(props.given),
+  );
   const text = () => {
     props.ran();
     return props.lamp ? `${reading.request} ${reading.fresh}` : String(reading.value ?? "–");

@@ -1,12 +1,13 @@
 <script lang="ts">
 import { useReading } from "cista/svelte";
-import type { Question } from "../../driver.js";
+import { optionsOf, type Question } from "../../driver.js";
 
 const { given, ran, lamp }: { given: Question; ran: () => void; lamp: boolean } = $props();
-const reading = useReading<any, any, any>(given.source, () => given.params, {
-  when: () => given.when ?? true,
-  pick: given.pick,
-});
+const reading = useReading<any, any, any>(
+  given.source,
+  () => given.params,
+  () => optionsOf(given),
+);
 function text() {
   ran();
   return lamp ? `${reading.request} ${reading.fresh}` : String(reading.value ?? "–");

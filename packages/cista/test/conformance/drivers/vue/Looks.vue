@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { useReading } from "cista/vue";
 import { ref, watchEffect } from "vue";
-import type { Question } from "../../driver.js";
+import { optionsOf, type Question } from "../../driver.js";
 
 const props = defineProps<{ given: Question; lamp: boolean; ran: () => void }>();
-const reading = useReading<any, any, any>(props.given.source, () => props.given.params, {
-  when: () => props.given.when ?? true,
-  pick: props.given.pick,
-});
+const reading = useReading<any, any, any>(
+  props.given.source,
+  () => props.given.params,
+  () => optionsOf(props.given),
+);
 const text = ref("");
 watchEffect(() => {
   props.ran();
