@@ -64,18 +64,8 @@ export function samePolicy(one: Policy, other: Policy): boolean {
   return members.every((member) => one[member] === other[member]);
 }
 
-/** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since. */
-export function ageAt(now: number, storedAt: number, initialAge: number): number {
-  return initialAge + now - storedAt;
-}
-
+/** RFC 9111 §4.2: fresh while the lifetime exceeds the age; past it, stale and usable while `staleWhileRevalidate` lasts (RFC 5861 §3). */
 export type Standing = "fresh" | "stale" | "expired";
-
-/** RFC 9111 §4.2: fresh while the lifetime exceeds the age; past it, usable while `staleWhileRevalidate` lasts (RFC 5861 §3). */
-export function standingOf(policy: Policy, age: number): Standing {
-  if (age < policy.maxAge) return "fresh";
-  return age < policy.maxAge + policy.staleWhileRevalidate ? "stale" : "expired";
-}
 
 export function saysFreshness(details: Freshness): boolean {
   return members.some((member) => details[member] !== undefined);

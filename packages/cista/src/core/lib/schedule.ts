@@ -84,7 +84,7 @@ export class Schedule<T extends Scheduled> {
     if (rings >= this.#rings && !isLate) return;
     this.#clearTimer();
     this.#rings = rings;
-    this.#timer = this.#clock.setTimer(() => this.#onTimer(), rings - now);
+    this.#timer = this.#clock.setTimer(() => this.#onTimer(rings), rings - now);
   }
 
   #clearTimer(): void {
@@ -93,8 +93,8 @@ export class Schedule<T extends Scheduled> {
     this.#rings = Number.POSITIVE_INFINITY;
   }
 
-  #onTimer(): void {
-    this.#clock.reach(this.#rings);
+  #onTimer(rung: number): void {
+    this.#clock.reach(rung);
     this.#timer = undefined;
     this.#rings = Number.POSITIVE_INFINITY;
     const now = this.#clock.elapsed();

@@ -2,7 +2,7 @@
 import { type AnswerDetails, mostGroups } from "../api/answer.js";
 import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
-import { ageAt, type Policy, policyWith, type Standing, saysFreshness, standingOf } from "../api/freshness.js";
+import { type Policy, policyWith, type Standing, saysFreshness } from "../api/freshness.js";
 import type { AnyReading } from "../api/reading.js";
 import { freezeDeep } from "../lib/freeze.js";
 import type { Request } from "../lib/request.js";
@@ -161,8 +161,9 @@ export class Entry implements Scheduled {
     return this.shelf.core.clock.epoch + this.storedAt - this.initialAge;
   }
 
+  /** Rule F1, RFC 9111 §4.2.3: its age on arrival plus the time since. */
   age(now: number): number {
-    return ageAt(now, this.storedAt, this.initialAge);
+    return this.initialAge + (now - this.storedAt);
   }
 
   /** The moments at which it turns stale, expires, and no longer stands in for a failed answer. */
@@ -176,6 +177,12 @@ export class Entry implements Scheduled {
 
   get coveredUntil(): number {
     return Math.min(this.#agedAt(this.#ifError), this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
+  }
+
+  /** By the moments, not by the age: fractions of a millisecond would be rounded otherwise, and what is due would not be. */
+  ownStanding(now: number): Standing {
+    if (now < this.#agedAt(0)) return "fresh";
+    return now < this.#agedAt(this.policy.staleWhileRevalidate) ? "stale" : "expired";
   }
 
   #agedAt(pastLifetime: number): number {
@@ -199,12 +206,11 @@ export class Entry implements Scheduled {
   ageing(now: number): Standing {
     if (this.activity?.isOpen) return "fresh";
     const links = this.#throughParts;
-    const age = this.age(now);
-    const own = standingOf(this.policy, age);
+    const own = this.ownStanding(now);
     if (!links || own === "expired") return own;
     if (now >= links.expiredAt) return "expired";
     if (own === "fresh" && links.partsStanding === "none" && now < links.staleAt) return own;
-    return age < this.policy.maxAge + this.#whileRevalidate && this.#whileRevalidate > 0 ? "stale" : "expired";
+    return this.#whileRevalidate > 0 && now < this.#agedAt(this.#whileRevalidate) ? "stale" : "expired";
   }
 
   isFresh(now: number): boolean {
@@ -220,7 +226,7 @@ export class Entry implements Scheduled {
 
   /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
   covers(failure: Failure, now: number): boolean {
-    if (!mayBeCovered(failure) || this.age(now) >= this.policy.maxAge + this.#ifError) return false;
+    if (!mayBeCovered(failure) || now >= this.#agedAt(this.#ifError)) return false;
     return now < (this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
@@ -298,7 +304,7 @@ export class Entry implements Scheduled {
     if (!activity) return;
     activity.resetDisplay();
     activity.isDisplayed = activity.watchers > 0; // rule F3: shown when it comes, whatever its lifetime
-    const stale = standingOf(policy, age) !== "fresh";
+    const stale = this.ownStanding(now) !== "fresh";
     activity.staleOnArrival = stale && activity.isDisplayed && version >= this.invalidatedAt;
     activity.announcedStanding = stale ? "expired" : "fresh";
   }

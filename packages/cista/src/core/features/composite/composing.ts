@@ -1,6 +1,5 @@
 /** How a composite's load reads its parts, and cycles. Rules D1, D2, D3, D4, D5. */
 import { CistaError, Failure } from "../../api/failure.js";
-import { standingOf } from "../../api/freshness.js";
 import type { ArgumentsOf, LoadMode, Source } from "../../api/source-contract.js";
 import { joinRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
@@ -77,7 +76,7 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
     },
     async spares() {
       // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
-      const own = standingOf(entry.policy, entry.age(nowOf(core)));
+      const own = entry.ownStanding(nowOf(core));
       const throughParts = entry.isHeld && entry.version >= entry.invalidatedAt && own === "fresh";
       return throughParts && links.parts.length > 0 && mode === "default" && arePartsUnchanged(reader);
     },

@@ -1,7 +1,6 @@
 /** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10. */
 import type { Cache } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
-import { ageAt } from "../../api/freshness.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../../api/stored.js";
 import { supersede } from "../../kernel/asking.js";
 import { changeHeld, getOrCreateEntry } from "../../kernel/keeping.js";
@@ -228,7 +227,7 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   const details = {
     ...detailsOf(stored),
     groups: [...(stored.groups ?? []), ...entry.shelf.groupsOf(entry.params)],
-    age: ageAt(now, at, stored.age),
+    age: stored.age + (now - at),
     ...(stored.noStore && page ? { noStore: true } : {}),
   };
   const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
