@@ -145,6 +145,7 @@ class World {
     else if (step.do === "fail") {
       if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
     } else if (step.do === "react") {
+      this.watches++; // a watcher of its own, which asks for its part whoever reads it
       let isLeft = false;
       const leave = cache.view(sources[step.leaf] as Source<void, number>).subscribe(() => {
         if (isLeft) return;
