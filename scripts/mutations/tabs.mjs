@@ -9,6 +9,7 @@ export const tabs = [
     "",
   ],
   ["B1 corrected", "tabs/hearing.ts", "else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));", ""],
+  ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],
   ["B2 lingers", "turns.ts", "const linger = 500;", "const linger = 0;"],
   ["B2 hung", "tabs/patience.ts", "await turn.steal();", ""],
   [

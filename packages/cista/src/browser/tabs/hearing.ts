@@ -49,8 +49,10 @@ export class Hearing {
     const since = Math.max(0, moments.now() - takenAt);
     const isHere = () =>
       whole && adoptEntry(this.#cache, whole, since, by, this.#loads.isAwaited(key) || opened !== undefined);
-    if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) moments.hold(key, at, by, opened);
-    else if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
+    if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) {
+      moments.hold(key, at, by, opened);
+      if (this.#telling.mayBeMissed(at)) this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
+    } else if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
   }
 
   #isOutOfDate(news: News): boolean {
@@ -81,7 +83,9 @@ export class Hearing {
     return news;
   }
 
-  change({ change, at, selectors, keys }: ToldChange): void {
+  change(told: ToldChange): void {
+    const { change, at, selectors, keys } = told;
+    if (this.#telling.mayBeMissed(at)) this.#telling.correctSoon(`change ${at}`, () => this.#hub.tell(told));
     const isOlder = (key: string) => this.#hub.moments.isOlder(key, at);
     this.#changes.remember(at, selectors);
     const all = [...selectors, ...keys.map((key) => ({ key }))];

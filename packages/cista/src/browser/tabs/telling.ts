@@ -18,6 +18,7 @@ export class Telling {
   /** Keys of which another tab was heard to know less than this one: what ends the telling of it. */
   readonly #corrections = new Map<string, () => void>();
   #isWarned = false;
+  #welcomedAt = 0;
 
   constructor(cache: Cache, hub: Hub, loads: Loads) {
     this.#cache = cache;
@@ -107,9 +108,14 @@ export class Telling {
 
   /** What is fresh here, for those that are new. */
   tellAll(to: readonly string[], others: readonly string[]): void {
-    this.#tellOrWarn(this.#all(), (news) =>
-      this.#hub.tell({ kind: "here", to, at: this.#hub.moments.next(), news, others }),
-    );
+    const at = this.#hub.moments.next();
+    this.#welcomedAt = at;
+    this.#tellOrWarn(this.#all(), (news) => this.#hub.tell({ kind: "here", to, at, news, others }));
+  }
+
+  /** Those that were welcomed may have come after it was told, and this tab had not heard of it when it welcomed them. */
+  mayBeMissed(at: number): boolean {
+    return at < this.#welcomedAt;
   }
 
   #all(): News[] {
