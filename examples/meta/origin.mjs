@@ -59,7 +59,8 @@ export async function startOrigin(appPort) {
 
 function passOn(incoming, outgoing, port) {
   const { url: path, method, headers } = incoming;
-  const on = request({ host: "127.0.0.1", port, path, method, headers }, (came) => {
+  // A connection of its own: the application may end one that is idle just when it is used again.
+  const on = request({ host: "127.0.0.1", port, path, method, headers, agent: false }, (came) => {
     outgoing.writeHead(came.statusCode, came.headers);
     came.pipe(outgoing);
   });

@@ -8,6 +8,7 @@ export type { PageStatus } from "../http/list-ends.js";
 export { injectDebounced } from "./inject-debounced.js";
 export { injectPages, type PagesSignal } from "./inject-pages.js";
 export {
+  type AngularOptions,
   asResource,
   injectCache,
   injectOutbox,
