@@ -60,8 +60,10 @@ export async function start(folder) {
   return { origin, close, said: () => said };
 }
 
+/** As a terminal has it: what vitest says of NODE_ENV would make a development build. */
+const { NODE_ENV: _, ...own } = process.env;
 const environment = {
-  ...process.env,
+  ...own,
   NUXT_TELEMETRY_DISABLED: "1",
   NEXT_TELEMETRY_DISABLED: "1",
   ASTRO_TELEMETRY_DISABLED: "1",
