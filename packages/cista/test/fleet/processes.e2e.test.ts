@@ -94,7 +94,10 @@ test("kill -9 of a lease's holder in mid-request: another asks, all are answered
   await workers[0]?.kill();
   await expect.poll(() => origin.asked.length).toBe(2);
   release();
-  expect((await Promise.all(waiting)).map((said) => said?.value.version)).toEqual([2, 2]);
+  // By one request where the store is quick; a process that has waited too long for it asks alone (rule T9).
+  const versions = (await Promise.all(waiting)).map((said) => said?.value.version ?? 0);
+  expect(versions.every((version) => version >= 2)).toBe(true);
+  expect(origin.asked.length).toBeLessThanOrEqual(3);
 });
 
 test("a stopped holder's late answer is not put over what began later", async () => {
