@@ -46,6 +46,8 @@ class World {
   /** Then more than what is watched may have been loaded. */
   isRead = false;
   watches = 0;
+  /** A value was put in the middle of an answer: what is loaded then is loaded for two changes, once for each. */
+  isChangedWithin = false;
   /** What a load was told that cannot be. */
   odd: string | undefined;
   readonly sources: Source<void, number>[] = [];
@@ -75,7 +77,8 @@ class World {
         const of = async (part: number) => {
           const value: number = await read(this.sources[part]);
           const before = seen.get(part) ?? value;
-          const isAlone = part < leaves && this.watches < 2 && !this.isRead && this.steps === begun;
+          const isAlone =
+            part < leaves && this.watches < 2 && !this.isRead && !this.isChangedWithin && this.steps === begun;
           if (isAlone && before !== value) this.odd = `node ${at} was given ${before} and ${value} of ${part}`;
           seen.set(part, value);
           return value;
@@ -145,7 +148,6 @@ class World {
     else if (step.do === "fail") {
       if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
     } else if (step.do === "react") {
-      this.watches++; // a watcher of its own, which asks for its part whoever reads it
       let isLeft = false;
       const leave = cache.view(sources[step.leaf] as Source<void, number>).subscribe(() => {
         if (isLeft) return;
@@ -153,6 +155,7 @@ class World {
         leave();
         this.steps++;
         this.change(step.leaf, 1, "put"); // in the middle of what its answer does
+        this.isChangedWithin = true;
       });
       await clock.advance(latency);
       isLeft = true;

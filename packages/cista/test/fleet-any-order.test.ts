@@ -188,13 +188,13 @@ test(`T1 to T9: random schedules of a fleet (seed ${first})`, async () => {
   expect(reads).toBeGreaterThan(schedules * 20);
 }, 3_600_000);
 
-test("T1: of private and shared answers mixed, for two users, nothing private is ever in the store", async () => {
-  const world = new FleetWorld(7);
+test(`T1: of private and shared answers mixed, for two users, nothing private is ever in the store (seed ${first})`, async () => {
+  const world = new FleetWorld(first);
   world.latency = 5;
   world.said = (id) => ({ maxAge: "5s", shared: { for: id.startsWith("private") ? "user" : "all" } });
   const processes = [world.start({ perUser: [] }), world.start({ perUser: [] })];
   await world.clock.advance(50);
-  const rounds = 100;
+  const rounds = Math.max(100, schedules);
   for (let round = 0; round < rounds; round++) {
     const caches = processes.flatMap((process) =>
       ["wren", "ash"].map((user) => ({ user, cache: process.cache(user) })),

@@ -85,7 +85,7 @@ test("four processes, 200 requests each, 50 keys: 50 at the origin when cold, no
 });
 
 test("kill -9 of a lease's holder in mid-request: another asks, all are answered", async () => {
-  await start(3, { lease: "1s" });
+  await start(3, { lease: "1s", timeout: "20s" }); // however busy the machine is
   const release = origin.hold();
   const lost = workers[0]?.ask("h-07");
   void lost;
@@ -94,10 +94,7 @@ test("kill -9 of a lease's holder in mid-request: another asks, all are answered
   await workers[0]?.kill();
   await expect.poll(() => origin.asked.length).toBe(2);
   release();
-  // By one request where the store is quick; a process that has waited too long for it asks alone (rule T9).
-  const versions = (await Promise.all(waiting)).map((said) => said?.value.version ?? 0);
-  expect(versions.every((version) => version >= 2)).toBe(true);
-  expect(origin.asked.length).toBeLessThanOrEqual(3);
+  expect((await Promise.all(waiting)).map((said) => said?.value.version)).toEqual([2, 2]);
 });
 
 test("a stopped holder's late answer is not put over what began later", async () => {

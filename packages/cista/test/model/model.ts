@@ -104,8 +104,10 @@ export class Model {
     asked.phase = "running";
     asked.attempt++;
     asked.began = ++this.version;
-    const nth = this.loads.filter(({ of }) => of.key === r.key).length;
-    asked.load = { of: r, what: `${asked.cause} ${asked.mode} ${asked.attempt}`, nth, aborted: false, open: true };
+    const line = this.records.includes(r) ? r.key : this.records.length + r.key;
+    const nth = this.loads.filter((load) => load.line === line).length;
+    const what = `${asked.cause} ${asked.mode} ${asked.attempt}`;
+    asked.load = { of: r, what, line, nth, aborted: false, open: true };
     this.loads.push(asked.load);
   }
 

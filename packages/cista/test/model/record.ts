@@ -36,7 +36,8 @@ export interface Asked {
 export interface Load {
   readonly of: Record;
   readonly what: string;
-  /** Among those of its key. */
+  /** Those of a key are in a line, and its `no-store` reads in another: which of two lines goes first in one moment says no rule. */
+  readonly line: number;
   readonly nth: number;
   aborted: boolean;
   open: boolean;

@@ -1,4 +1,4 @@
-import { createCache, Failure, missing, type Source, source, unchanged, type View } from "cista";
+import { createCache, Failure, missing, type Source, source, takeSnapshot, unchanged, type View } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import fc from "fast-check";
 import { Model } from "./model.js";
@@ -98,7 +98,8 @@ class Both {
   readonly environment = virtualEnvironment();
   readonly cache = createCache({ clock: this.clock, environment: this.environment });
   readonly hut: Source<number, any>;
-  readonly loads: RealLoad[][] = [];
+  /** By lines: see `Load`. */
+  readonly loads: RealLoad[][] = Array.from({ length: 2 * keys }, () => []);
   readonly reads: (string | undefined)[] = [];
   /** Of the reads that have one and were not aborted yet, by the read's number. */
   readonly signals = new Map<number, AbortController>();
@@ -107,7 +108,6 @@ class Both {
 
   constructor(given: Rules) {
     this.model = new Model(given, keys);
-    for (let id = 0; id < keys; id++) this.loads.push([]);
     const { whileRevalidate, ifError, maxAge, retain, tries, pause, ...same } = given;
     this.hut = source<number, Promise<any>>({
       ...(same as object),
@@ -121,7 +121,12 @@ class Both {
       retry: { times: tries },
       load: (id, { signal, cause, mode, attempt }) =>
         new Promise((answer, fail) =>
-          this.loads[id]?.push({ what: `${cause} ${mode} ${attempt}`, signal, answer, fail }),
+          this.loads[mode === "no-store" ? keys + id : id]?.push({
+            what: `${cause} ${mode} ${attempt}`,
+            signal,
+            answer,
+            fail,
+          }),
         ),
     });
     this.pause = pause * 1000;
@@ -193,15 +198,16 @@ class Both {
     const open = this.model.loads.filter((load) => load.open);
     const ending = open[nth % (open.length || 1)];
     if (!ending) return;
-    const load = this.loads[ending.of.key]?.[ending.nth];
+    const load = this.loads[ending.line]?.[ending.nth];
     const value = ++this.values;
     if (how === "failure") load?.fail(new Failure("http", "no", { status: 503, retryAfter: this.pause }));
     else load?.answer(how === "value" ? value : how === "missing" ? missing() : unchanged());
     this.model.end(ending, how, value);
   }
 
-  /** Back only: nothing is younger for it (rule F10). The cache has looked at the clock just before, at the end of the last step. */
+  /** Back only: nothing is younger for it (rule F10). What passed before is known to a cache that has looked at the clock. */
   jump(seconds: number): void {
+    takeSnapshot(this.cache);
     this.clock.jump(-seconds * 1000);
   }
 
@@ -216,11 +222,11 @@ class Both {
     for (const { key: id, view } of this.watchers) compare(`view ${id}`, inWords(view.get()), model.reading(id));
     for (let id = 0; id < keys; id++) compare(`peek ${id}`, inWords(cache.peek(hut, id)), model.held(id));
     const load = (what: string, aborted: boolean) => (aborted ? `${what} aborted` : what);
-    for (let id = 0; id < keys; id++) {
-      const there = model.loads.filter(({ of }) => of.key === id);
+    for (const [line, here] of this.loads.entries()) {
+      const there = model.loads.filter((load) => load.line === line);
       compare(
-        `loads ${id}`,
-        this.loads[id]?.map(({ what, signal }) => load(what, signal.aborted)),
+        `loads ${line}`,
+        here.map(({ what, signal }) => load(what, signal.aborted)),
         there.map(({ what, aborted }) => load(what, aborted)),
       );
     }
@@ -233,7 +239,7 @@ class Both {
     this.cache.dispose();
     await this.clock.advance(0);
     if (this.clock.pendingTimers > 0) throw new Error(`${this.clock.pendingTimers} timers left after dispose`);
-    const left = this.model.loads.filter(({ of, nth, open }) => open && !this.loads[of.key]?.[nth]?.signal.aborted);
+    const left = this.model.loads.filter(({ line, nth, open }) => open && !this.loads[line]?.[nth]?.signal.aborted);
     if (left.length > 0) throw new Error(`${left.length} loads left after dispose`);
   }
 }

@@ -282,31 +282,53 @@ test("B2: whoever asks hangs: after a while without a sign another takes its pla
   expect(world.requests).toHaveLength(2);
 });
 
-test.each(["put", "invalidate", "delete"] as const)(
-  "B5: a tab that comes while a %s is on its way hears of it all the same",
-  async (how) => {
-    for (let seed = 1; seed <= 40; seed++) {
-      const world = new World(seed);
-      const [first, second] = [await world.open(), await world.open()];
-      first.watch("hut", 1);
-      second.watch("hut", 1);
-      await world.clock.advance("5s");
-      first.unwatch("hut 1");
-      await world.clock.advance("5s");
-      world.delay = 20;
-      const version = world.change(1);
-      if (how === "put") first.cache.put(first.hut, 1, { id: 1, version });
-      else first.cache[how]({ source: first.hut, params: 1 });
-      await world.clock.advance(1);
-      first.freeze();
-      const third = await world.open();
-      await world.clock.advance("1s");
-      third.watch("hut", 1);
-      await world.clock.advance("5s");
-      expect([seed, third.cache.peek(third.hut, 1).value?.version]).toEqual([seed, version]);
+const changes = ["put", "invalidate", "delete"] as const;
+
+test.each(changes)("B5: a tab that comes while a %s is on its way hears of it all the same", async (how) => {
+  for (let seed = 1; seed <= 80; seed++) {
+    const world = new World(seed);
+    const [first, second] = [await world.open(), await world.open()];
+    for (const tab of [first, second]) tab.watch("hut", 1);
+    await world.clock.advance("5s");
+    first.unwatch("hut 1");
+    if (seed % 2) second.unwatch("hut 1");
+    await world.clock.advance("5s");
+    world.delay = 20;
+    const version = world.change(1);
+    if (how === "put") first.cache.put(first.hut, 1, { id: 1, version });
+    else first.cache[how]({ source: first.hut, params: 1 });
+    await world.clock.advance(1);
+    first.freeze();
+    const third = await world.open();
+    await world.clock.advance("1s");
+    third.watch("hut", 1);
+    await world.clock.advance("5s");
+    expect([seed, third.cache.peek(third.hut, 1).value?.version]).toEqual([seed, version]);
+  }
+});
+
+test.each(changes)("B5: a %s that is told again to newcomers is told again once", async (how) => {
+  for (let seed = 1; seed <= 40; seed++) {
+    const world = new World(seed);
+    const [first, ...others] = [await world.open(), await world.open(), await world.open()];
+    for (const tab of [first, ...others]) tab.watch("hut", 1);
+    await world.clock.advance("5s");
+    for (const tab of [first, ...others]) tab.unwatch("hut 1");
+    await world.clock.advance("5s");
+    world.delay = 40;
+    const version = world.change(1);
+    if (how === "put") first.cache.put(first.hut, 1, { id: 1, version });
+    else first.cache[how]({ source: first.hut, params: 1 });
+    for (let newcomers = 0; newcomers < 2; newcomers++) {
+      await world.clock.advance(3);
+      void world.open();
     }
-  },
-);
+    await world.clock.advance("5s");
+    const told = world.told;
+    await world.clock.advance("10s");
+    expect([seed, world.told - told]).toEqual([seed, 0]);
+  }
+});
 
 test("B5: one that comes back out of the browser's cache of pages asks nothing that the others hold, and believes nothing else", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 5 });

@@ -37,6 +37,8 @@ export class World {
   readonly underWay = new Map<number, number>();
   requests: string[] = [];
   mostAtOnce = 0;
+  /** How many messages were told on the tabs' channels. */
+  told = 0;
   /** The longest that a message, a lock or an answer takes, in milliseconds. */
   delay = 0;
   latency = 100;
@@ -122,6 +124,7 @@ export class World {
     return {
       post: (message: unknown) => {
         if (tab.isKilled) return;
+        this.told++;
         for (const [other, { hear }] of all) {
           if (other === tab) continue;
           const copy = structuredClone(message);

@@ -45,6 +45,13 @@ export class Changes {
     return this.#own.length === this.#told + 1;
   }
 
+  /** Whether it was heard before, as far as its selectors tell; a change of keys alone is told by what is known of the keys. */
+  remembers({ at, selectors }: ToldChange): boolean {
+    if (selectors.length === 0) return true;
+    const text = JSON.stringify(selectors);
+    return this.#meant.some((change) => change.at === at && JSON.stringify(change.selectors) === text);
+  }
+
   remember(at: number, selectors: readonly PlainSelector[]): void {
     if (selectors.length > 0) this.#meant = [...this.#meant.slice(1 - most), { at, selectors }];
   }

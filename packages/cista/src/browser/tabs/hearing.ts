@@ -85,8 +85,10 @@ export class Hearing {
 
   change(told: ToldChange): void {
     const { change, at, selectors, keys } = told;
-    if (this.#telling.mayBeMissed(at)) this.#telling.correctSoon(`change ${at}`, () => this.#hub.tell(told));
     const isOlder = (key: string) => this.#hub.moments.isOlder(key, at);
+    // Told again once: what this tab has heard before was told again by it, or by another.
+    if (this.#telling.mayBeMissed(at) && (keys.some(isOlder) || !this.#changes.remembers(told)))
+      this.#telling.correctSoon(JSON.stringify([at, selectors, keys]), () => this.#hub.tell(told));
     this.#changes.remember(at, selectors);
     const all = [...selectors, ...keys.map((key) => ({ key }))];
     const hit = adoptChange(this.#cache, change, all, isOlder);
