@@ -397,6 +397,54 @@ describe("never `empty` and idle", () => {
     },
   );
 
+  const changing = (definition: object = {}) => {
+    let who = "ada";
+    const answers: (() => void)[] = [];
+    const { api, seen } = server(
+      (_, init) =>
+        new Promise<Response>((resolve) => {
+          const asked = init.headers.get("authorization");
+          answers.push(() => resolve(json(asked, fresh)));
+        }),
+      { headers: () => ({ authorization: who }), ...definition },
+    );
+    const { cache, clock } = stage();
+    const answerTo = async (next: string) => {
+      who = next;
+      answers.shift()?.();
+      await clock.advance(10);
+    };
+    return { whose: api.source<any, string>(hut), cache, clock, seen, answerTo };
+  };
+
+  test("a user who changes with each answer: who waits gets the value of the last one", async () => {
+    const { whose, cache, clock, answerTo } = changing();
+    const read = cache.read(whose, id);
+    await clock.advance(10);
+    for (const next of ["bob", "cy", "dee", "dee"]) await answerTo(next);
+    expect(await read).toBe("dee");
+  });
+
+  test("many users who change at rest are no users in a row: one who changes in a request is asked for", async () => {
+    const { whose, cache, clock, answerTo } = changing();
+    const { view } = watch(cache, whose, { id: 0 });
+    await clock.advance(10);
+    await answerTo("user 1");
+    for (let change = 1; change <= 7; change++) {
+      void cache.read(whose, { id: change }); // the first request of the new user: what is watched is asked for too
+      await clock.advance(10);
+      for (let answers = 0; answers < 4; answers++) await answerTo(`user ${change}`);
+      expect(view.get().value).toBe(`user ${change}`);
+      await answerTo(`user ${change + 1}`);
+    }
+    void cache.read(whose, { id: 8 });
+    await clock.advance(10);
+    await answerTo("user 8"); // of the read
+    await answerTo("late"); // of what is watched, and the user has changed meanwhile
+    for (let answers = 0; answers < 4; answers++) await answerTo("late");
+    expect(view.get().value).toBe("late");
+  });
+
   test("headers that say something else each time: two requests, and no loop", async () => {
     let count = 0;
     const { api, seen } = whoServer({ headers: () => ({ authorization: `Signature ${count++}` }) });

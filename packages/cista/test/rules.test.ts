@@ -109,3 +109,8 @@ test.each([
   expect(words.length).toBeGreaterThan(5);
   expect(words.filter((word) => !doc.includes(`\`${word}\``))).toEqual([]);
 });
+
+test("the page of testing has the helpers' program word for word", () => {
+  const text = (path: string) => readFileSync(new URL(`../../../${path}`, import.meta.url), "utf8");
+  expect(text("docs/guide/recipes/testing.md")).toContain(text("examples/guide/test/helpers.test.ts"));
+});

@@ -108,23 +108,28 @@ export class Askers {
     return Object.fromEntries([...names].sort().map((each) => [each, this.#noted(each, fields, context, id)]));
   }
 
-  /** Whether a request that is made now would say the same. @param own the definition's own fields */
-  fits(varies: Record<string, string>, target: Target, own: HeaderFields | undefined): boolean {
+  /** Whether a request that is made now would say the same: see `SourceDefinition.fits`. @param own the definition's own fields */
+  fits(varies: Record<string, string>, target: Target, own: HeaderFields | undefined): boolean | "unsteady" {
     const { user } = this.#server;
     const isUser = (field: string) => user !== undefined && field === "authorization";
     const asker = this.#of(target.context);
-    let fields = Object.keys(varies).every(isUser) ? this.#fixed : this.#fieldsNow(asker, target);
-    if (!fields) return false;
-    if (own) {
-      fields = new Headers(fields);
+    const fieldsNow = () => {
+      const said = Object.keys(varies).every(isUser) ? this.#fixed : this.#fieldsNow(asker, target);
+      if (!said || !own) return said;
+      const fields = new Headers(said);
       for (const [each, value] of headersOf(own)) fields.set(each, value);
-    }
+      return fields;
+    };
+    const fields = fieldsNow();
+    if (!fields) return false;
     const id = user?.(target);
     for (const [field, noted] of Object.entries(varies)) {
       const now = this.#noted(field, fields, target.context, id);
       if (noted === visitor) {
         if (now) varies[field] = now;
-      } else if (now !== noted && !(asker.isAsynchronous && noted === "" && !isUser(field))) return false;
+      } else if (now !== noted && !(asker.isAsynchronous && noted === "" && !isUser(field))) {
+        return now === this.#noted(field, fieldsNow() ?? fields, target.context, user?.(target)) ? false : "unsteady";
+      }
     }
     return true;
   }

@@ -65,13 +65,13 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
         return own; // no URL can be made: nothing can have been asked there
       }
     },
-    fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean {
+    fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean | "unsteady" {
       try {
         const url = urlFor(server, definition, params);
         if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
         return server.askers.fits(varies, { url, method, context }, headersFor(headers, params));
       } catch {
-        return false; // who asks is not known; whoever asks is told what was thrown
+        return "unsteady"; // who asks is not known; whoever asks is told what was thrown
       }
     },
   };

@@ -26,8 +26,11 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
    * write it after `load`, of whose params and value it takes its types.
    */
   groups?(params: P, value: T | undefined): readonly string[];
-  /** Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes. */
-  fits?(varies: Record<string, string>, params: P, context: unknown): boolean;
+  /**
+   * Whether an answer that `varies` by this would be the answer to a request made now (RFC 9111 §4.1). Default: yes.
+   * "unsteady": no, and two requests made now would differ from each other. Then none is made in place of another.
+   */
+  fits?(varies: Record<string, string>, params: P, context: unknown): boolean | "unsteady";
   /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */

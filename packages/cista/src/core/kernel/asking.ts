@@ -34,6 +34,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   activity.forward = forwardReason(entry, nowOf(core));
   activity.askedVersion = askedVersion;
   activity.hasLatecomers = false;
+  activity.usersInARow = cause === "user" ? activity.usersInARow + 1 : 0;
   activity.requestedAt = nowOf(core);
   batch(core, () => {
     markDirty(entry);
@@ -261,13 +262,16 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   else finishRequest(entry, request, outcomeOf(entry));
 }
 
-/**
- * Rule F9: who asks is somebody else by now. Not twice in a row for those who have waited from the start: `headers` may say
- * something else each time.
- */
+/** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
+const mostUsersInARow = 5;
+
+/** Rule F9: who asks is somebody else by now. Where `headers` say something else at each look, nobody knows: then once. */
 function isForSomebodyElse(entry: Entry): boolean {
-  const { cause, hasLatecomers, isAwaited, requestingWatchers } = entry.active();
-  return !entry.fits && (cause !== "user" || hasLatecomers) && (isAwaited || requestingWatchers > 0);
+  const activity = entry.active();
+  const fitting = entry.fitting();
+  if (fitting === true) activity.usersInARow = 0;
+  if (fitting === true || (!activity.isAwaited && activity.requestingWatchers === 0)) return false;
+  return activity.hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
 }
 
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */

@@ -33,6 +33,8 @@ export class Activity {
   /** When a request was last made (for `revalidateEvery`), and when its last try began. */
   requestedAt = 0;
   tryStartedAt = 0;
+  /** So many requests in a row were made because the answer before was for another user (rule F9). */
+  usersInARow = 0;
   /** Somebody came for the answer while the request was under way: the user may have been another one by then. */
   hasLatecomers = false;
   /** The request under way runs on though nobody waits: it was prefetched, or revalidates behind a read. */

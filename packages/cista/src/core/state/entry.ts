@@ -109,15 +109,25 @@ export class Entry implements Scheduled {
 
   /** Rule F9: whether what is held was answered to a request like the one that would be made now. */
   get fits(): boolean {
+    return this.fitting() === true;
+  }
+
+  /** The same, as `SourceDefinition.fits` says it. */
+  fitting(): boolean | "unsteady" {
     const { extra, links, shelf } = this;
-    if (extra?.varies && !isFor(shelf, this.params, extra.varies)) return false;
-    return links?.madeFor.every((part) => this.#isPartFor(part)) ?? true;
+    const own = extra?.varies === undefined || fittingOf(shelf, this.params, extra.varies);
+    if (own !== true) return own;
+    for (const part of links?.madeFor ?? none) {
+      const its = this.#fittingOfPart(part);
+      if (its !== true) return its;
+    }
+    return true;
   }
 
   /** A source that nobody has used yet cannot tell: then it is only for whoever opened the page that brought it (rule H5). */
-  #isPartFor({ source, params, varies }: MadeFor): boolean {
+  #fittingOfPart({ source, params, varies }: MadeFor): boolean | "unsteady" {
     const shelf = this.shelf.core.shelves.named(source);
-    if (shelf) return isFor(shelf, params, varies);
+    if (shelf) return fittingOf(shelf, params, varies);
     return this.activity?.isBrought === true || Object.values(varies).every((noted) => noted === "*");
   }
 
@@ -320,8 +330,8 @@ export class Entry implements Scheduled {
   }
 }
 
-function isFor({ source, core }: Shelf, params: unknown, varies: Record<string, string>): boolean {
+function fittingOf({ source, core }: Shelf, params: unknown, varies: Record<string, string>): boolean | "unsteady" {
   return source.definition.fits?.(varies, params, core.options.context) ?? true;
 }
 
-const none: readonly string[] = [];
+const none: readonly never[] = [];

@@ -56,7 +56,7 @@ export function isForHere(cache: Cache, stored: StoredEntry): boolean {
   const { varies, params } = stored;
   if (!varies) return true;
   const { fits } = shelves.named(stored.source)?.source.definition ?? {};
-  return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true);
+  return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true) === true;
 }
 
 /** A selector as it can be told to another tab: without functions, and with a source by its name. */
