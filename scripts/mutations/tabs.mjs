@@ -1,6 +1,11 @@
 /** Rules B and O: joined tabs, kept writes. */
 export const tabs = [
-  ["B1", "moments.ts", "const isNewer = at > known.at || (at === known.at && by > known.by);", "const isNewer = true;"],
+  [
+    "B1",
+    "moments.ts",
+    "const isNewer = at > known.at || (at === known.at && (by > known.by || !this.knows(key)));",
+    "const isNewer = true;",
+  ],
   ["B1 told", "telling.ts", "if (!this.#hub.isFrozen) this.#tellInMessages(told);", ""],
   [
     "B1 out of date",
@@ -9,6 +14,8 @@ export const tabs = [
     "",
   ],
   ["B1 corrected", "tabs/hearing.ts", "else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));", ""],
+  ["B1 let go", "tabs/happened.ts", "hub.moments.letGo(key)", "hub.moments.forget(key)"],
+  ["B1 the same again", "tabs/moments.ts", "(by > known.by || !this.knows(key))", "by > known.by"],
   ["B5 told again once", "tabs/hearing.ts", "(keys.some(isOlder) || !this.#changes.remembers(told))", "keys"],
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],

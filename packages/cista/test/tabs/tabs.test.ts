@@ -68,6 +68,26 @@ test("B1: the newest by moment counts; whoever tells less is told what there is"
   expect(heard.flatMap(({ news = [] }) => news).map(({ entry }) => entry.value.version)).toContain(5);
 });
 
+test("B1: what a tab held and has let go is as new to it as before: older news is not taken, the same is", async () => {
+  const { world, tabs, advance } = await joined(1);
+  const tab = of(tabs, 0);
+  const { news } = stranger(world);
+  const { key } = tab.watch("hut", 1);
+  await advance("1s");
+  const at = world.clock.now();
+  news(5, at);
+  await advance("50ms");
+  tab.unwatch(key);
+  await advance("10m");
+  expect(versions([tab], 1)).toEqual([undefined]);
+  news(4, at - 100);
+  await advance("50ms");
+  expect(versions([tab], 1)).toEqual([undefined]);
+  news(5, at);
+  await advance("50ms");
+  expect(versions([tab], 1)).toEqual([5]);
+});
+
 test("B1: what was invalidated since it was told is not taken, however late both are heard", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 3, latency: 1 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

@@ -19,7 +19,7 @@ export function noteHappened(
 ): void {
   if (key === undefined || source === undefined) return;
   if (kind === "evict") {
-    if (note !== "deleted") hub.moments.forget(key);
+    if (note !== "deleted") hub.moments.letGo(key);
     loads.forget(key);
   } else if (kind === "restore") {
     hub.moments.hold(key, 0, "");

@@ -22,8 +22,8 @@ const mostAhead = 24 * 60 * 60 * 1000;
 export class Moments {
   readonly #now: () => number;
   readonly #known = new Map<string, Known>();
-  /** Of keys under which nothing is held: since when what comes of them is of before. */
-  readonly #gone = new Recent<string, number>();
+  /** Of keys under which nothing is held any more: what was known. News of before may still be on its way. */
+  readonly #gone = new Recent<string, Known>();
   #last = 0;
   #ahead = 0;
 
@@ -79,13 +79,13 @@ export class Moments {
 
   /** What one tab has learned counts as so much later. */
   shift(by: string, length: number): void {
-    for (const [key, known] of this.#known)
-      if (known.by === by) this.#known.set(key, { ...known, at: known.at + length });
+    for (const all of [this.#known, this.#gone]) {
+      for (const [key, known] of [...all]) if (known.by === by) all.set(key, { ...known, at: known.at + length });
+    }
   }
 
   of(key: string): Known {
-    const goneAt = this.#gone.get(key);
-    return this.#known.get(key) ?? (goneAt === undefined ? nothing : { ...nothing, invalidatedAt: goneAt });
+    return this.#known.get(key) ?? this.#gone.get(key) ?? nothing;
   }
 
   knows(key: string): boolean {
@@ -98,15 +98,21 @@ export class Moments {
   }
 
   invalidate(key: string, at: number): void {
-    const known = this.#known.get(key);
-    if (known) this.#known.set(key, { ...known, invalidatedAt: at });
-    else this.#gone.set(key, at);
+    const all = this.#known.has(key) ? this.#known : this.#gone;
+    all.set(key, { ...this.of(key), invalidatedAt: at });
   }
 
   /** Nothing is held, and nothing of before comes back. */
   delete(key: string, at: number): void {
     this.#known.delete(key);
-    this.#gone.set(key, at);
+    this.#gone.set(key, { ...nothing, invalidatedAt: at });
+  }
+
+  /** Nothing is held any more, since nobody used it. What comes of before is no news; the same may come again. */
+  letGo(key: string): void {
+    const known = this.#known.get(key);
+    this.#known.delete(key);
+    if (known) this.#gone.set(key, known);
   }
 
   forget(key: string): void {
@@ -122,7 +128,7 @@ export class Moments {
   /** Whether that is news here: newer than what is held, and than what is known to be out of date. */
   isNews({ key, at, by, opened }: { key: string; at: number; by: string; opened?: number | undefined }): boolean {
     const known = this.of(key);
-    const isNewer = at > known.at || (at === known.at && by > known.by);
+    const isNewer = at > known.at || (at === known.at && (by > known.by || !this.knows(key)));
     return isNewer && at > known.invalidatedAt && (opened === undefined || opened >= (known.opened ?? 0));
   }
 
