@@ -9,7 +9,7 @@ import { Refusals, useRefusals } from "./views/refusals.js";
 
 /** In the masthead: reads the same key as the panel, and needs only the number. */
 export function BasketCount() {
-  const reading = useReading(basket, undefined, { pick: (nights) => nights.length });
+  const reading = useReading(basket, { pick: (nights) => nights.length });
   return <Count nights={reading.state === "ready" ? reading.value : undefined} />;
 }
 

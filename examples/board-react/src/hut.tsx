@@ -53,7 +53,7 @@ function BunksPanel({ id, name }: { id: string; name: string }) {
   const [runBook, booking] = useWrite(book);
   const refusals = useRefusals();
   const { isOpen: isKept } = useKept();
-  const booked = useReading(basket, undefined, { pick: (nights) => nights.find((each) => each.night === night)?.hut });
+  const booked = useReading(basket, { pick: (nights) => nights.find((each) => each.night === night)?.hut });
   const reading = useReading(bunks, { id, night });
   return (
     <Panel

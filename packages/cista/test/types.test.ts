@@ -78,6 +78,9 @@ export function params() {
   // @ts-expect-error another value
   cache.put(job, { id: text }, { id: text });
   useReading(job, maybe === undefined ? undefined : { id: maybe });
+  expectTypeOf(useReading(crews, { pick: (names) => names.length }).value).toEqualTypeOf<number | undefined>();
+  expectTypeOf(useReading(crews, undefined, { pick: ([first]) => first }).value).toEqualTypeOf<string | undefined>();
+  expectTypeOf(useValue(crews, { pick: (names) => names.length })).toEqualTypeOf<number>();
   // @ts-expect-error a value is wanted, so its params are needed
   useValue(job, undefined);
   // @ts-expect-error the id may be undefined

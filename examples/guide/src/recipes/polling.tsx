@@ -21,6 +21,6 @@ const weather = api.source({ name: "weather", url: "/api/weather", unwrap: (body
 
 /** For as long as this component is there; of several intervals the shortest counts. */
 export function LiveWeather() {
-  const { value } = useReading(weather, undefined, { revalidateEvery: "10s" });
+  const { value } = useReading(weather, { revalidateEvery: "10s" });
   return <p>{value ?? "…"}</p>;
 }

@@ -1,10 +1,10 @@
 import { computed, type Signal } from "@angular/core";
-import { type LiveParams, valueNow } from "../binding/asked.js";
-import type { Source } from "../core/index.js";
+import { type LiveParams, placeArguments, valueNow } from "../binding/asked.js";
+import type { ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, pageAt } from "../http/list-ends.js";
 import { pageSourceOf, type Side } from "../http/pages.js";
-import { injectCacheFor, injectReading, type ReadingOptions, type ReadingSignal } from "./inject-reading.js";
+import { type AngularOptions, injectCacheFor, injectReading, type ReadingSignal } from "./inject-reading.js";
 
 /** A list in pages, and what is going on at its ends, as signals. */
 export interface PagesSignal<T> {
@@ -26,11 +26,12 @@ export interface PagesSignal<T> {
  */
 export function injectPages<P, T>(
   source: Source<P, Pages<T>>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<Pages<T>>>
+  ...rest: LiveParams<NoInfer<P>, AngularOptions<Pages<T>>>
 ): PagesSignal<T>;
-export function injectPages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
-  const { injector } = rest[1] ?? {};
-  const cache = injectCacheFor(rest[1]);
+export function injectPages(source: ParamsLeftOut): never;
+export function injectPages(source: any, ...given: [params?: any, options?: AngularOptions<any>]): any {
+  const rest = placeArguments(source, given);
+  const { injector, cache = injectCacheFor({ injector }) } = typeof rest[1] === "object" ? rest[1] : {};
   const reading = (injectReading as (...all: unknown[]) => ReadingSignal<Pages<any>>)(source, ...rest);
   const params = () => valueNow(rest[0]);
   const end = (side: Side): Signal<PageStatus> => {

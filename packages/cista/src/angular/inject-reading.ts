@@ -23,6 +23,7 @@ import {
   isKnown,
   type LiveOptions,
   type LiveParams,
+  placeArguments,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -33,7 +34,7 @@ import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, makeLiveReading, type Signal as Tracked } from "../binding/live.js";
 import { type Member, members } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
-import { type Cache, Failure, type Reading, type Source, type Write } from "../core/index.js";
+import { type Cache, Failure, type ParamsLeftOut, type Reading, type Source, type Write } from "../core/index.js";
 import { makeReading, nothing } from "../core/internal.js";
 
 /** Not for programs: they use `injectCache`. */
@@ -93,7 +94,9 @@ export function injectReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: LiveParams<NoInfer<P>, AngularOptions<T, U>>
 ): ReadingSignal<U>;
-export function injectReading(source: Source<any, any>, ...rest: GivenRest): any {
+export function injectReading(source: ParamsLeftOut): never;
+export function injectReading(source: any, ...given: GivenRest): any {
+  const rest = placeArguments(source, given);
   const injector = typeof rest[1] === "object" ? rest[1].injector : undefined;
   if (injector) return runInInjectionContext(injector, () => readingSignal(source, rest));
   assertInInjectionContext(injectReading);

@@ -8,10 +8,10 @@ import {
   type Signal,
   untracked,
 } from "@angular/core";
-import { valueNow } from "../binding/asked.js";
+import { optionsIn, valueNow } from "../binding/asked.js";
 import { KeyedReadings } from "../binding/keyed.js";
 import type { Source } from "../core/index.js";
-import { injectCacheFor, injectReading, type ReadingOptions, type ReadingSignal } from "./inject-reading.js";
+import { type AngularOptions, injectCacheFor, injectReading, type ReadingSignal } from "./inject-reading.js";
 
 /**
  * The readings of a list of params that may grow and shrink: each stays the same while its params are in the list.
@@ -23,17 +23,18 @@ import { injectCacheFor, injectReading, type ReadingOptions, type ReadingSignal 
 export function injectReadings<P, T, U = T>(
   source: Source<P, T>,
   paramsList: readonly NoInfer<P>[] | (() => readonly NoInfer<P>[]),
-  options: ReadingOptions<T, U> = {},
+  options: AngularOptions<T, U> = {},
 ): Signal<readonly ReadingSignal<U>[]> {
-  if (options.injector) {
+  if (typeof options === "object" && options.injector) {
     const { injector, ...rest } = options;
     return runInInjectionContext(injector, () => injectReadings(source, paramsList, rest));
   }
-  const cache = injectCacheFor(options);
+  const cache = injectCacheFor(typeof options === "object" ? options : {});
   const parent = inject(EnvironmentInjector);
   const kept = new KeyedReadings<ReadingSignal<U>>(source, (params) => {
     const injector = createEnvironmentInjector([], parent);
-    const reading = injectReading<any, any, any>(source, () => params, { ...options, cache, injector });
+    const said = optionsIn(options, cache);
+    const reading = runInInjectionContext(injector, () => injectReading<any, any, any>(source, () => params, said));
     return { reading: reading as ReadingSignal<U>, end: () => injector.destroy() };
   });
   inject(DestroyRef).onDestroy(() => kept.end());

@@ -1,4 +1,12 @@
-import { type Cache, CistaError, type Reading, type Source, type View, type ViewOptions } from "../core/index.js";
+import {
+  type ArgumentsOf,
+  type Cache,
+  CistaError,
+  type Reading,
+  type Source,
+  type View,
+  type ViewOptions,
+} from "../core/index.js";
 import {
   type AnyReading,
   changeInterval,
@@ -19,14 +27,24 @@ export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
   onServer?: boolean | undefined;
 }
 
-/** The params of a reading, which need not be known yet, then options. */
+/** The params of a reading, which need not be known yet, then options. A source that takes no params may have its options first. */
 export type BindingParams<P, O> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? [params?: undefined, options?: O]
+    ? OptionsFirst<O>
     : undefined extends P
       ? [params?: P, options?: O]
       : [params: P | undefined, options?: O];
+
+/** The same for a value that is waited for: the params are known. */
+export type KnownParams<P, O> = 0 extends 1 & P
+  ? [params?: any, options?: O]
+  : [P] extends [void]
+    ? OptionsFirst<O>
+    : ArgumentsOf<P, O>;
+
+/** The arguments of a source that takes no params: its options, or `undefined` and then its options. */
+export type OptionsFirst<O> = [options?: O, optionsAfterUndefined?: O];
 
 /** One entry, as one component has asked for it. */
 export interface Asked {
@@ -230,6 +248,29 @@ export function isKnown({ definition }: Source<any, any>, params: unknown): bool
   return params !== undefined || definition.params !== undefined || definition.load.length === 0;
 }
 
+const optionName = /^(?:cache|carryOver|injector|onServer|pick|revalidateEvery|when)$/;
+
+/**
+ * Params and options, each in its own place: where the source takes no params, its options may stand in theirs. Options are
+ * known by their names, since a `load` whose params have a default looks as if it took none.
+ */
+export function placeArguments<G extends readonly [params?: any, options?: any]>(
+  source: Source<any, any>,
+  given: G,
+): G {
+  const [first] = given;
+  if (given.length !== 1 || source.definition.params === "optional" || !isKnown(source, undefined)) return given;
+  let moved: readonly unknown[] = given;
+  if (typeof first === "function") {
+    moved = [() => (isOptions(first()) ? undefined : first()), () => (isOptions(first()) ? first() : undefined)];
+  } else if (isOptions(first)) moved = [undefined, first];
+  return moved as unknown as G;
+}
+
+function isOptions(said: unknown): boolean {
+  return typeof said === "object" && said !== null && Object.keys(said).every((name) => optionName.test(name));
+}
+
 /**
  * In development: whether a component makes the source that it uses anew each time that it renders. Each would load anew.
  * @throws CistaError code "source-in-render" from the second time on
@@ -252,13 +293,21 @@ function nothingAsked(name: string): View<any> {
 export type LiveParams<P, O> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? [params?: undefined, options?: O]
+    ? OptionsFirst<O>
     : undefined extends P
       ? [params?: P | (() => P), options?: O]
       : [params: P | undefined | (() => P | undefined), options?: O];
 
 /** Options as they are, or a function that returns them all: what it looks at is followed. */
 export type MaybeFollowed<O> = O | (() => O);
+
+/** Options of a whole list for one of its readings, in the cache of the list. */
+export function optionsIn<O extends object>(
+  options: MaybeFollowed<O>,
+  cache: Cache,
+): MaybeFollowed<O & { cache: Cache }> {
+  return typeof options === "function" ? () => ({ ...options(), cache }) : { ...options, cache };
+}
 
 /** What a component may say of a live reading. */
 export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"> {

@@ -61,6 +61,8 @@ export type {
   LoadContext,
   Loaded,
   LoadMode,
+  ParamsLeftOut,
+  ParamsPassedAlone,
   Source,
   SourceDefinition,
 } from "./api/source-contract.js";

@@ -1,5 +1,5 @@
 import type { ReactiveController } from "lit";
-import { type LiveParams, valueNow } from "../binding/asked.js";
+import { type LiveParams, type MaybeFollowed, placeArguments, valueNow } from "../binding/asked.js";
 import type { Reading, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, type PagesReading, pageAt } from "../http/list-ends.js";
@@ -25,18 +25,23 @@ export class PagesController<P, T> implements ReactiveController, PagesReading<T
   constructor(
     host: ControllerHost,
     source: Source<P, Pages<T>>,
-    ...rest: LiveParams<NoInfer<P>, ReadingOptions<Pages<T>>>
+    ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<Pages<T>>>>
   ) {
-    const [given, options] = rest as [unknown, ReadingOptions<any>?];
+    const [given, options] = placeArguments(source, rest as [unknown, MaybeFollowed<ReadingOptions<any>>?]);
     const page = pageSourceOf(source);
-    const { cache } = options ?? {};
     const params = () => valueNow(given);
+    const cacheSaid = () => valueNow(options)?.cache;
     this.#at = (side) => pageAt(params(), this.reading.value, side);
     this.#list = new ReadingController<any, Pages<T>>(host, source, ...(rest as [any, any]));
     const end = (side: Side) =>
-      new ReadingController<any, any>(host, page, () => this.#at(side), { when: false, ...(cache ? { cache } : {}) });
+      new ReadingController<any, any>(
+        host,
+        page,
+        () => this.#at(side),
+        () => ({ when: false, cache: cacheSaid() }),
+      );
     this.#ends = { next: end("next"), previous: end("previous") };
-    const load = (side: Side) => () => loadPage(cache ?? cacheOf(host), source, params(), side);
+    const load = (side: Side) => () => loadPage(cacheSaid() ?? cacheOf(host), source, params(), side);
     this.loadNext = load("next");
     this.loadPrevious = load("previous");
     host.addController(this);

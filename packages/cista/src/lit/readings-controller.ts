@@ -1,7 +1,7 @@
 import type { ReactiveController } from "lit";
-import { valueNow } from "../binding/asked.js";
+import { type BindingOptions, type MaybeFollowed, valueNow } from "../binding/asked.js";
 import { ReadingList, specsOf } from "../binding/reading-list.js";
-import type { Cache, Reading, Source } from "../core/index.js";
+import type { Reading, Source } from "../core/index.js";
 import { type ControllerHost, cacheOf, type ReadingOptions } from "./controllers.js";
 
 /**
@@ -15,21 +15,20 @@ export class ReadingsController<P, T, U = T> implements ReactiveController {
   readonly #list: ReadingList;
   readonly #ask: () => void;
   #asked: ReturnType<ReadingList["ask"]> | undefined;
-  readonly #options: Omit<ReadingOptions<T, U>, "carryOver" | "when" | "revalidateEvery">;
+  #options: BindingOptions<any, any> = {};
 
   constructor(
     host: ControllerHost,
     source: Source<P, T>,
     paramsList: readonly NoInfer<P>[] | (() => readonly NoInfer<P>[]),
-    options: Omit<ReadingOptions<T, U>, "carryOver" | "when" | "revalidateEvery"> = {},
+    options: MaybeFollowed<Omit<ReadingOptions<T, U>, "carryOver">> = {},
   ) {
-    let cache: Cache | undefined;
     this.#host = host;
-    this.#options = options;
     this.#list = new ReadingList(() => host.requestUpdate());
     this.#ask = () => {
-      cache = options.cache ?? cacheOf(host);
-      this.#asked = this.#list.ask(cache, specsOf(source, valueNow(paramsList)), options);
+      const { cache = cacheOf(host), when, ...others } = valueNow(options);
+      this.#options = { ...others, when: valueNow(when) };
+      this.#asked = this.#list.ask(cache, specsOf(source, valueNow(paramsList)), this.#options);
     };
     host.addController(this);
   }

@@ -1,6 +1,6 @@
 import { useCallback } from "preact/hooks";
-import type { BindingParams } from "../binding/asked.js";
-import type { Cache, Source } from "../core/index.js";
+import { type BindingParams, placeArguments } from "../binding/asked.js";
+import type { Cache, ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, type PagesReading, pageAt } from "../http/list-ends.js";
 import { pageSourceOf, type Side } from "../http/pages.js";
@@ -17,7 +17,9 @@ export function usePages<P, T>(
   source: Source<P, Pages<T>>,
   ...rest: BindingParams<NoInfer<P>, ReadingOptions<Pages<T>>>
 ): PagesReading<T>;
-export function usePages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
+export function usePages(source: ParamsLeftOut): never;
+export function usePages(source: any, ...given: [params?: any, options?: ReadingOptions<any>]): any {
+  const rest = placeArguments(source, given);
   const cache = useCacheOr(rest[1]?.cache);
   const reading = (useReading as (...all: unknown[]) => any)(source, ...rest);
   const next = useEnd(cache, source, rest[0], reading.value, "next");

@@ -5,6 +5,7 @@ import {
   type BindingOptions,
   type BindingParams,
   isKnown,
+  placeArguments,
   refuseNoProvider,
   refuseSourceOfRender,
 } from "../binding/asked.js";
@@ -12,7 +13,7 @@ import { Follower } from "../binding/follower.js";
 import { type Listed, nothingListed } from "../binding/listed.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { englishTexts, type Texts } from "../binding/texts.js";
-import type { Cache, Reading, Source, Write } from "../core/index.js";
+import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
 
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache | undefined>(undefined);
@@ -70,9 +71,11 @@ export function useReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: BindingParams<NoInfer<P>, ReadingOptions<T, U>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  const { cache: given, ...options } = rest[1] ?? {};
-  const cache = useCacheOr(given);
+export function useReading(source: ParamsLeftOut): never;
+export function useReading(source: any, ...given: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const rest = placeArguments(source, given);
+  const { cache: own, ...options } = rest[1] ?? {};
+  const cache = useCacheOr(own);
   refuseSourceOfRender(cache, source);
   const [, render] = useReducer<number, void>((count) => count + 1, 0);
   const ref = useRef<HookState>(null);

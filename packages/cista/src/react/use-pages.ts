@@ -1,6 +1,6 @@
 import { useCallback } from "react";
-import type { BindingParams } from "../binding/asked.js";
-import type { Reading, Source } from "../core/index.js";
+import { type BindingParams, placeArguments } from "../binding/asked.js";
+import type { ParamsLeftOut, Reading, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, type PagesReading, pageAt } from "../http/list-ends.js";
 import { pageSourceOf, type Side } from "../http/pages.js";
@@ -19,7 +19,9 @@ export function usePages<P, T>(
   source: Source<P, Pages<T>>,
   ...rest: BindingParams<NoInfer<P>, ReadingOptions<Pages<T>>>
 ): PagesReading<T>;
-export function usePages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
+export function usePages(source: ParamsLeftOut): never;
+export function usePages(source: any, ...given: [params?: any, options?: ReadingOptions<any>]): any {
+  const rest = placeArguments(source, given);
   const reading = (useReading as (...all: unknown[]) => Reading<Pages<any>>)(source, ...rest);
   const next = usePage(source, rest, reading.value, "next");
   const previous = usePage(source, rest, reading.value, "previous");

@@ -7,9 +7,10 @@ import {
   type BindingOptions,
   type BindingParams,
   isKnown,
+  placeArguments,
   refuseSourceOfRender,
 } from "../binding/asked.js";
-import type { Cache, Reading, Source, View } from "../core/index.js";
+import type { Cache, ParamsLeftOut, Reading, Source, View } from "../core/index.js";
 import { type AnyReading, picked, renderingOf } from "../core/internal.js";
 import { useCacheOr } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
@@ -33,8 +34,9 @@ export function useReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: BindingParams<NoInfer<P>, ReadingOptions<T, U>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
-  return useReadingOn(undefined, source, rest).reading;
+export function useReading(source: ParamsLeftOut): never;
+export function useReading(source: any, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+  return useReadingOn(undefined, source, placeArguments(source, rest)).reading;
 }
 
 /** The reading, and the view that it is of; for `useValue` too, whose component waits on a view that is attached before it is shown. */

@@ -1,6 +1,6 @@
 import { useContext, useEffect } from "react";
-import { isWaiting } from "../binding/asked.js";
-import type { ArgumentsOf, Source } from "../core/index.js";
+import { isWaiting, type KnownParams, placeArguments } from "../binding/asked.js";
+import type { ParamsLeftOut, Source } from "../core/index.js";
 import { useCacheOr } from "./context.js";
 import { refuseLeft } from "./page-reading.js";
 import { attachedIn, awaitedReading, endWaiting, HolderContext, valueBeneath, waitFor } from "./suspended.js";
@@ -14,8 +14,10 @@ import { type ReadingOptions, useReadingOn } from "./use-reading.js";
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const { name, water } = useValue(hut, { id });
  */
-export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadingOptions<T, U>>): U;
-export function useValue(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any, any>]): any {
+export function useValue<P, T, U = T>(source: Source<P, T>, ...rest: KnownParams<NoInfer<P>, ReadingOptions<T, U>>): U;
+export function useValue(source: ParamsLeftOut): never;
+export function useValue(source: any, ...given: [params?: any, options?: ReadingOptions<any, any>]): any {
+  const rest = placeArguments(source, given);
   const cache = useCacheOr(rest[1]?.cache);
   const holder = useContext(HolderContext);
   const { reading: own, view } = useReadingOn(attachedIn, source, rest);

@@ -1,5 +1,6 @@
-import { type LiveParams, valueNow } from "../binding/asked.js";
-import type { Source } from "../core/index.js";
+import { untrack } from "solid-js";
+import { type LiveParams, type MaybeFollowed, placeArguments, valueNow } from "../binding/asked.js";
+import type { ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { livePages, type PagesReading } from "../http/list-ends.js";
 import { createReading, type ReadingOptions, useCache } from "./create-reading.js";
@@ -13,10 +14,12 @@ import { createReading, type ReadingOptions, useCache } from "./create-reading.j
  */
 export function createPages<P, T>(
   source: Source<P, Pages<T>>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<Pages<T>>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<Pages<T>>>>
 ): PagesReading<T>;
-export function createPages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
-  const cache = rest[1]?.cache ?? useCache();
+export function createPages(source: ParamsLeftOut): never;
+export function createPages(source: any, ...given: [params?: any, options?: MaybeFollowed<ReadingOptions<any>>]): any {
+  const rest = placeArguments(source, given);
+  const cache = untrack(() => valueNow(rest[1]))?.cache ?? useCache();
   const reading = (createReading as (...all: unknown[]) => any)(source, ...rest);
   const params = () => valueNow(rest[0]);
   return livePages(cache, source, params, reading, (page, at) => createReading(page, at, { cache, when: false }));

@@ -25,6 +25,7 @@ import {
   type LiveOptions,
   type LiveParams,
   type MaybeFollowed,
+  placeArguments,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,
@@ -38,7 +39,7 @@ import type { Member } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import { englishTexts, type Texts } from "../binding/texts.js";
-import type { Cache, Reading, Source, Write } from "../core/index.js";
+import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
 import { tellWithin } from "../core/internal.js";
 
 /** Not for programs: they use `useCache`. */
@@ -96,7 +97,8 @@ export function createReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function createReading(source: Source<any, any>, ...rest: GivenRest): any {
+export function createReading(source: ParamsLeftOut): never;
+export function createReading(source: any, ...rest: GivenRest): any {
   return liveReading(source, rest).reading;
 }
 
@@ -109,7 +111,8 @@ export function createValue<P, T, U = T>(
   source: Source<P, T>,
   ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Accessor<U>;
-export function createValue(source: Source<any, any>, ...rest: GivenRest): any {
+export function createValue(source: ParamsLeftOut): never;
+export function createValue(source: any, ...rest: GivenRest): any {
   const { reading, live, asked } = liveReading(source, rest);
   // The value is kept in Solid's own resource, which knows of Suspense and transitions; what changes later is put into it.
   const [value, { mutate }] = createResource(asked, (now) => {
@@ -123,7 +126,8 @@ export function createValue(source: Source<any, any>, ...rest: GivenRest): any {
   return value;
 }
 
-function liveReading(source: Source<any, any>, rest: GivenRest) {
+function liveReading(source: Source<any, any>, all: GivenRest) {
+  const rest = placeArguments(source, all);
   const given = rest[1] ?? {};
   const optionsNow = typeof given === "function" ? createMemo(given) : () => given;
   const { cache = useCache() } = untrack(optionsNow);

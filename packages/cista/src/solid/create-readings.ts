@@ -1,5 +1,5 @@
 import { type Accessor, createMemo, createRoot, getOwner, onCleanup, runWithOwner, untrack } from "solid-js";
-import { valueNow } from "../binding/asked.js";
+import { type MaybeFollowed, optionsIn, valueNow } from "../binding/asked.js";
 import { KeyedReadings } from "../binding/keyed.js";
 import type { Reading, Source } from "../core/index.js";
 import { createReading, type ReadingOptions, useCache } from "./create-reading.js";
@@ -14,13 +14,13 @@ import { createReading, type ReadingOptions, useCache } from "./create-reading.j
 export function createReadings<P, T, U = T>(
   source: Source<P, T>,
   paramsList: readonly NoInfer<P>[] | Accessor<readonly NoInfer<P>[]>,
-  options: ReadingOptions<T, U> = {},
+  options: MaybeFollowed<ReadingOptions<T, U>> = {},
 ): Accessor<readonly Reading<U>[]> {
-  const cache = options.cache ?? useCache();
+  const { cache = useCache() } = untrack(() => valueNow(options));
   const owner = getOwner();
   const kept = new KeyedReadings<Reading<U>>(source, (params) =>
     createRoot((end) => {
-      const reading = createReading<any, any, any>(source, () => params, { ...options, cache });
+      const reading = createReading<any, any, any>(source, () => params, optionsIn(options, cache));
       return { reading: reading as Reading<U>, end };
     }, owner),
   );

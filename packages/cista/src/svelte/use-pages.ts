@@ -1,6 +1,6 @@
-import type { LiveParams } from "../binding/asked.js";
-import { valueNow } from "../binding/asked.js";
-import type { Source } from "../core/index.js";
+import { untrack } from "svelte";
+import { type LiveParams, type MaybeFollowed, placeArguments, valueNow } from "../binding/asked.js";
+import type { ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { livePages, type PagesReading } from "../http/list-ends.js";
 import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
@@ -14,10 +14,12 @@ import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
  */
 export function usePages<P, T>(
   source: Source<P, Pages<T>>,
-  ...rest: LiveParams<NoInfer<P>, ReadingOptions<Pages<T>>>
+  ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<Pages<T>>>>
 ): PagesReading<T>;
-export function usePages(source: Source<any, any>, ...rest: [params?: any, options?: ReadingOptions<any>]): any {
-  const cache = rest[1]?.cache ?? useCache();
+export function usePages(source: ParamsLeftOut): never;
+export function usePages(source: any, ...given: [params?: any, options?: MaybeFollowed<ReadingOptions<any>>]): any {
+  const rest = placeArguments(source, given);
+  const cache = untrack(() => valueNow(rest[1]))?.cache ?? useCache();
   const reading = (useReading as (...all: unknown[]) => any)(source, ...rest);
   const params = () => valueNow(rest[0]);
   return livePages(cache, source, params, reading, (page, at) => useReading(page, at, { cache, when: false }));

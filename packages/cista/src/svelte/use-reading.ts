@@ -9,6 +9,7 @@ import {
   type LiveOptions,
   type LiveParams,
   type MaybeFollowed,
+  placeArguments,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -20,7 +21,7 @@ import { makeLiveReading } from "../binding/live.js";
 import type { Member } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
-import type { Cache, Reading, Source, Write } from "../core/index.js";
+import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
 import type { AnyReading } from "../core/internal.js";
 
 /** Not for programs: they use `useCache`. */
@@ -63,7 +64,8 @@ export function useReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: GivenRest): any {
+export function useReading(source: ParamsLeftOut): never;
+export function useReading(source: any, ...rest: GivenRest): any {
   return live(source, rest).reading;
 }
 
@@ -78,7 +80,8 @@ export function useValue<P, T, U = T>(
   source: Source<P, T>,
   ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<T, U>>>
 ): { readonly current: U; readonly promise: Promise<U> };
-export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
+export function useValue(source: ParamsLeftOut): never;
+export function useValue(source: any, ...rest: GivenRest): any {
   const { reading, lookers } = live(source, rest);
   const waited = async (its: Lookers) => {
     // One more subscription: while a component waits none of its effects runs, `onDestroy` among them.
@@ -109,7 +112,8 @@ export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
   };
 }
 
-function live(source: Source<any, any>, rest: GivenRest) {
+function live(source: Source<any, any>, given: GivenRest) {
+  const rest = placeArguments(source, given);
   const optionsNow = (): ReadingOptions<any, any> => valueNow(rest[1]) ?? {};
   const { cache = useCache() } = untrack(optionsNow);
   refuseSourceOfRender(cache, source);

@@ -1,4 +1,5 @@
-import { valueNow } from "../binding/asked.js";
+import { untrack } from "svelte";
+import { type MaybeFollowed, optionsIn, valueNow } from "../binding/asked.js";
 import { KeyedReadings } from "../binding/keyed.js";
 import type { Reading, Source } from "../core/index.js";
 import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
@@ -13,11 +14,11 @@ import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
 export function useReadings<P, T, U = T>(
   source: Source<P, T>,
   paramsList: readonly NoInfer<P>[] | (() => readonly NoInfer<P>[]),
-  options: ReadingOptions<T, U> = {},
+  options: MaybeFollowed<ReadingOptions<T, U>> = {},
 ): { readonly current: readonly Reading<U>[] } {
-  const cache = options.cache ?? useCache();
+  const { cache = useCache() } = untrack(() => valueNow(options));
   const kept = new KeyedReadings<Reading<U>>(source, (params) => ({
-    reading: useReading<any, any, any>(source, () => params, { ...options, cache }),
+    reading: useReading<any, any, any>(source, () => params, optionsIn(options, cache)),
   }));
   return {
     get current() {

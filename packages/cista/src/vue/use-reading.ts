@@ -26,6 +26,8 @@ import {
   isKnown,
   isWaiting,
   type LiveOptions,
+  type OptionsFirst,
+  placeArguments,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,
@@ -38,7 +40,7 @@ import type { Member } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import type { Texts } from "../binding/texts.js";
-import type { Cache, Reading, Source, Write } from "../core/index.js";
+import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
 import { textsKey } from "./outcome.js";
 
 /** For programs that provide a cache to a part of the page: `provide(cacheKey, cache)`. */
@@ -92,10 +94,18 @@ export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"
 export type ReadingParams<P, O> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? [params?: undefined, options?: O]
+    ? OptionsFirst<O>
     : undefined extends P
       ? [params?: MaybeRefOrGetter<P>, options?: O]
       : [params: MaybeRefOrGetter<P | undefined>, options?: O];
+
+/** As `placeArguments`; a ref counts as a function that returns its value. */
+export function argumentsOf<G extends readonly [params?: any, options?: any]>(source: Source<any, any>, given: G): G {
+  const [first] = given;
+  return given.length === 1 && isRef(first)
+    ? (placeArguments(source, [() => first.value]) as unknown as G)
+    : placeArguments(source, given);
+}
 
 type GivenRest = [params?: any, options?: MaybeRefOrGetter<ReadingOptions<any, any>>];
 
@@ -112,7 +122,8 @@ export function useReading<P, T, U = T>(
   source: Source<P, T>,
   ...rest: ReadingParams<NoInfer<P>, MaybeRefOrGetter<ReadingOptions<T, U>>>
 ): Reading<U>;
-export function useReading(source: Source<any, any>, ...rest: GivenRest): any {
+export function useReading(source: ParamsLeftOut): never;
+export function useReading(source: any, ...rest: GivenRest): any {
   return liveReading(source, rest).reading;
 }
 
@@ -126,7 +137,8 @@ export function useValue<P, T, U = T>(
   source: Source<P, T>,
   ...rest: ReadingParams<NoInfer<P>, MaybeRefOrGetter<ReadingOptions<T, U>>>
 ): Promise<Readonly<Ref<U>>>;
-export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
+export function useValue(source: ParamsLeftOut): never;
+export function useValue(source: any, ...rest: GivenRest): any {
   const { reading, live, asked } = liveReading(source, rest);
   const value = computed((before) => (isWaiting(reading) ? before : valueToShow(reading)));
   const came = inPage ? live.follower.shown() : valueOnServer(asked.value);
@@ -136,7 +148,8 @@ export function useValue(source: Source<any, any>, ...rest: GivenRest): any {
   });
 }
 
-function liveReading(source: Source<any, any>, rest: GivenRest) {
+function liveReading(source: Source<any, any>, given: GivenRest) {
+  const rest = argumentsOf(source, given);
   const isFollowed = typeof rest[1] === "function" || isRef(rest[1]);
   const optionsNow = isFollowed
     ? computed(() => toValue(rest[1]) ?? {})

@@ -1,4 +1,5 @@
-import { effectScope, type MaybeRefOrGetter, onScopeDispose, type Ref, shallowRef, toValue, watch } from "vue";
+import { effectScope, isRef, type MaybeRefOrGetter, onScopeDispose, type Ref, shallowRef, toValue, watch } from "vue";
+import { optionsIn } from "../binding/asked.js";
 import { KeyedReadings } from "../binding/keyed.js";
 import type { Reading, Source } from "../core/index.js";
 import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
@@ -13,12 +14,13 @@ import { type ReadingOptions, useCache, useReading } from "./use-reading.js";
 export function useReadings<P, T, U = T>(
   source: Source<P, T>,
   paramsList: MaybeRefOrGetter<readonly NoInfer<P>[]>,
-  options: ReadingOptions<T, U> = {},
+  options: MaybeRefOrGetter<ReadingOptions<T, U>> = {},
 ): Readonly<Ref<readonly Reading<U>[]>> {
-  const cache = options.cache ?? useCache();
+  const { cache = useCache() } = toValue(options);
+  const said = isRef(options) ? () => options.value : options;
   const kept = new KeyedReadings<Reading<U>>(source, (params) => {
     const scope = effectScope(true);
-    const made = scope.run(() => useReading<any, any, any>(source, params, { ...options, cache }));
+    const made = scope.run(() => useReading<any, any, any>(source, params, optionsIn(said, cache)));
     return { reading: made as Reading<U>, end: () => scope.stop() };
   });
   const readings = shallowRef<readonly Reading<U>[]>([]);

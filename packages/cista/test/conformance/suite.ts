@@ -426,6 +426,20 @@ export function conformance(driver: Driver): void {
       expect(await given({ params: 3 })).toBe("–");
     });
 
+    test("C-P10 options may stand right after a source that takes no params, and are followed there", async () => {
+      const { source: huts, loads } = heldSource("huts", { maxAge: "1h", params: false });
+      await mount({ a: { kind: "value", source: huts, isWithoutParams: true, when: false } });
+      expect([text("a"), loads.length]).toEqual(["–", 0]);
+      page?.give("a", { when: true });
+      await page?.rendered();
+      loads[0]?.answer("one");
+      await settle();
+      expect([text("a"), loads.map(({ params }) => params)]).toEqual(["one", [undefined]]);
+      page?.give("a", { pick: (value) => String(value).toUpperCase() });
+      await page?.rendered();
+      expect(text("a")).toBe("ONE");
+    });
+
     test("C-P6 polling begins and ends with what its function looks at", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       const watched = { kind: "outcome", source: hut, params: 1, every: false } as const;
@@ -692,6 +706,42 @@ export function conformance(driver: Driver): void {
       page.give("a", { list: [] });
       await settle();
       expect([text("a"), watchers().filter((count) => count > 0)]).toEqual(["", []]);
+    });
+
+    test("C-R2 rows: options of the whole list are followed", async () => {
+      const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+      const page = await mount({ a: { kind: "rows", source: hut, list: [{ id: 1 }, { id: 2 }], when: false } });
+      await settle();
+      expect([text("a"), loads.length]).toEqual(["–, –", 0]);
+      page.give("a", { when: true });
+      await settle();
+      for (const load of loads) load.answer(`hut ${load.params.id}`);
+      await settle();
+      expect([text("a"), loads.length]).toEqual(["hut 1, hut 2", 2]);
+      page.give("a", { pick: (value) => String(value).toUpperCase() });
+      await settle();
+      expect(text("a")).toBe("HUT 1, HUT 2");
+      page.give("a", { pick: undefined as never, list: [{ id: 2 }, { id: 3 }] });
+      await settle();
+      expect([text("a"), loads.length]).toEqual(["hut 2, –", 3]);
+    });
+
+    test("C-G2 a list in pages: options stand right after a source that takes no params, and are followed", async () => {
+      const asked: string[] = [];
+      const fetch = async (url: string | URL) => {
+        asked.push(new URL(url).pathname);
+        return Response.json(["a", "b"], { headers: { "cache-control": "max-age=60" } });
+      };
+      const api = origin({ base: "https://huts.example", fetch: fetch as never });
+      const huts = pagesFrom(api, { name: "huts", url: "/api/huts" });
+      const page = await mount({ a: { kind: "pages", source: huts, isWithoutParams: true, when: false } });
+      await settle();
+      expect([text("a"), asked]).toEqual(["–", []]);
+      page.give("a", { when: true });
+      await vi.waitFor(async () => {
+        await settle();
+        expect([text("a"), asked]).toEqual(["a, b", ["/api/huts"]]);
+      });
     });
 
     test("C-G1 a list in pages: the next is loaded, fails, is loaded again; the list stays meanwhile", async () => {

@@ -17,6 +17,6 @@ export class Home {
   list = injectReading(huts);
   visitor = injectReading(me);
   nights = injectReading(basket);
-  notice = injectReading(notices, undefined, { onServer: false }); // Angular does not stream: the page would wait for it
+  notice = injectReading(notices, { onServer: false }); // Angular does not stream: the page would wait for it
   lines = computed(() => this.list.value()?.map(inLine).join(", "));
 }

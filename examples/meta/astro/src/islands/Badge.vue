@@ -3,7 +3,7 @@ import { useReading } from "cista/vue";
 import { me, notices } from "../sources";
 
 const visitor = useReading(me); // what the island in React shows, asked for once
-const notice = useReading(notices, undefined, { onServer: false }); // the page does not wait for it
+const notice = useReading(notices, { onServer: false }); // the page does not wait for it
 </script>
 
 <template>

@@ -5,7 +5,7 @@ import { basket, huts, inLine, me, notices } from "~/sources";
 const list = useReading(huts);
 const visitor = useReading(me);
 const nights = useReading(basket);
-const notice = useReading(notices, undefined, { onServer: false }); // Nuxt does not stream: the page would wait for it
+const notice = useReading(notices, { onServer: false }); // Nuxt does not stream: the page would wait for it
 </script>
 
 <template>

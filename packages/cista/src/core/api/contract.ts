@@ -5,7 +5,7 @@ import type { Failure } from "./failure.js";
 import type { Reading, View, ViewOptions } from "./reading.js";
 import type { Clock, Environment } from "./seams.js";
 import type { Defaults } from "./settings.js";
-import type { ArgumentsOf, Source } from "./source-contract.js";
+import type { ArgumentsOf, ParamsLeftOut, ParamsPassedAlone, Source } from "./source-contract.js";
 import type { RunArguments, Write } from "./write-contract.js";
 
 export interface CacheOptions extends Defaults {
@@ -74,8 +74,10 @@ export interface Cache {
    * @example const { water } = await cache.read(hut, { id: "h-07" });
    */
   read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadOptions>): Promise<T>;
+  read(source: ParamsLeftOut): Promise<unknown>;
   /** What is held now, whatever the allowances. Never starts a request. */
   peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Reading<T>;
+  peek(source: ParamsLeftOut): Reading<unknown>;
   /**
    * What a component watches one entry by: see `View`.
    * @example
@@ -83,8 +85,10 @@ export interface Cache {
    * const leave = view.subscribe(() => console.log(view.get()));
    */
   view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ViewOptions<T, U>>): View<U>;
+  view(source: ParamsLeftOut): View<unknown>;
   /** Loads before anyone attaches, unless a usable value is held. The request runs on, whoever comes and goes. */
   prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): void;
+  prefetch(source: ParamsLeftOut): void;
   /**
    * Holds a value from now on; a request under way is aborted, and those who wait get this value.
    * The value becomes the cache's own: parts of it that did not change are replaced by the held ones (a frozen value is copied).
@@ -95,6 +99,7 @@ export interface Cache {
    * @example cache.at(hut, { id: "h-07" }).patch((now) => ({ ...now, water: 55 }));
    */
   at<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): EntryHandle<T>;
+  at(source: ParamsLeftOut): EntryHandle<unknown>;
   /**
    * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
    * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
@@ -106,13 +111,16 @@ export interface Cache {
    * @example cache.invalidate({ source: huts, params: { region: "north" } });
    */
   invalidate<P>(selector: Selector<P>): number;
+  invalidate(source: Source<any, any>, params: ParamsPassedAlone): number;
   /**
    * Asks the source again for every watched match. Resolves when all have settled; never rejects.
    * @throws CistaError code "invalid-selector" for one of another form
    */
   revalidate<P>(selector: Selector<P>): Promise<void>;
+  revalidate(source: Source<any, any>, params: ParamsPassedAlone): Promise<void>;
   /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
   delete<P>(selector: Selector<P>): number;
+  delete(source: Source<any, any>, params: ParamsPassedAlone): number;
   /**
    * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
    * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is

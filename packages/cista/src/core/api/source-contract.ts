@@ -139,4 +139,14 @@ export type ArgumentsOf<P, O = never> = 0 extends 1 & P
     : undefined extends P
       ? [params?: P, ...OptionsOf<O>]
       : [params: P, ...OptionsOf<O>];
+/**
+ * A signature with this type is never meant: the compiler shows its text where a call leaves out the params of a source, in
+ * place of the count of arguments.
+ */
+export type ParamsLeftOut =
+  "This source takes params: pass them after the source. In a component, pass undefined while they are not known.";
+
+/** The same where a call passes params to what takes one selector. */
+export type ParamsPassedAlone = "Pass one argument: { source, params }.";
+
 type OptionsOf<O> = [O] extends [never] ? [] : [options?: O];

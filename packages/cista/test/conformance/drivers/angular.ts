@@ -17,7 +17,7 @@ import {
 } from "@angular/core";
 import { createApplication } from "@angular/platform-browser";
 import { injectDebounced, injectPages, injectReading, injectReadings, injectWrite, provideCache } from "cista/angular";
-import { type Driver, optionsOf, pagesText } from "../driver.js";
+import { argumentsOf, type Driver, optionsOf, pagesText } from "../driver.js";
 
 const isSignal = (alias: string) => Input({ isSignal: true, alias, required: true } as any);
 
@@ -62,8 +62,11 @@ class Looks {
   #its = inject(PANEL);
   hut = injectReading<any, any, any>(
     this.#its.panel.source,
-    () => this.given().params,
-    () => optionsOf(this.given()),
+    ...argumentsOf(
+      inject(PANEL).panel,
+      () => this.given().params,
+      () => optionsOf(this.given()),
+    ),
   );
   text = signal("");
   constructor() {
@@ -79,7 +82,11 @@ class Looks {
 @Component({ selector: "x-rows", changeDetection: ChangeDetectionStrategy.OnPush, template: `<p>{{ text() }}</p>` })
 class Rows {
   @isSignal("given") given = input.required<any>();
-  huts = injectReadings<any, any, any>(inject(PANEL).panel.source, () => this.given().list ?? []);
+  huts = injectReadings<any, any, any>(
+    inject(PANEL).panel.source,
+    () => this.given().list ?? [],
+    () => optionsOf(this.given()),
+  );
   text = () =>
     this.huts()
       .map((reading) => String(reading.value() ?? "–"))
@@ -93,7 +100,14 @@ class Rows {
 })
 class Paged {
   @isSignal("given") given = input.required<any>();
-  list = injectPages<any, any>(inject(PANEL).panel.source, () => this.given().params);
+  list = injectPages<any, any>(
+    inject(PANEL).panel.source,
+    ...argumentsOf(
+      inject(PANEL).panel,
+      () => this.given().params,
+      () => optionsOf(this.given()),
+    ),
+  );
   text = () => pagesText(this.list.reading.value(), this.list.next());
 }
 

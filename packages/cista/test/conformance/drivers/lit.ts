@@ -7,7 +7,7 @@ import {
   WriteController,
 } from "cista/lit";
 import { html, LitElement, render } from "lit";
-import { type Driver, optionsOf, pagesText } from "../driver.js";
+import { argumentsOf, type Driver, optionsOf, pagesText } from "../driver.js";
 
 class Panel extends LitElement {
   static override properties = { given: { attribute: false } };
@@ -50,8 +50,11 @@ class Looks extends Panel {
     this.#hut ??= new ReadingController<any, any, any>(
       this,
       this.given.source,
-      () => this.given.params,
-      () => optionsOf(this.given),
+      ...argumentsOf(
+        this.given,
+        () => this.given.params,
+        () => optionsOf(this.given),
+      ),
     );
     super.connectedCallback();
   }
@@ -64,7 +67,12 @@ class Looks extends Panel {
 class Rows extends Panel {
   #huts: ReadingsController<any, any, any> | undefined;
   override connectedCallback() {
-    this.#huts ??= new ReadingsController<any, any, any>(this, this.given.source, () => this.given.list ?? []);
+    this.#huts ??= new ReadingsController<any, any, any>(
+      this,
+      this.given.source,
+      () => this.given.list ?? [],
+      () => optionsOf(this.given),
+    );
     super.connectedCallback();
   }
   override render() {
@@ -74,7 +82,15 @@ class Rows extends Panel {
 class Paged extends Panel {
   #list: PagesController<any, any> | undefined;
   override connectedCallback() {
-    this.#list ??= new PagesController<any, any>(this, this.given.source, () => this.given.params);
+    this.#list ??= new PagesController<any, any>(
+      this,
+      this.given.source,
+      ...argumentsOf(
+        this.given,
+        () => this.given.params,
+        () => optionsOf(this.given),
+      ),
+    );
     super.connectedCallback();
   }
   override render() {

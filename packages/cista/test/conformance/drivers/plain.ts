@@ -1,5 +1,14 @@
-import { debounceInput, type Shown, showPages, showReading, showReadings, writeRunner } from "cista/plain";
-import { type Driver, pagesText } from "../driver.js";
+import type { Reading } from "cista";
+import {
+  debounceInput,
+  type PagesReading,
+  type Shown,
+  showPages,
+  showReading,
+  showReadings,
+  writeRunner,
+} from "cista/plain";
+import { type Driver, optionsOf, pagesText } from "../driver.js";
 
 export const plain: Driver = {
   framework: "plain DOM",
@@ -34,17 +43,20 @@ export const plain: Driver = {
         return;
       }
       if (panel.kind === "rows") {
-        const rows = showReadings<any, any, any>(cache!, panel.source, panel.list, (readings) => {
+        const draw = (readings: readonly Reading<any>[]) => {
           p.textContent = readings.map(({ value }) => String(value ?? "–")).join(", ");
-        });
-        made.set(name, { section, reads: { set: () => rows.set(given[name].list), stop: rows.stop } });
+        };
+        const rows = showReadings<any, any, any>(cache!, panel.source, panel.list, draw, optionsOf(panel));
+        const set = (_: unknown, options?: object) => rows.set(given[name].list, options);
+        made.set(name, { section, reads: { set, stop: rows.stop } });
         return;
       }
       if (panel.kind === "pages") {
-        const reads = showPages<any, any>(cache!, panel.source, panel.params, ({ reading, next, loadNext }) => {
+        const draw = ({ reading, next, loadNext }: PagesReading<any>) => {
           p.textContent = pagesText(reading.value, next);
           button.onclick = loadNext;
-        });
+        };
+        const reads = showPages<any, any>(cache!, panel.source, panel.params, draw, optionsOf(panel));
         made.set(name, { section, reads });
         return;
       }

@@ -9,7 +9,7 @@ import {
   useWrite,
 } from "cista/preact";
 import { Component, type ComponentChildren, render } from "preact";
-import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
+import { argumentsOf, type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -43,7 +43,7 @@ function Outcome({ given, ran }: Props) {
 }
 function Value({ given, ran }: Props) {
   ran();
-  const reading = useReading<any, any, any>(given.source, given.params, optionsOf(given));
+  const reading = useReading<any, any, any>(given.source, ...argumentsOf(given, given.params, optionsOf(given)));
   return <p>{String(reading.value ?? "–")}</p>;
 }
 function Lamp({ given, ran }: Props) {
@@ -52,11 +52,14 @@ function Lamp({ given, ran }: Props) {
   return <p>{`${request} ${fresh}`}</p>;
 }
 function Rows({ given }: { given: Question }) {
-  const readings = useReadings<any, any, any>(given.source, given.list ?? []);
+  const readings = useReadings<any, any, any>(given.source, given.list ?? [], optionsOf(given));
   return <p>{readings.map(({ value }) => String(value ?? "–")).join(", ")}</p>;
 }
 function Paged({ given }: { given: Question }) {
-  const { reading, next, loadNext } = usePages<any, any>(given.source, given.params);
+  const { reading, next, loadNext } = usePages<any, any>(
+    given.source,
+    ...argumentsOf(given, given.params, optionsOf(given)),
+  );
   return (
     <>
       <p>{pagesText(reading.value, next)}</p>

@@ -11,7 +11,7 @@ import {
 } from "cista/react";
 import { Component, type ReactNode } from "react";
 import { createRoot } from "react-dom/client";
-import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
+import { argumentsOf, type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -45,7 +45,7 @@ function Outcome({ given, ran }: Props) {
 }
 function Value({ given, ran }: Props) {
   ran();
-  const reading = useReading<any, any, any>(given.source, given.params, optionsOf(given));
+  const reading = useReading<any, any, any>(given.source, ...argumentsOf(given, given.params, optionsOf(given)));
   return <p>{String(reading.value ?? "–")}</p>;
 }
 function Lamp({ given, ran }: Props) {
@@ -68,11 +68,14 @@ function Waited({ given }: { given: Question }) {
   return <p>{String(useValue<any, any>(given.source, given.params))}</p>;
 }
 function Rows({ given }: { given: Question }) {
-  const readings = useReadings<any, any, any>(given.source, given.list ?? []);
+  const readings = useReadings<any, any, any>(given.source, given.list ?? [], optionsOf(given));
   return <p>{readings.map(({ value }) => String(value ?? "–")).join(", ")}</p>;
 }
 function Paged({ given }: { given: Question }) {
-  const { reading, next, loadNext } = usePages<any, any>(given.source, given.params);
+  const { reading, next, loadNext } = usePages<any, any>(
+    given.source,
+    ...argumentsOf(given, given.params, optionsOf(given)),
+  );
   return (
     <>
       <p>{pagesText(reading.value, next)}</p>

@@ -12,7 +12,7 @@ import {
 import { createEffect, createSignal, ErrorBoundary, For, type JSX, Match, Show, Suspense, Switch } from "solid-js";
 import { createStore } from "solid-js/store";
 import { render } from "solid-js/web";
-import { type Driver, optionsOf, pagesText, type Question } from "../driver.js";
+import { argumentsOf, type Driver, optionsOf, pagesText, type Question } from "../driver.js";
 
 interface Props {
   given: Question;
@@ -56,8 +56,11 @@ function Outcome(props: Props): JSX.Element {
 function Looks(props: Props & { lamp: boolean }): JSX.Element {
   const reading = createReading<any, any, any>(
     props.given.source,
-    () => props.given.params,
-    () => optionsOf(props.given),
+    ...argumentsOf(
+      props.given,
+      () => props.given.params,
+      () => optionsOf(props.given),
+    ),
   );
   const text = () => {
     props.ran();
@@ -81,7 +84,11 @@ function Value(props: Props): JSX.Element {
 }
 
 function Rows(props: Props): JSX.Element {
-  const readings = createReadings<any, any, any>(props.given.source, () => props.given.list ?? []);
+  const readings = createReadings<any, any, any>(
+    props.given.source,
+    () => props.given.list ?? [],
+    () => optionsOf(props.given),
+  );
   return (
     <p>
       {readings()
@@ -91,7 +98,14 @@ function Rows(props: Props): JSX.Element {
   );
 }
 function Paged(props: Props): JSX.Element {
-  const list = createPages<any, any>(props.given.source, () => props.given.params);
+  const list = createPages<any, any>(
+    props.given.source,
+    ...argumentsOf(
+      props.given,
+      () => props.given.params,
+      () => optionsOf(props.given),
+    ),
+  );
   return (
     <>
       <p>{pagesText(list.reading.value, list.next)}</p>

@@ -1,12 +1,15 @@
 <script lang="ts">
 import { useReading } from "cista/svelte";
-import { optionsOf, type Question } from "../../driver.js";
+import { argumentsOf, optionsOf, type Question } from "../../driver.js";
 
 const { given, ran, lamp }: { given: Question; ran: () => void; lamp: boolean } = $props();
 const reading = useReading<any, any, any>(
   given.source,
-  () => given.params,
-  () => optionsOf(given),
+  ...argumentsOf(
+    given,
+    () => given.params,
+    () => optionsOf(given),
+  ),
 );
 function text() {
   ran();

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { useReading } from "cista/vue";
 import { ref, watchEffect } from "vue";
-import { optionsOf, type Question } from "../../driver.js";
+import { argumentsOf, optionsOf, type Question } from "../../driver.js";
 
 const props = defineProps<{ given: Question; lamp: boolean; ran: () => void }>();
 const reading = useReading<any, any, any>(
   props.given.source,
-  () => props.given.params,
-  () => optionsOf(props.given),
+  ...argumentsOf(
+    props.given,
+    () => props.given.params,
+    () => optionsOf(props.given),
+  ),
 );
 const text = ref("");
 watchEffect(() => {

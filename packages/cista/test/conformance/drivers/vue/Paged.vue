@@ -1,9 +1,16 @@
 <script setup lang="ts">
 import { usePages } from "cista/vue";
-import { pagesText, type Question } from "../../driver.js";
+import { argumentsOf, optionsOf, pagesText, type Question } from "../../driver.js";
 
 const props = defineProps<{ given: Question }>();
-const { reading, next, loadNext } = usePages<any, any>(props.given.source, () => props.given.params);
+const { reading, next, loadNext } = usePages<any, any>(
+  props.given.source,
+  ...argumentsOf(
+    props.given,
+    () => props.given.params,
+    () => optionsOf(props.given),
+  ),
+);
 </script>
 <template>
   <p>{{ pagesText(reading.value, next) }}</p>
