@@ -16,6 +16,12 @@ export const tabs = [
   ["B1 corrected", "tabs/hearing.ts", "else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));", ""],
   ["B1 let go", "tabs/happened.ts", "hub.moments.letGo(key)", "hub.moments.forget(key)"],
   ["B1 the same again", "tabs/moments.ts", "(by > known.by || !this.knows(key))", "by > known.by"],
+  [
+    "B5 doubted",
+    "tabs/member.ts",
+    "return this.#return !== undefined && this.#hearing.isDoubted(key, this.#return);",
+    "return false;",
+  ],
   ["B5 told again once", "tabs/hearing.ts", "(keys.some(isOlder) || !this.#changes.remembers(told))", "keys"],
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],

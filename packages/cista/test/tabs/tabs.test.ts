@@ -369,6 +369,25 @@ test("B5: one that comes back out of the browser's cache of pages asks nothing t
   expect(world.requests).toEqual(["0:2"]);
 });
 
+test("B5: what one that comes back does not trust itself it tells no newcomer", async () => {
+  const { world, tabs, advance } = await joined(2);
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.watch("hut", 1);
+  two.watch("hut", 9); // uses the source, and so takes in what it is told
+  await advance("1s");
+  two.leave();
+  world.change(1);
+  one.cache.invalidate({ source: one.hut, params: 1 });
+  one.freeze(); // it confirms nothing
+  await advance("3s");
+  two.comeBack();
+  await advance("1ms");
+  const late = await world.open();
+  late.watch("hut", 1);
+  await advance("10s"); // the frozen one holds the lock
+  expect(versions([late], 1)).toEqual([2]);
+});
+
 test("B5: what nobody else confirms is not believed by one that comes back", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

@@ -8,6 +8,12 @@ import type { News } from "./messages.js";
 import { Recent } from "./recent.js";
 import type { Telling } from "./telling.js";
 
+/** When a tab came back, and what the others have told since then that they hold too. */
+export interface Return {
+  readonly at: number;
+  readonly confirmed: Set<string>;
+}
+
 export class Hearing {
   readonly #cache: Cache;
   readonly #hub: Hub;
@@ -95,12 +101,17 @@ export class Hearing {
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
   }
 
-  /** What is as old as that moment, and nobody confirmed or asked for since, is checked before it is believed. */
-  distrust(moment: number, confirmed: ReadonlySet<string>): void {
-    const { moments } = this.#hub;
-    const isAsked = (key: string) => (this.#loads.begunAt(key) ?? 0) > moment;
-    const isDoubtful = (key: string) => !confirmed.has(key) && !isAsked(key) && moments.isOlder(key, moment);
-    for (const key of adoptChange(this.#cache, "invalidate", ["all"], isDoubtful)) moments.invalidate(key, moment);
+  /** Whether what is held is as old as the tab's return, and nobody has confirmed or asked for it since. */
+  isDoubted(key: string, { at, confirmed }: Return): boolean {
+    const isAsked = (this.#loads.begunAt(key) ?? 0) > at;
+    return !confirmed.has(key) && !isAsked && this.#hub.moments.isOlder(key, at);
+  }
+
+  /** What is in doubt is checked before it is believed. */
+  distrust(back: Return): void {
+    const isDoubted = (key: string) => this.isDoubted(key, back);
+    for (const key of adoptChange(this.#cache, "invalidate", ["all"], isDoubted))
+      this.#hub.moments.invalidate(key, back.at);
   }
 
   /** Somebody has signed out in another tab: what that told before it knew belongs to whoever has left. */

@@ -29,6 +29,8 @@ export interface Hub {
   /** Whether entries of a source are told at all; and whether this tab has used it. */
   isNamed(source: string): boolean;
   isUsed(source: string): boolean;
+  /** What this tab holds since before it was away, and nobody has confirmed yet. */
+  isDoubted(key: string): boolean;
   /** What the others were known to hold before anybody here asked for it. */
   known(key: string): News | undefined;
 }

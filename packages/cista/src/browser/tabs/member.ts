@@ -11,7 +11,7 @@ import {
 import { type Change, clockOf, onChange, partitionOf, plainSelector } from "../../core/internal.js";
 import { Changes } from "./changes.js";
 import { kindsHeard, noteHappened } from "./happened.js";
-import { Hearing } from "./hearing.js";
+import { Hearing, type Return } from "./hearing.js";
 import type { Hub } from "./hub.js";
 import { Loads } from "./loads.js";
 import { type Body, formVersion, type Message, mostOthers, type News, wellFormedMessage } from "./messages.js";
@@ -64,8 +64,8 @@ export class Member implements Hub {
   readonly #used = new Set<string>();
   /** Whether it has been told by which clock the others go. */
   #hasJoined = false;
-  /** What the others hold too, since this tab came back. */
-  #confirmed: Set<string> | undefined;
+  /** Since it came back, until it has heard what the others hold. */
+  #return: Return | undefined;
 
   constructor(cache: Cache, { name, version, sources }: MemberOptions, platform: TabPlatform) {
     this.#cache = cache;
@@ -107,6 +107,10 @@ export class Member implements Hub {
 
   isUsed(source: string): boolean {
     return this.#used.has(source);
+  }
+
+  isDoubted(key: string): boolean {
+    return this.#return !== undefined && this.#hearing.isDoubted(key, this.#return);
   }
 
   known(key: string): News | undefined {
@@ -179,14 +183,13 @@ export class Member implements Hub {
 
   /** Nobody has told it what has happened meanwhile: what the others do not confirm is checked. */
   #comeBack(): void {
-    const before = this.moments.next();
-    const confirmed = new Set<string>();
-    this.#confirmed = confirmed;
+    const own = { at: this.moments.next(), confirmed: new Set<string>() };
+    this.#return = own;
     this.#open();
     void this.ready().then(() => {
-      this.#confirmed = undefined;
+      this.#return = undefined;
       if (this.isClosed || this.isFrozen) return;
-      this.#hearing.distrust(before, confirmed);
+      this.#hearing.distrust(own);
     });
   }
 
@@ -257,7 +260,7 @@ export class Member implements Hub {
     this.#hasJoined = true;
     for (const news of all) {
       this.#takeNews(news, true);
-      this.#confirmed?.add(news.key);
+      this.#return?.confirmed.add(news.key);
     }
     this.#welcome.end();
   }

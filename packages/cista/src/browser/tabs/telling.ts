@@ -58,10 +58,13 @@ export class Telling {
     }
   }
 
-  /** Undefined for what is each tab's own, and what was invalidated or deleted meanwhile: whoever needs it asks anew. */
+  /**
+   * Undefined for what is each tab's own, for what this tab doubts itself, and for what was invalidated or deleted meanwhile:
+   * whoever needs it asks anew.
+   */
   #newsOf(key: string, as?: News["as"]): News | undefined {
     const { at, by } = this.#hub.moments.of(key);
-    if (this.#loads.isOwn(key)) return undefined;
+    if (this.#loads.isOwn(key) || this.#hub.isDoubted(key)) return undefined;
     const { entries } = snapshotWith(this.#cache, { key }, false);
     const [entry] = entries as StoredEntry[];
     if (!entry) return undefined;
@@ -121,7 +124,7 @@ export class Telling {
   #all(): News[] {
     const { moments, id } = this.#hub;
     const isTold = ({ key, reading }: { key: string; reading: { fresh?: boolean } }) =>
-      reading.fresh === true && !this.#loads.isOwn(key) && moments.knows(key);
+      reading.fresh === true && !this.#loads.isOwn(key) && !this.#hub.isDoubted(key) && moments.knows(key);
     const { entries } = snapshotWith(this.#cache, where(isTold as never), false);
     return (entries as StoredEntry[])
       .filter((entry) => !entry.parts && this.#hub.isNamed(entry.source) && !staysHere(entry))
