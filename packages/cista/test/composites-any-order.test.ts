@@ -185,15 +185,15 @@ class World {
     const of = this.sources[at] as Source<void, number>;
     const { value, fresh, failure } = this.cache.peek(of) as { value?: number; fresh?: boolean; failure?: Failure };
     const parts = this.wantedBy(at);
+    const isTold = failure ?? [...parts].some((part) => this.failureOf(part));
     if ([...parts].some((part) => this.failing.has(part))) {
       // Its value may be of before: then it must not be told as the server's.
       if (fresh && value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is fresh with an old value`);
-      const isTold = failure ?? [...parts].some((part) => this.failureOf(part));
       if (this.kind === "lasting" && value !== this.valueOf(at) && !isTold)
         throw new Error(`D1: ${of.name} is old, and no failure says why`);
       return;
     }
-    if (failure) return; // of before: nothing has changed since
+    if (isTold) return; // of before: nothing has changed since, and nobody asks again by itself
     if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
     if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
   }
