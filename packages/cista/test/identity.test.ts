@@ -425,6 +425,18 @@ describe("never `empty` and idle", () => {
     expect(await read).toBe("dee");
   });
 
+  test("a user who changes more than five times in a row: who came in between has a request of their own", async () => {
+    const { whose, cache, clock, answerTo } = changing();
+    const first = cache.read(whose, id);
+    first.catch(() => {});
+    await clock.advance(10);
+    for (let change = 1; change <= 5; change++) await answerTo(`user ${change}`);
+    const late = cache.read(whose, id);
+    await answerTo("user 6");
+    await answerTo("user 6");
+    expect(await late).toBe("user 6");
+  });
+
   test("many users who change at rest are no users in a row: one who changes in a request is asked for", async () => {
     const { whose, cache, clock, answerTo } = changing();
     const { view } = watch(cache, whose, { id: 0 });
