@@ -137,6 +137,9 @@ test("two sources of one name: a warning in development, a CistaError in product
   expect(shown).toEqual(["older", "newer", "newer"]); // told of the empty entry once the newer value is there
   expect(warn).toHaveBeenCalledOnce();
   expect(warn.mock.calls[0]?.[0]).toContain('A second source is named "hut"');
+  expect(await cache.read(source({ name: "hut", load: async () => "newest" }))).toBe("newest");
+  expect(warn).toHaveBeenCalledOnce(); // hot reloading defines it anew at each save of a file
+  expect(await stage().cache.read(older)).toBe("older");
   warn.mockRestore();
 
   vi.stubEnv("NODE_ENV", "production");

@@ -5,7 +5,7 @@ import { requestIfWatched, restartRequest, startRequest, supersede } from "../..
 import { changeHeld, evict, reschedule } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { batch, markDirty, notifySoon, scheduleRelease } from "../../state/batches.js";
-import { nowOf, record } from "../../state/core.js";
+import { type Core, nowOf, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 import type { Shelf } from "../../state/shelf.js";
 import { tellChange } from "./change-listeners.js";
@@ -107,11 +107,16 @@ export function forget(entry: Entry): boolean {
   return true;
 }
 
+/** In development: the names of sources that were said to be defined twice. Hot reloading does so at each save of a file. */
+const saidTwice = new WeakMap<Core, Set<string>>();
+
 /** In development a newer definition takes a name over: what the old one brought is forgotten, and loaded anew where it is watched. */
 export function replaceDefinition(shelf: Shelf, old: Shelf): void {
   const { core, source } = shelf;
   const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;
-  console.warn(`Cista: ${note}`);
+  const said = saidTwice.get(core) ?? new Set();
+  if (!said.has(source.name)) console.warn(`Cista: ${note}`);
+  saidTwice.set(core, said.add(source.name));
   core.journal?.noteOther("warning", { source: source.name, note });
   const takeAll = () => {
     for (const entry of [...core.shelves.byKey.values()]) {
