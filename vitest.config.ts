@@ -22,6 +22,7 @@ const frameworks = [
   ...["preact", "preact/hooks", "preact/jsx-dev-runtime", "vue", "lit"],
   ...["solid-js", "solid-js/web", "solid-js/store", "svelte", "svelte/reactivity"],
   ...["@angular/core", "@angular/compiler", "@angular/common", "@angular/platform-browser"],
+  ...["@angular/core/testing", "@angular/platform-browser/testing"],
 ];
 const react18 = ["react", "react-dom"].map((name) => ({
   find: new RegExp(`^${name}(?=/|$)`),
@@ -111,7 +112,10 @@ export default defineConfig({
           name: "frameworks",
           ...patient,
           environment: "node", // else the plugin for Solid chooses another
-          include: ["packages/*/test/**/*.framework.test.ts", "packages/*/test/**/*.framework.test.svelte.ts"],
+          include: [
+            "{packages,examples}/*/test/**/*.framework.test.ts",
+            "packages/*/test/**/*.framework.test.svelte.ts",
+          ],
           browser: browser(),
         },
       },

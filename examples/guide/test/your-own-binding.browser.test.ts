@@ -7,7 +7,10 @@ import { cleanUp, runEffect, signal } from "../src/your-framework.js";
 import { useReading, useWrite } from "../src/your-own-binding.js";
 import text from "../src/your-own-binding.ts?raw";
 
-const boards = import.meta.glob<string>("../../board-*/src/*", { query: "?raw", import: "default" });
+const boards = import.meta.glob<string>(["../../board-*/src/*", "./frameworks/*"], {
+  query: "?raw",
+  import: "default",
+});
 const frameworks = import.meta.glob<string>("../../../docs/guide/frameworks/*.md", {
   query: "?raw",
   import: "default",
@@ -18,7 +21,7 @@ test("the page has the binding word for word", () => {
   expect(/```ts\n(import.*?)```/s.exec(page)?.[1]).toBe(text);
 });
 
-test("what the pages of the frameworks show stands in the boards that are driven in a browser", async () => {
+test("what the pages of the frameworks show stands in the boards that are driven in a browser, or in a test", async () => {
   const files = await Promise.all(Object.values(boards).map(async (load) => inLine(await load())));
   for (const [path, load] of Object.entries(frameworks)) {
     if (path.endsWith("your-own.md")) continue;
