@@ -81,6 +81,18 @@ test("R2: a part whose load puts its value at once keeps no whole waiting", asyn
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
+test("D1: a part that its own load deletes is asked for anew for the whole that waits", async () => {
+  const steps = [
+    [attach("pair", 1)],
+    [end("value")],
+    [{ do: "listen", on: "load", how: 2, kind: "leaf", id: 1 }],
+    [end("value")],
+    [attach("leaf")],
+    [{ do: "read", kind: "leaf", id: 0, signal: false, noStore: false }],
+  ];
+  await runProgram({ ...plain, maxAge: 0 }, steps);
+});
+
 test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
   const steps = [
     [attach("chain", 2), end("value")],

@@ -172,9 +172,10 @@ function revalidatePart(
     settled();
     return heldValue(part);
   }
-  const waiters = batch(core, () => {
+  // The whole waits by the end of the batch: what the load of the part does at once, such as deleting it, finds it waiting.
+  return batch(core, () => {
     const before = part.request;
-    const joined = joinRequest(
+    const waiters = joinRequest(
       part,
       askedVersion > 0 ? "manual" : "dependency",
       askedVersion > 0 ? mode : undefined,
@@ -182,11 +183,10 @@ function revalidatePart(
     );
     const { request } = part;
     if (request && request !== before) noteAsked(part, request, reader.wave); // before its load begins
-    return joined;
+    waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
+    waiters.count++;
+    return untilAborted(part, waiters, waiters.value, signalOfWaits(reader));
   });
-  waiters.onSettled(settled); // the version of the value that comes, whatever happens before it is looked at
-  waiters.count++;
-  return untilAborted(part, waiters, waiters.value, signalOfWaits(reader));
 }
 
 /**
