@@ -1,13 +1,13 @@
 /** Keys, and streams of events. */
 export const keys = [
-  ["live fresh", "entry.ts", 'if (this.activity?.isOpen) return "fresh";', ""],
+  ["D7 fresh", "entry.ts", 'if (this.activity?.isOpen) return "fresh";', ""],
   [
-    "live closes",
+    "D7 closes",
     "kernel/asking.ts",
     "if (activity.watchers === 0) scheduleRelease(entry);\n}",
     "if (activity.watchers === 0 && !activity.isOpen) scheduleRelease(entry);\n}",
   ],
-  ["live ends", "request.ts", "if (!ended) void closed(iterator);", ""],
+  ["D7 ends", "request.ts", "if (!ended) void closed(iterator);", ""],
   ["keys order", "key.ts", ".sort()", ""],
   ["keys names", "shelf.ts", "if (old && !DEVELOPMENT) {", "if (false) {"],
 ];

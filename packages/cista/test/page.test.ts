@@ -151,7 +151,7 @@ test("R7: 500 rows are one burst; what nobody waits for any more is dropped", as
   warn.mockRestore();
 });
 
-test("a live source: one stream however many watch, fresh while open, closed with the last one", async () => {
+test("D7: a live source: one stream however many watch, fresh while open, closed with the last one", async () => {
   const { cache, clock } = stage({ maxAge: "1s" });
   const streams: { push(value: unknown): void; end(): void; fail(error: Error): void; closed: boolean }[] = [];
   const notices = source({

@@ -1,63 +1,35 @@
-import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { readdirSync, readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { expect, test } from "vitest";
 import { paths as madeFiles, picture, withTables } from "../../../scripts/architecture.mjs";
 import { mutations, patternOf } from "../../../scripts/mutations/index.mjs";
 import { forbiddenImports, roomOf, rooms, sourceFiles } from "../../../scripts/rooms.mjs";
+import { homesOf, numbersIn, path as places, placesPage, rules, testsOf } from "../../../scripts/rule-places.mjs";
 
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const src = at("../src/");
-const here = at("./");
-const page = readFileSync(at("../../../docs/rules.md"), "utf8");
-const paths = (text: string) => [...text.matchAll(/`([^`]+)`/g)].map(([, path]) => path as string);
-const rules = page
-  .split(/^### /m)
-  .slice(1)
-  .map((section) => {
-    const [last = ""] = section.split("\n\n").filter((paragraph) => paragraph.startsWith("Lives in "));
-    const [homes = "", tests = ""] = last.split("Tested in");
-    return { rule: section.slice(0, section.indexOf(".")), homes: paths(homes), tests: paths(tests) };
-  });
-const called = (text: string) =>
-  [...text.matchAll(/\brules? ((?:[A-Z]\d)(?:(?:, | and )[A-Z]\d)*)/gi)].flatMap(([, some]) =>
-    (some as string).split(/, | and /),
-  );
-
-test("docs/rules.md has one heading a rule, and every rule that the code calls by its number", () => {
-  const files = readdirSync(src, { recursive: true, encoding: "utf8" }).filter((file) => file.endsWith(".ts"));
-  const numbers = files.flatMap((file) => called(readFileSync(src + file, "utf8")));
-  expect(numbers.length).toBeGreaterThan(30);
-  expect(rules.map(({ rule }) => rule)).toEqual(expect.arrayContaining([...new Set(numbers)]));
-  expect(rules).toHaveLength(page.match(/^### /gm)?.length ?? 0);
+test("docs/rules.md has a rule for each number that the code calls, and each of its headings is a rule", () => {
+  const numbers = rules.map(([number]) => number);
+  const called = sourceFiles().flatMap((file) => numbersIn(readFileSync(`${src}${file}`, "utf8")));
+  expect(called.length).toBeGreaterThan(30);
+  expect(called.filter((number) => !numbers.includes(number))).toEqual([]);
+  expect(numbers).toHaveLength(readFileSync(at("../../../docs/rules.md"), "utf8").match(/^### /gm)?.length ?? 0);
 });
 
-test.each(rules)("$rule lives in the files that docs/rules.md names", ({ homes }) => {
-  expect(homes.filter((home) => !existsSync(src + home))).toEqual([]);
-  expect(homes.length).toBeGreaterThan(0);
+test.each(rules)("%s lives in a file of the library, and has tests that begin with it: %s", (number) => {
+  expect(homesOf(number)).not.toEqual([]);
+  expect(testsOf(number)).not.toEqual([]);
 });
 
-test.each(rules)("$rule has tests that begin with it in the files that docs/rules.md names", ({ rule, tests }) => {
-  const begins = new RegExp(`["\`](?:[A-Z]\\d, )*${rule}\\b[:,]`);
-  const without = tests.filter((file) => {
-    const path = file.includes("/") ? at(`../../../${file}`) : here + file;
-    return !existsSync(path) || !begins.test(readFileSync(path, "utf8"));
-  });
-  expect(without).toEqual([]);
-  expect(tests.length).toBeGreaterThan(0);
+test("docs/rule-places.md is as the code is (npm run architecture)", () => {
+  expect(readFileSync(places, "utf8")).toBe(placesPage());
 });
 
-test.each(mutations)("the mutation %s breaks a file in which its rule lives", (name, file) => {
-  const rule = rules.find((each) => name.startsWith(`${each.rule} `) || name === each.rule);
-  if (rule) expect(rule.homes.some((home) => `/${home}`.endsWith(`/${file}`))).toBe(true);
-  else expect(name).toMatch(/^(live|keys|HTTP|http|[a-z])/);
-});
-
-test("every rule is broken by the mutation check, but for those of other rooms", () => {
-  const broken = mutations.map(([rule]) => rule);
-  const unbroken = rules.filter(
-    ({ rule, homes }) => !broken.some((each) => each.startsWith(rule)) && homes[0]?.startsWith("core/"),
-  );
-  expect(unbroken).toEqual([]);
+test("every rule of the core is broken by the mutation check", () => {
+  const broken = mutations.map(([name]) => name.split(" ")[0]);
+  const ofCore = rules.filter(([number]) => homesOf(number).some((file) => file.startsWith("core/")));
+  expect(ofCore.length).toBeGreaterThan(30);
+  expect(ofCore.filter(([number]) => !broken.includes(number))).toEqual([]);
 });
 
 test("what the mutation check breaks stands in the code exactly once", () => {

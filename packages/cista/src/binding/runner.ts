@@ -1,3 +1,4 @@
+/** The runs of one write in one component, and how they stand. Rule E1. */
 import {
   type Cache,
   Failure,

@@ -1,3 +1,4 @@
+/** The page as the cache sees it: visible, online, and the sign-outs of other pages. Rules F3, S4. */
 import type { Environment } from "../core/index.js";
 
 /** By this name the pages of one site tell each other. */

@@ -1,3 +1,4 @@
+/** Takes in the values of a page that a server has rendered. Rules H1, H2, H3, H7, H9, H11. */
 import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
 import {
   clockOf,

@@ -1,4 +1,4 @@
-/** Requests that several wait for in one process: each ends when nobody waits for it any more. */
+/** Requests that several wait for in one process: each ends when nobody waits for it any more. Rule T4. */
 
 export class Flight<T> {
   readonly #abort = new AbortController();

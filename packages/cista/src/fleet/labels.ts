@@ -1,4 +1,4 @@
-/** What entries can be invalidated by, and how much of that is said. Rule T8. */
+/** What entries can be invalidated by, and how much of that is said. Rules T5, T8. */
 import type { Invalidation } from "./store.js";
 
 /** By which all of one source can be invalidated. No group of a server's can be meant by it: those have no control characters. */

@@ -1,4 +1,4 @@
-/** The right to ask for all. It is renewed while that lasts, and ends with its holder. Rule T4. */
+/** The right to ask for all. It is renewed while that lasts, and ends with its holder. Rules T4, T9. */
 import type { Contact } from "./contact.js";
 import type { Put, Release } from "./store.js";
 

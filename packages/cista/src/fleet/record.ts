@@ -1,4 +1,4 @@
-/** What a fleet knows of one entry: made of an answer, kept as text, given to whoever asks. Rules T1, T3, T12. */
+/** What a fleet knows of one entry: made of an answer, kept as text, given to whoever asks. Rules T1, T3, T5, T12. */
 import { type Answer, type AnswerDetails, answer, type Failure, missing } from "../core/index.js";
 import { detailsOf, freezeDeep, omitUndefined, type StoredEntry, wellFormed } from "../core/internal.js";
 import type { Put, StoredRecord } from "./store.js";

@@ -1,3 +1,4 @@
+/** Where requests may go, and what goes along. Rule S5. */
 import { CistaError } from "../core/index.js";
 import type { Server } from "./exchange.js";
 

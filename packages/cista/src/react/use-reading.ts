@@ -1,3 +1,4 @@
+/** A reading in a component of React. Rules R4, N4, H6. */
 import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 import { AccessTracker } from "../binding/access-tracker.js";
 import {

@@ -1,3 +1,4 @@
+/** Several readings, or values, in one component of React. Rule H6. */
 import { useContext, useEffect, useReducer, useRef } from "react";
 import { isWaiting } from "../binding/asked.js";
 import {

@@ -1,4 +1,4 @@
-/** Where an element may stand in HTML that comes in pieces (WHATWG HTML §13.2.5). */
+/** Where an element may stand in HTML that comes in pieces (WHATWG HTML §13.2.5). Rule H12. */
 
 /** Elements whose content is text: no element begins in it. */
 const rawText = /^(?:script|style|textarea|title|noscript|iframe|xmp|noembed|noframes)$/;

@@ -1,3 +1,4 @@
+/** A page that is rendered with a cache of its own, and what is sent of it. Rules H1 to H8, H11. */
 import {
   type ArgumentsOf,
   type Cache,

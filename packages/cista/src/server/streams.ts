@@ -1,3 +1,4 @@
+/** A stream of HTML with the values of its page between its parts. Rule H12. */
 import { Edges } from "./edges.js";
 
 /** As much of a writable stream of Node as a renderer uses. */

@@ -1,3 +1,4 @@
+/** Opens the outbox of a page. Rule O8. */
 import { type Cache, CistaError, type Failure, type Write } from "../../core/index.js";
 import { environmentOf, partitionOf } from "../../core/internal.js";
 import { browserTabs, type TabPlatform } from "../tabs/platform.js";

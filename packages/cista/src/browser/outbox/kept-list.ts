@@ -1,4 +1,4 @@
-/** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5. */
+/** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5, O6, O7. */
 import type { Cache, RunOptions, Write } from "../../core/index.js";
 import { checked, contextOf, type LaidWrite, layWrite } from "../../core/internal.js";
 import type { KeptWrite } from "./index.js";

@@ -1,4 +1,4 @@
-/** A kept write as it is stored, and where. See docs/outbox-format.md. Rule S1. */
+/** A kept write as it is stored, and where. See docs/outbox-format.md. Rules O1, S1. */
 import { type DBSchema, openDB } from "idb";
 import { CistaError, Failure, type FailureKind, type Problem } from "../../core/index.js";
 import { isToldKind, omitUndefined } from "../../core/internal.js";

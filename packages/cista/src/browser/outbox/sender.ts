@@ -1,4 +1,4 @@
-/** Which tab sends: one at a time, the oldest first; another goes on where it is gone or hangs. Rules O2, B8. */
+/** Which tab sends: one at a time, the oldest first; another goes on where it is gone or hangs. Rules O2, O5, O6, O7, B8. */
 import type { Cache, Clock } from "../../core/index.js";
 import { clockOf } from "../../core/internal.js";
 import type { TabLocks } from "../tabs/platform.js";

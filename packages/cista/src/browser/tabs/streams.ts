@@ -1,4 +1,4 @@
-/** Streams of one tab, which another may take over. Rule B8. */
+/** Streams of one tab, which another may take over. Rules B2, B8. */
 import { Failure } from "../../core/index.js";
 
 /** What a stream yields, until another tab opens it in this one's place. @param whenLost calls back when that happens */

@@ -1,4 +1,4 @@
-/** What one tab tells the others of what it holds. Rules B1, B4, B6. */
+/** What one tab tells the others of what it holds. Rules B1, B2, B4, B6. */
 import type { Cache } from "../../core/index.js";
 import { where } from "../../core/index.js";
 import { clockOf, keyText, type StoredEntry, snapshotWith, staysHere } from "../../core/internal.js";

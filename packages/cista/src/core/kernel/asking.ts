@@ -1,4 +1,4 @@
-/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3. */
+/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3, H11, S6. */
 import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";

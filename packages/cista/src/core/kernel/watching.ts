@@ -1,4 +1,4 @@
-/** Watchers come and go, time passes, the page is looked at again. Rules F2, F3, R3, D1. */
+/** Watchers come and go, time passes, the page is looked at again. Rules F2, F3, F10, R3, D1. */
 import type { Cause } from "../api/journal.js";
 import type { IntervalOf, Trigger } from "../api/settings.js";
 import { Intervals } from "../lib/intervals.js";

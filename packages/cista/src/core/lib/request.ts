@@ -1,4 +1,4 @@
-/** One request: its tries, pauses, time-outs, and its stream of answers. Rules R5, R6. */
+/** One request: its tries, pauses, time-outs, and its stream of answers. Rules R5, R6, D7. */
 
 import { type Answer, asAnswer } from "../api/answer.js";
 import { wasChecked } from "../api/check.js";

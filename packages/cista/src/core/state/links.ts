@@ -1,6 +1,6 @@
 /**
  * What the core knows of what an entry is made of. How parts are read, and what follows when one changes, comes with
- * `composite()` (features/composite/dependencies.ts, features/composite/composing.ts): a program without it does not carry it along. Rule D2.
+ * `composite()` (features/composite/dependencies.ts, features/composite/composing.ts): a program without it does not carry it along. Rules D1, D2.
  */
 import type { Failure } from "../api/failure.js";
 import type { ArgumentsOf, Source } from "../api/source-contract.js";

@@ -1,4 +1,4 @@
-/** A fleet's store on Redis: each call is one script, and has a time-out of its own. */
+/** A fleet's store on Redis: each call is one script, and has a time-out of its own. Rule T5. */
 import { Failure } from "../../core/index.js";
 import { believedFor } from "../memory.js";
 import {

@@ -1,4 +1,4 @@
-/** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2. */
+/** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2, H10. */
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
 import type { Request } from "../../lib/request.js";

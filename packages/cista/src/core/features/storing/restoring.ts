@@ -1,4 +1,4 @@
-/** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10. */
+/** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10, H11. */
 import type { Cache } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../../api/stored.js";

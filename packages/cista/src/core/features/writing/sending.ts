@@ -1,4 +1,4 @@
-/** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4. */
+/** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4, O3. */
 import { answer } from "../../api/answer.js";
 import type { FailedAction, Selector } from "../../api/contract.js";
 import { type Duration, milliseconds } from "../../api/duration.js";
