@@ -53,7 +53,7 @@ test("R4: of ten huts chosen within a second only the last is ever shown", async
   expect(huts.filter(([, count]) => count.abandoned === 1)).toHaveLength(9);
 });
 
-test("F2: looked at again, fresh asks nothing, stale shows the old value and asks behind", async () => {
+test("F2: looked at again, fresh asks nothing, stale shows the old value and requests in the background", async () => {
   await page.clock.install();
   await openBoard("#h-07");
   await shows(lamp("Harebell Hut"), "fresh");

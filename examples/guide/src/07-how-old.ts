@@ -33,7 +33,7 @@ leave();
 await clock.advance("20s");
 look("20 s later"); // no request
 await clock.advance("40s");
-look("a minute later"); // shown at once, and checked behind, once somebody looks
+look("a minute later"); // shown at once, and revalidated in the background, once a component shows it
 cache.view(huts).subscribe(() => {});
 look("looked at");
 await clock.advance(0);

@@ -31,7 +31,7 @@ test("F7: the answer's own details win over the source's policy, member by membe
   });
 });
 
-test("F2: fresh is a hit, stale is shown at once and checked behind, expired is waited for", async () => {
+test("F2: fresh is a hit, stale is shown at once and revalidated in the background, expired is waited for", async () => {
   const { cache, clock, events } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s", staleWhileRevalidate: "20s" });
   const answered = async (value: string) => {
@@ -55,7 +55,7 @@ test("F2: fresh is a hit, stale is shown at once and checked behind, expired is 
   expect(statuses).toEqual(["Cista; fwd=miss", "Cista; hit; ttl=0", "Cista; hit; ttl=0", "Cista; fwd=stale"]);
 });
 
-test("F2: a stale value is shown to who attaches, and checked behind only if a trigger says so", async () => {
+test("F2: a stale value is shown to who attaches, and revalidated in the background only if a trigger says so", async () => {
   const { cache, clock } = stage();
   const { source: quiet, loads: none } = heldSource("quiet", { maxAge: "10s", triggers: [] });
   const { source: usual, loads } = heldSource("usual", { maxAge: "10s" });

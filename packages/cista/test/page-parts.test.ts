@@ -19,7 +19,7 @@ test("F2: for one read a value may be no older than that, or so long past its li
   await clock.advance("1s");
   expect(await read({ maxAge: "10s" })).toBe(2); // waits for the source
   await clock.advance("30s");
-  expect(await read({ maxAge: "10s", maxStale: "1m" })).toBe(2); // at once, checked behind
+  expect(await read({ maxAge: "10s", maxStale: "1m" })).toBe(2); // at once, revalidated in the background
   await clock.advance(0);
   expect(loads).toBe(3);
   await clock.advance("2m");

@@ -88,7 +88,7 @@ fleetCommand("watch", "what each process does, shown anew each second; Ctrl-C en
     "after",
     `
 hits/s       answered each second without asking the source; asked/s: by asking it
-memory       answered out of the process' own memory; store: out of Redis; stale: at once, and revalidated behind
+memory       answered out of the process' own memory; store: out of Redis; stale: at once, and revalidated in the background
 asked        requests to the source; leases: of them for the whole fleet; joined: answered by another's in the process
 waited       how often it waited for a request of another process
 invalidated  entries that it has invalidated; heard: those of others

@@ -37,7 +37,7 @@ ${colours.bold("The Greyfell hut board")}   ${colours.cyan(origin.url)}
 
 Things to try there:
   Choose a hut, another, and the first again: within a minute it is shown without a request.
-  Leave one open: after 60 s its lamp burns half; choose another and come back, and it is checked behind what is shown.
+  Leave one open: after 60 s its lamp burns half; choose another and come back, and it is shown, and revalidated in the background.
   Reload the page: what it held is there at once, as old as it is; the basket, which is no-store, is asked for.
   Book a bunk: the header, the basket and the free bunks change at once, and back if the hut turns out to be full.
   Open the board in a second tab: it asks for nothing that the first one holds, and a booking in one is in both.

@@ -77,7 +77,7 @@ const steps: readonly (readonly [string, (stage: Stage) => Promise<void>])[] = [
   ["A first read goes to the origin", firstRead],
   ["Five reads of one hut, at once: one request", collapsedReads],
   ["Read again while it is fresh: a hit", hit],
-  ["Stale: shown at once, checked behind", staleShown],
+  ["Stale: shown at once, revalidated in the background", staleShown],
   ["A hut that does not exist is missing, not an error", missingHut],
   ["An origin that fails: tried again, then a failure that says why", failing],
   ["Nobody waits any more: the request is aborted", abort],

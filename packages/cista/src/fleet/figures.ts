@@ -4,7 +4,7 @@ export interface FleetFigures {
   memoryHits: number;
   /** Answered out of the store, fresh. */
   storeHits: number;
-  /** Answered out of the store at once, and revalidated behind. */
+  /** Answered out of the store at once, and revalidated in the background. */
   staleHits: number;
   /** Answered by a request of this process that somebody else had begun. */
   joined: number;

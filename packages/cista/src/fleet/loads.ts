@@ -11,7 +11,7 @@ import { type Wait, Waits } from "./waits.js";
 
 /** What is told may be lost: whoever waits looks again after so many milliseconds. */
 const longestWait = 500;
-/** What is revalidated behind an answer may take so long, in milliseconds. */
+/** How long a revalidation in the background may take, in milliseconds. */
 const behindFor = 30_000;
 
 export class Loads {

@@ -156,7 +156,7 @@ test("T5: versions go up over a loss of everything", async () => {
   expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]); // versions went up over the loss
 });
 
-test("T6: what is stale is given at once where nothing is held, and one revalidates behind it", async () => {
+test("T6: what is stale is given at once where nothing is held, and one revalidates it in the background", async () => {
   const [world, one, other] = await two();
   await after(world, 300, one.ask("h-07"));
   world.change("h-07");

@@ -29,7 +29,7 @@ export interface ReadOptions {
    * otherwise. Where the entry has a shorter lifetime, that counts.
    */
   maxAge?: Duration;
-  /** So long past its lifetime, or past `maxAge`, it still does, and is revalidated behind (RFC 9111 §5.2.1.2). */
+  /** So long past its lifetime, or past `maxAge`, it still does, and is revalidated in the background (RFC 9111 §5.2.1.2). */
   maxStale?: Duration;
   /** Ends this reader's wait; the request goes on while others wait or watch. */
   signal?: AbortSignal;
@@ -69,7 +69,7 @@ export type Selector<P = any> =
 /** The box that holds entries: one per application in a browser, one per request on a server. */
 export interface Cache {
   /**
-   * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates behind); rejects with a
+   * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates in the background); rejects with a
    * `Failure` (kind "missing" where there is no such thing), with the signal's reason, or with a `CistaError` for a key that cannot be.
    * @example const { water } = await cache.read(hut, { id: "h-07" });
    */

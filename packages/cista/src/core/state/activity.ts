@@ -37,7 +37,7 @@ export class Activity {
   usersInARow = 0;
   /** Somebody came for the answer while the request was under way: the user may have been another one by then. */
   hasLatecomers = false;
-  /** The request under way runs on though nobody waits: it was prefetched, or revalidates behind a read. */
+  /** The request under way runs on though nobody waits: it was prefetched, or it revalidates in the background for a read. */
   runsOn = false;
   /** What attached views say of how often to revalidate; there once one has said so. */
   intervals: Intervals | undefined = undefined;
