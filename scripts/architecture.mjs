@@ -127,25 +127,85 @@ function wrap(text, length) {
   return lines;
 }
 
-// ── Three ways through the code: each step is looked for in the function before it ──
+// ── The ways through the code: each step is looked for in the function before it ──
 
 const walks = {
   read: [
-    ["core/cache.ts", "read", "`cache.read(source, params)`"],
-    ["core/features/reading/reader.ts", "read", "by the cache mode: from what is held, or from the source"],
-    ["core/features/reading/reader.ts", "heldOrAsked", "fresh, or stale and allowed: that is the answer"],
-    ["core/features/reading/reader.ts", "waitFor", "else it waits"],
-    ["core/kernel/asking.ts", "joinRequest", "joins the request under way, if there is one (rule R1)"],
-    ["core/kernel/asking.ts", "startRequest", "else makes one, and asks the request budget (R7)"],
+    ["react/use-reading.ts", "useReadingOn", "a component looks at the reading; it attaches before the browser paints"],
+    ["core/kernel/view.ts", "subscribe", "the view of the entry", false],
+    ["core/kernel/view.ts", "#attach", "the first listener attaches the view"],
+    [
+      "core/kernel/watching.ts",
+      "attach",
+      "a fresh value needs no request; a stale one by the triggers (F2)",
+      "attach(",
+    ],
+    ["core/kernel/asking.ts", "startRequest", "the request of the entry, within its budget (R1, R7)"],
     ["core/lib/request.ts", "start", "waits for a network (R6)"],
     ["core/lib/request.ts", "#try", "one try, with its time-out (R5)"],
     ["core/lib/request.ts", "#load", "calls the load once the batch is consistent"],
     ["core/kernel/loading.ts", "load", "through the interceptors; over HTTP this is `http/load.ts`", "load("],
-    ["core/lib/request.ts", "#checked", "back: what came, as an answer, and checked", false],
-    ["core/kernel/asking.ts", "takeAnswer", "holds it, and what it was made of", false],
-    ["core/kernel/taking.ts", "applyAnswer", "with its freshness, labels and validator (F6, F7)"],
-    ["core/kernel/asking.ts", "finishRequest", "follow-ups of an invalidation meanwhile (R2)", false],
-    ["core/kernel/asking.ts", "settleWaiters", "whoever waited gets it"],
+    [
+      "core/kernel/asking.ts",
+      "takeAnswer",
+      "back: the answer, checked; follow-ups of an invalidation meanwhile (R2)",
+      false,
+    ],
+    ["core/kernel/taking.ts", "applyAnswer", "holds it with its freshness, groups and validator (F6, F7)"],
+    [
+      "core/kernel/looking.ts",
+      "refresh",
+      "at the end of the batch the reading is made anew, and the component is told (N1)",
+      false,
+    ],
+  ],
+  write: [
+    ["core/cache.ts", "run", "`cache.run(write, input)`, or the `run` of a component"],
+    ["core/features/writing/write.ts", "addLayers", "`optimistic` lays the layers of the run, at once (W1)", false],
+    ["core/features/writing/layers.ts", "addLayer", "a layer over one held value; its reading is made anew"],
+    ["core/features/writing/sending.ts", "runWrite", "the run waits for its lane (W4)", false],
+    ["core/features/writing/sending.ts", "send", "its request: tries, time-out, Idempotency-Key", false],
+    ["http/send.ts", "send", "over HTTP: the request, its problem, the groups that the answer names (W3)", false],
+    ["core/features/writing/sending.ts", "#answered", "back: the result", false],
+    ["core/features/writing/sending.ts", "#end", "the layers are settled; in the same batch:"],
+    [
+      "core/features/writing/sending.ts",
+      "#onSuccess",
+      "`invalidates`, then `onSuccess`; or `#onRefusal` takes the layers back",
+      false,
+    ],
+    [
+      "core/features/writing/sending.ts",
+      "#invalidate",
+      "the entries beneath the layers, and those that were named (W2)",
+    ],
+    ["core/features/changing/changing.ts", "markInvalidated", "each of them; watched ones are requested anew"],
+    ["core/kernel/taking.ts", "applyAnswer", "their answers take the settled layers away", false],
+  ],
+  invalidation: [
+    ["core/cache.ts", "invalidate", "`cache.invalidate(selector)`"],
+    ["core/features/changing/selector.ts", "selected", "the entries that the selector means", false],
+    ["core/features/changing/changing.ts", "invalidate", "each entry, in one batch", false],
+    ["core/features/changing/changing.ts", "markInvalidated", "notes the version of the invalidation (F5)"],
+    ["core/features/composite/dependencies.ts", "tellDependents", "composites above it are invalidated too (D1)"],
+    ["core/kernel/asking.ts", "requestIfWatched", "watched entries are requested, past the caches on the way", false],
+    ["core/kernel/asking.ts", "startRequest", "on as in the way of a reading", "equest("],
+    ["core/features/changing/change-listeners.ts", "tellChange", "the other tabs are told, and a fleet (B3)", false],
+    ["core/state/batches.ts", "closeBatch", "last, the watchers whose reading has changed are told", false],
+  ],
+  page: [
+    ["server/page.ts", "show", "the server: a component is rendered, or `page.show(source, params)`"],
+    ["server/page.ts", "of", "a reading that is not there yet is waited for (H6)"],
+    ["server/page.ts", "#show", "the value that is shown is the value that is sent (H1)", false],
+    ["server/page.ts", "html", "the values since the last burst, as an element", false],
+    ["server/page.ts", "json", "what is private to the server or a user stays (H5)"],
+    ["server/streams.ts", "betweenBursts", "between the bursts of the renderer (H12)", false],
+    ["browser/receive.ts", "#takeIn", "the browser: `receivePage(cache)` reads the elements (H9)", false],
+    ["browser/receive.ts", "#take", "their age: no older than the visit (H3)"],
+    ["core/features/storing/restoring.ts", "restoreWith", "each member is checked (S1)"],
+    ["core/features/storing/restoring.ts", "restoreEntry", "the younger of held and restored counts", false],
+    ["browser/receive.ts", "of", "a component that is hydrated shows what was sent (H1)", false],
+    ["core/kernel/watching.ts", "attach", "from then on as in the way of a reading", false],
   ],
   batch: [
     ["core/state/batches.ts", "batch", "a change of state; batches inside are part of it"],
@@ -168,7 +228,8 @@ function bodyOf(file, name) {
   );
   if (start < 0)
     throw new Error(`ARCHITECTURE: there is no ${name} in ${file}. Mend the walk in scripts/architecture.mjs.`);
-  return text.slice(start, start + text.slice(start).search(/\n {0,2}\}\n/));
+  const end = text.startsWith("  ", start) ? /\n {2}\}\n/ : /\n\}\n/;
+  return text.slice(start, start + text.slice(start).search(end));
 }
 
 function walk(steps) {
@@ -209,6 +270,9 @@ function phases() {
 const head = "| | Function | File | What happens |\n|---|---|---|---|";
 export const tables = () => ({
   read: [head, ...walk(walks.read)].join("\n"),
+  write: [head, ...walk(walks.write)].join("\n"),
+  invalidation: [head, ...walk(walks.invalidation)].join("\n"),
+  page: [head, ...walk(walks.page)].join("\n"),
   phases: ["| Phase | | Moved there by |", "|---|---|---|", ...phases()].join("\n"),
   batch: [head, ...walk(walks.batch)].join("\n"),
 });
@@ -218,7 +282,7 @@ export function withTables(page) {
   return Object.entries(tables()).reduce(
     (text, [name, table]) =>
       text.replace(
-        new RegExp(`(<!-- ${name} -->\\n)[sS]*?(<!-- / -->)`),
+        new RegExp(`(<!-- ${name} -->\\n)[\\s\\S]*?(<!-- / -->)`),
         (_, open, close) => `${open}\n${table}\n\n${close}`,
       ),
     page,
