@@ -27,7 +27,7 @@ function arrows() {
 const rows = [
   ["react", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"],
   ["binding", "http", "browser", "server", "fleet", "lamp", "rehearsal"],
-  ["core"],
+  ["core/doors", "core"],
   ["core/features"],
   ["core/kernel"],
   ["core/state"],
@@ -36,12 +36,12 @@ const rows = [
 ];
 const says = {
   react: "hooks",
-  vue: "one file",
-  svelte: "one file",
-  solid: "two files",
-  angular: "one file",
-  lit: "one file",
-  preact: "two files",
+  vue: "composables",
+  svelte: "runes",
+  solid: "primitives",
+  angular: "signals",
+  lit: "controllers",
+  preact: "hooks",
   plain: "no framework",
   binding: "what all share",
   http: "HTTP answers",
@@ -50,7 +50,8 @@ const says = {
   fleet: "processes share",
   lamp: "inspector",
   rehearsal: "fault simulation",
-  core: "the cache, and its two doors: index.ts, internal.ts",
+  "core/doors": "what the library's own rooms need of the core",
+  core: "the cache, and the door for programs: index.ts",
   "core/features": "what only some programs use: nothing below imports it",
   "core/kernel": "what every page runs: it asks, loads, takes an answer, shows it, keeps it",
   "core/state": "what is held, and the seams",
@@ -81,7 +82,7 @@ export function picture() {
   for (const row of rows) {
     const each = (width - 32 - (row.length - 1) * 12) / row.length;
     const boxes = row.map((room, at) => {
-      const names = row.length > 1 ? inShort(room) : filesIn(room);
+      const names = row.length > 7 ? [`${filesIn(room).length} files`] : row.length > 1 ? inShort(room) : filesIn(room);
       return { room, x: 16 + at * (each + 12), lines: wrap(names.join("  "), Math.floor((each - 24) / 6.9)) };
     });
     const height = 58 + Math.max(...boxes.map(({ lines }) => lines.length)) * 16;
@@ -111,10 +112,13 @@ ${text.join("\n")}`;
 
 /** One arrow below each box, with where its imports lead. */
 function fall(row, below, counts, each, y) {
-  return row.map((room, at) => {
+  const led = row.map((room) => below.filter((other) => counts.has(`${room} ${other}`)).join(", "));
+  const isSame = row.length > 1 && led.every((each) => each === led[0]);
+  return row.map((_, at) => {
     const x = 16 + at * (each + 12) + 26;
-    const led = below.filter((other) => counts.has(`${room} ${other}`)).map((other) => other.replace("core/", ""));
-    return `<path d="M${x} ${y + 3}v22m-4 -6l4 6 4 -6" fill="none" stroke="#7a8794" stroke-width="1.5"/><text x="${x + 12}" y="${y + 20}" fill="#555" font-size="11.5">${led.join(", ")}</text>`;
+    if (isSame && at > 0) return ""; // one arrow for all
+    const text = led[at].replaceAll("core/", "");
+    return `<path d="M${x} ${y + 3}v22m-4 -6l4 6 4 -6" fill="none" stroke="#7a8794" stroke-width="1.5"/><text x="${x + 12}" y="${y + 20}" fill="#555" font-size="11.5">${isSame ? `each: ${text}` : text}</text>`;
   });
 }
 

@@ -5,8 +5,13 @@ import { fileURLToPath, pathToFileURL } from "node:url";
 
 export const src = fileURLToPath(new URL("../packages/cista/src", import.meta.url));
 
-const doors = ["core/index.ts", "core/internal.ts"];
-const binding = [...doors, "binding"];
+/** The core's doors: one for programs, and a few of the library's own, each for the rooms that need it. */
+const doors = (...names) => ["core/index.ts", ...names.map((name) => `core/doors/${name}.ts`)];
+/** The doors of each framework's room, beside that of a cache's clock. */
+const frameworks = {
+  ...{ vue: [], preact: [], plain: [], lit: ["tools"] },
+  ...{ svelte: ["readings"], solid: ["readings"], angular: ["readings", "tools"] },
+};
 
 /** Each room with all that it may import beside itself: rooms, or single files. Types count as anything else. */
 export const rooms = {
@@ -26,21 +31,43 @@ export const rooms = {
     mayImport: ["core/api", "core/lib", "core/state", "core/kernel", "core/features"],
     because: "The core knows of no other room.",
   },
-  cista: { mayImport: [...doors, "browser/environment.ts"], because: "It puts the core and the platform together." },
-  rehearsal: { mayImport: doors, because: "It stands around a cache by its interceptor alone." },
-  browser: { mayImport: doors, because: "Stores, tabs and outbox work with every framework." },
-  server: { mayImport: doors, because: "Pages are rendered with every framework." },
-  http: { mayImport: doors, because: "Answers out of responses know no framework." },
-  fleet: { mayImport: [...doors, "cista"], because: "Processes of a server show nothing." },
-  binding: { mayImport: doors, because: "It knows no framework." },
-  react: { mayImport: [...binding, "cista", "http"], because: "A framework's room knows no other framework." },
+  "core/doors": {
+    mayImport: ["core", "core/api", "core/lib", "core/state", "core/kernel", "core/features"],
+    because: "A door hands on what the core has.",
+  },
+  cista: {
+    mayImport: [...doors("caches"), "browser/environment.ts"],
+    because: "It puts the core and the platform together.",
+  },
+  rehearsal: { mayImport: doors("caches", "tools"), because: "It stands around a cache by its interceptor alone." },
+  browser: {
+    mayImport: doors("answers", "caches", "kept-writes", "page", "readings", "sharing", "tools"),
+    because: "Stores, tabs and outbox work with every framework.",
+  },
+  server: {
+    mayImport: doors("caches", "page", "readings", "sharing", "tools"),
+    because: "Pages are rendered with every framework.",
+  },
+  http: { mayImport: doors("answers", "tools"), because: "Answers out of responses know no framework." },
+  fleet: {
+    mayImport: [...doors("answers", "caches", "sharing", "tools"), "cista"],
+    because: "Processes of a server show nothing.",
+  },
+  binding: { mayImport: doors("answers", "page", "readings", "tools"), because: "It knows no framework." },
+  react: {
+    mayImport: [...doors("caches", "page", "readings", "tools"), "binding", "cista", "http"],
+    because: "A framework's room knows no other framework.",
+  },
   ...Object.fromEntries(
-    ["vue", "svelte", "solid", "angular", "lit", "preact", "plain"].map((room) => [
+    Object.entries(frameworks).map(([room, own]) => [
       room,
-      { mayImport: [...binding, "cista", "http"], because: "A framework's room knows no other framework." },
+      {
+        mayImport: [...doors("caches", ...own), "binding", "cista", "http"],
+        because: "A framework's room knows no other framework.",
+      },
     ]),
   ),
-  lamp: { mayImport: [...doors, "rehearsal"], because: "It is an element of its own, for every framework." },
+  lamp: { mayImport: [...doors(), "rehearsal"], because: "It is an element of its own, for every framework." },
 };
 
 /** The room of a file, by its path from `src`. */

@@ -4,8 +4,8 @@
  */
 
 import { pageEnvironment } from "./browser/environment.js";
+import { CoreCache, steadyEnvironment } from "./core/doors/caches.js";
 import type { Cache, CacheOptions } from "./core/index.js";
-import { CoreCache, steadyEnvironment } from "./core/internal.js";
 import { systemClock } from "./system-clock.js";
 
 export * from "./core/index.js";

@@ -2,7 +2,8 @@ import { composite, createCache, entriesOf, Failure, restoreSnapshot, source, ta
 import { origin } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
-import { expectWithPage, renderingOf, restoreWith } from "../src/core/internal.js";
+import { expectWithPage, renderingOf } from "../src/core/doors/page.js";
+import { restoreWith } from "../src/core/doors/sharing.js";
 import { Edges } from "../src/server/edges.js";
 import { betweenBursts, throughBursts } from "../src/server/streams.js";
 import { json, server } from "./hostile-server.js";

@@ -1,7 +1,7 @@
 import { createCache, source, takeSnapshot } from "cista";
 import { receivePage } from "cista/browser";
 import { afterEach, expect, test, vi } from "vitest";
-import { renderingOf } from "../src/core/internal.js";
+import { renderingOf } from "../src/core/doors/page.js";
 
 const block = (text: string) => {
   const script = document.createElement("script");

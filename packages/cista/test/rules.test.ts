@@ -61,6 +61,9 @@ test.each(Object.keys(rooms))("an import that the room %s may not have is refuse
   const toRoom = (path: string) => forbiddenImports(file, `import { x } from "${up}${path}";`);
   expect(toRoom(`${other}/x.js`)).toEqual([expect.stringContaining(`${file} imports ${other}/x.ts`)]);
   if (!room.startsWith("core")) expect(toRoom("core/state/entry.js")).toHaveLength(1); // past the doors
+  const doors = sourceFiles().filter((each) => each.startsWith("core/doors/"));
+  const closed = doors.find((each) => !room.startsWith("core") && !rooms[room]?.mayImport.includes(each));
+  if (closed) expect(toRoom(closed)).toHaveLength(1);
   expect(toRoom(`${room === "cista" ? "" : `${room}/`}x.js`)).toEqual([]);
 });
 

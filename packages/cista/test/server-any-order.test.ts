@@ -4,7 +4,7 @@ import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import { openPage } from "cista/server";
 import { afterEach, test, vi } from "vitest";
 import { Live } from "../src/binding/live.js";
-import { renderingOf } from "../src/core/internal.js";
+import { renderingOf } from "../src/core/doors/page.js";
 import { json, server } from "./hostile-server.js";
 import { programsOf } from "./model/programs.js";
 import { World } from "./tabs/world.js";

@@ -34,8 +34,8 @@ import { type Listed, nothingListed } from "../binding/listed.js";
 import { Live, makeLiveReading, type Signal as Tracked } from "../binding/live.js";
 import { type Member, members } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
+import { makeReading, nothing } from "../core/doors/readings.js";
 import { type Cache, Failure, type ParamsLeftOut, type Reading, type Source, type Write } from "../core/index.js";
-import { makeReading, nothing } from "../core/internal.js";
 
 /** Not for programs: they use `injectCache`. */
 export const CACHE: InjectionToken<Cache> = new InjectionToken<Cache>("cista");

@@ -1,3 +1,14 @@
+import { missingFailure } from "../core/doors/answers.js";
+import { renderingOf } from "../core/doors/page.js";
+import {
+  type AnyReading,
+  changeInterval,
+  definedElsewhere,
+  makeEmpty,
+  picked,
+  readingWith,
+  wasJustMade,
+} from "../core/doors/readings.js";
 import {
   type ArgumentsOf,
   type Cache,
@@ -7,17 +18,6 @@ import {
   type View,
   type ViewOptions,
 } from "../core/index.js";
-import {
-  type AnyReading,
-  changeInterval,
-  definedElsewhere,
-  makeEmpty,
-  missingFailure,
-  picked,
-  readingWith,
-  renderingOf,
-  wasJustMade,
-} from "../core/internal.js";
 
 /** What a component may say of a reading, in every binding. */
 export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {

@@ -1,5 +1,5 @@
+import { keyText, milliseconds } from "../core/doors/tools.js";
 import type { Clock, Duration } from "../core/index.js";
-import { keyText, milliseconds } from "../core/internal.js";
 
 /** A value once it has stayed the same for a while. Values are compared as params are; what cannot be params, by identity. */
 export class Debounced<V> {

@@ -2,8 +2,8 @@
  * What all bindings are built on: no framework, no DOM. See "How to write a binding" in the guide.
  * @module cista/binding
  */
-export type { AnyReading } from "../core/internal.js";
-export { tellWithin } from "../core/internal.js";
+export type { AnyReading } from "../core/doors/readings.js";
+export { tellWithin } from "../core/doors/readings.js";
 export { AccessTracker } from "./access-tracker.js";
 export {
   type Asked,

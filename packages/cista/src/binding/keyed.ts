@@ -1,5 +1,5 @@
+import { keyText } from "../core/doors/tools.js";
 import type { Source } from "../core/index.js";
-import { keyText } from "../core/internal.js";
 
 /** A reading that was made for one key, with its end where it has one. */
 export interface Kept<R> {

@@ -1,5 +1,5 @@
+import type { AnyReading } from "../core/doors/readings.js";
 import type { Reading } from "../core/index.js";
-import type { AnyReading } from "../core/internal.js";
 import type { Asked } from "./asked.js";
 import { Follower } from "./follower.js";
 import { type Member, ownMembers } from "./members.js";

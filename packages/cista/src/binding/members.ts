@@ -1,4 +1,4 @@
-import type { Members } from "../core/internal.js";
+import type { Members } from "../core/doors/readings.js";
 
 const all: Record<keyof Members, true> = {
   key: true,

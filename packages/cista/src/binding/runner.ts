@@ -1,4 +1,6 @@
 /** The runs of one write in one component, and how they stand. Rule E1. */
+
+import { asFailure } from "../core/doors/answers.js";
 import {
   type Cache,
   Failure,
@@ -7,7 +9,6 @@ import {
   type SendingPhase,
   type Write,
 } from "../core/index.js";
-import { asFailure } from "../core/internal.js";
 
 /** How the runs of one write stand, as one component has begun them. */
 export interface WriteStatus<R> {

@@ -1,4 +1,8 @@
 /** How the store follows the cache: what is gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
+
+import { clockOf, environmentOf } from "../core/doors/caches.js";
+import { type StoredEntry, staysHere } from "../core/doors/sharing.js";
+import { keyText, milliseconds } from "../core/doors/tools.js";
 import {
   type Cache,
   CistaError,
@@ -10,7 +14,6 @@ import {
   takeSnapshot,
   where,
 } from "../core/index.js";
-import { clockOf, environmentOf, keyText, milliseconds, type StoredEntry, staysHere } from "../core/internal.js";
 import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 import { Database } from "./database.js";
 import { Era } from "./era.js";

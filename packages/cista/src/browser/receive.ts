@@ -1,20 +1,11 @@
 /** Takes in the values of a page that a server has rendered. Rules H1, H2, H3, H7, H9, H11. */
+
+import { clockOf } from "../core/doors/caches.js";
+import { emptyReadingOf, expectWithPage, pageClass, type Rendering, setRendering } from "../core/doors/page.js";
+import { type Members, makeReading, nothing } from "../core/doors/readings.js";
+import { restoreWith, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
+import { keyText } from "../core/doors/tools.js";
 import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
-import {
-  clockOf,
-  emptyReadingOf,
-  expectWithPage,
-  keyText,
-  type Members,
-  makeReading,
-  nothing,
-  pageClass,
-  type Rendering,
-  restoreWith,
-  type StoredEntry,
-  setRendering,
-  wellFormed,
-} from "../core/internal.js";
 
 /** How long after the page is complete its components may still be hydrated without asking, in milliseconds. */
 const grace = 10_000;

@@ -1,4 +1,4 @@
-/** What programs get of the core, name by name. What only the library's own rooms need comes through `internal.ts`. */
+/** What programs get of the core, name by name. What only the rooms of the library need comes through `core/doors`. */
 export {
   type Answer,
   type AnswerDetails,

@@ -1,6 +1,9 @@
 /** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
+
+import { checked, loadedValueOf, wasChecked } from "../core/doors/answers.js";
+import { detailsOf } from "../core/doors/sharing.js";
+import { milliseconds, omitUndefined } from "../core/doors/tools.js";
 import type { Answer, LoadCall } from "../core/index.js";
-import { checked, detailsOf, loadedValueOf, milliseconds, omitUndefined, wasChecked } from "../core/internal.js";
 import { boundedLabels, sourceLabel } from "./labels.js";
 import { FleetRecord } from "./record.js";
 

@@ -1,6 +1,7 @@
 /** One request to the source, for all or for one, and what becomes of its answer. Rules T1, T4, T7, T10. */
+
+import { asFailure, isAnswer, isIterable, mayBeCovered } from "../core/doors/answers.js";
 import { answer, type CompositeContext, type Failure, type LoadCall, type LoadChanges } from "../core/index.js";
-import { asFailure, isAnswer, isIterable, mayBeCovered } from "../core/internal.js";
 import { type Audience, recordOfAnswer } from "./answers.js";
 import type { FleetFigures } from "./figures.js";
 import { Lease, type LeaseHost } from "./lease.js";

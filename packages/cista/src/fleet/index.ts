@@ -2,8 +2,10 @@
  * A fleet of servers that shares what it fetches, on Redis.
  * @module cista/fleet
  */
+
+import { preview } from "../core/doors/answers.js";
+import { milliseconds } from "../core/doors/tools.js";
 import { type Cache, CistaError, type Duration, type Source } from "../core/index.js";
-import { milliseconds, preview } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import type { FleetFigures } from "./figures.js";
 import { Member } from "./member.js";

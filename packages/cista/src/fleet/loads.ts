@@ -1,6 +1,7 @@
 /** What stands around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
+
+import { checkedAnswer, isAnswer, wasChecked } from "../core/doors/answers.js";
 import { type Answer, Failure } from "../core/index.js";
-import { checkedAnswer, isAnswer, wasChecked } from "../core/internal.js";
 import { Asking, type AskingHost, type FleetQuestion, type Outcome } from "./asking.js";
 import { Flight } from "./flights.js";
 import { Lease } from "./lease.js";

@@ -1,16 +1,10 @@
 /** One process of a fleet: the caches that share, what they invalidate, and what it hears of the others. Rules T8, T9. */
+
+import { onDispose, partitionOf } from "../core/doors/caches.js";
+import { adoptChange, type Change, onChange, type PlainSelector, plainSelector } from "../core/doors/sharing.js";
+import { keyText } from "../core/doors/tools.js";
 import type { Cache, Clock, LoadCall, Selector, Source } from "../core/index.js";
 import { intercept } from "../core/index.js";
-import {
-  adoptChange,
-  type Change,
-  keyText,
-  onChange,
-  onDispose,
-  type PlainSelector,
-  partitionOf,
-  plainSelector,
-} from "../core/internal.js";
 import type { Audience } from "./answers.js";
 import type { AskingHost } from "./asking.js";
 import { Contact } from "./contact.js";

@@ -1,6 +1,8 @@
 /** What a fleet knows of one entry: made of an answer, kept as text, given to whoever asks. Rules T1, T3, T5, T12. */
+
+import { detailsOf, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
+import { freezeDeep, omitUndefined } from "../core/doors/tools.js";
 import { type Answer, type AnswerDetails, answer, type Failure, missing } from "../core/index.js";
-import { detailsOf, freezeDeep, omitUndefined, type StoredEntry, wellFormed } from "../core/internal.js";
 import type { Put, StoredRecord } from "./store.js";
 
 /** Of the records' form: others are not read. */

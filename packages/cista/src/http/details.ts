@@ -1,5 +1,5 @@
+import { milliseconds } from "../core/doors/tools.js";
 import type { AnswerDetails, Freshness, LoadContext, Validator } from "../core/index.js";
-import { milliseconds } from "../core/internal.js";
 import type { SourceOptions } from "./contract.js";
 import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./response-freshness.js";

@@ -1,5 +1,5 @@
+import { omitUndefined, share } from "../core/doors/tools.js";
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged, type Validator } from "../core/index.js";
-import { omitUndefined, share } from "../core/internal.js";
 import { withoutQuery } from "./address.js";
 import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
 import type { ListPage, Pages, PagesDefinition } from "./contract.js";

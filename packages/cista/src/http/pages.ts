@@ -1,3 +1,4 @@
+import { omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
   type Cache,
@@ -7,7 +8,6 @@ import {
   type SourceDefinition,
   source,
 } from "../core/index.js";
-import { omitUndefined } from "../core/internal.js";
 import type { Origin, Pages, PagesDefinition } from "./contract.js";
 import { policyOf, serverOf } from "./definition.js";
 import { isPages } from "./is-pages.js";

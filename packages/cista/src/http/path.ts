@@ -1,5 +1,5 @@
+import { preview } from "../core/doors/answers.js";
 import { CistaError } from "../core/index.js";
-import { preview } from "../core/internal.js";
 
 /**
  * A URL's path with values in it, each as one segment: encoded, so that none of them leads to another resource.

@@ -1,5 +1,5 @@
+import { preview } from "../core/doors/answers.js";
 import { CistaError } from "../core/index.js";
-import { preview } from "../core/internal.js";
 
 /** What a query string can say. `undefined` and `null` are left out; of a list each item is said by the same name. */
 export type QueryValue = string | number | boolean | Date | null | undefined | readonly (string | number | boolean)[];

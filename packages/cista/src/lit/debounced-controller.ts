@@ -1,7 +1,8 @@
 import type { ReactiveController } from "lit";
 import { Debounced } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
+import { milliseconds } from "../core/doors/tools.js";
 import { CistaError, type Duration } from "../core/index.js";
-import { clockOf, milliseconds } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { type ControllerHost, cacheOf } from "./controllers.js";
 

@@ -1,6 +1,6 @@
 import { Debounced } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
 import type { Cache, Duration } from "../core/index.js";
-import { clockOf } from "../core/internal.js";
 
 /** Values that are told with each key that is pressed. */
 export interface DebouncedInput<V> {

@@ -1,8 +1,8 @@
 import { createElement, type ReactNode, useContext } from "react";
 import { isWaiting } from "../binding/asked.js";
 import { waitingText } from "../binding/texts.js";
+import { type Members, makeReading } from "../core/doors/readings.js";
 import { type Failure, type Missing, match, type Reading } from "../core/index.js";
-import { type Members, makeReading } from "../core/internal.js";
 import { TextsContext } from "./context.js";
 
 /** Of several readings their values, in order. */

@@ -1,7 +1,8 @@
 import type { Asked, BindingOptions } from "../binding/asked.js";
 import { makeLiveReading } from "../binding/live.js";
+import { type Rendering, renderingOf } from "../core/doors/page.js";
+import { type AnyReading, picked } from "../core/doors/readings.js";
 import type { Cache, Reading } from "../core/index.js";
-import { type AnyReading, picked, type Rendering, renderingOf } from "../core/internal.js";
 
 /**
  * A reading while a page is rendered on a server: it waits when it is looked at (rule H6), by throwing what React waits for.

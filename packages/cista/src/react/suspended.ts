@@ -1,7 +1,7 @@
 import { type Context, createContext } from "react";
 import { isWaiting, valueToShow } from "../binding/asked.js";
+import { clockOf } from "../core/doors/caches.js";
 import { type Cache, Failure, type Reading, type View } from "../core/index.js";
-import { clockOf } from "../core/internal.js";
 
 /** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
 const grace = 2000;

@@ -1,7 +1,8 @@
 import { useContext, useEffect, useState } from "react";
 import { comparable } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
+import { milliseconds } from "../core/doors/tools.js";
 import type { Duration } from "../core/index.js";
-import { clockOf, milliseconds } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { CacheContext } from "./context.js";
 

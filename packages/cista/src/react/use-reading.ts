@@ -11,8 +11,9 @@ import {
   placeArguments,
   refuseSourceOfRender,
 } from "../binding/asked.js";
+import { renderingOf } from "../core/doors/page.js";
+import { type AnyReading, picked } from "../core/doors/readings.js";
 import type { Cache, ParamsLeftOut, Reading, Source, View } from "../core/index.js";
-import { type AnyReading, picked, renderingOf } from "../core/internal.js";
 import { useCacheOr } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
 import { readingOnServer } from "./page-reading.js";

@@ -1,5 +1,5 @@
+import { CoreCache } from "../core/doors/caches.js";
 import type { Cache, CacheOptions } from "../core/index.js";
-import { CoreCache } from "../core/internal.js";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "./virtual.js";
 
 /** A cache for one test, and what moves its time and its page. */

@@ -1,3 +1,4 @@
+import { milliseconds } from "../core/doors/tools.js";
 import {
   type Cache,
   CistaError,
@@ -11,7 +12,6 @@ import {
   type Source,
   where,
 } from "../core/index.js";
-import { milliseconds } from "../core/internal.js";
 
 /** What one source is made to do. Several at once are possible: slow and failing. */
 export interface Mishap {

@@ -1,5 +1,5 @@
+import { milliseconds } from "../core/doors/tools.js";
 import type { Clock, Duration, Environment } from "../core/index.js";
-import { milliseconds } from "../core/internal.js";
 
 /** A clock that stands still until it is told to go on: nothing that uses it has to sleep. */
 export interface VirtualClock extends Clock {

@@ -1,4 +1,10 @@
 /** A page that is rendered with a cache of its own, and what is sent of it. Rules H1 to H8, H11. */
+
+import { clockOf, partitionOf } from "../core/doors/caches.js";
+import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
+import { type AnyReading, readingWith } from "../core/doors/readings.js";
+import { type StoredEntry, snapshotWith } from "../core/doors/sharing.js";
+import { milliseconds, omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
   type Cache,
@@ -9,21 +15,6 @@ import {
   type Source,
   type View,
 } from "../core/index.js";
-import {
-  type AnyReading,
-  clockOf,
-  emptyReadingOf,
-  milliseconds,
-  omitUndefined,
-  pageClass,
-  partitionOf,
-  type Rendering,
-  readingWith,
-  renderingOf,
-  type StoredEntry,
-  setRendering,
-  snapshotWith,
-} from "../core/internal.js";
 import { betweenBursts, type NodeWritable, throughBursts } from "./streams.js";
 
 export interface PageOptions {

@@ -1,7 +1,7 @@
 import { type Accessor, createComputed, createSignal, onCleanup, untrack, useContext } from "solid-js";
 import { Debounced } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
 import type { Duration } from "../core/index.js";
-import { clockOf } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { CacheContext } from "./create-reading.js";
 

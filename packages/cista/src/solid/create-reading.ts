@@ -39,8 +39,8 @@ import type { Member } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
 import { englishTexts, type Texts } from "../binding/texts.js";
+import { tellWithin } from "../core/doors/readings.js";
 import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
-import { tellWithin } from "../core/internal.js";
 
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache>();

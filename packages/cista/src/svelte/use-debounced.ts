@@ -1,8 +1,8 @@
 import { getContext, untrack } from "svelte";
 import { createSubscriber } from "svelte/reactivity";
 import { Debounced } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
 import type { Cache, Duration } from "../core/index.js";
-import { clockOf } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { cacheKey } from "./use-reading.js";
 

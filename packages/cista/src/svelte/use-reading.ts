@@ -21,8 +21,8 @@ import { makeLiveReading } from "../binding/live.js";
 import type { Member } from "../binding/members.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import { warnTakenApart } from "../binding/taken-apart.js";
+import type { AnyReading } from "../core/doors/readings.js";
 import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index.js";
-import type { AnyReading } from "../core/internal.js";
 
 /** Not for programs: they use `useCache`. */
 export const cacheKey: unique symbol = Symbol("cista") as never;

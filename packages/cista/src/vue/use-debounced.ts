@@ -1,7 +1,7 @@
 import { inject, type MaybeRefOrGetter, onScopeDispose, type Ref, shallowRef, toValue, watch } from "vue";
 import { Debounced } from "../binding/debounced.js";
+import { clockOf } from "../core/doors/caches.js";
 import type { Duration } from "../core/index.js";
-import { clockOf } from "../core/internal.js";
 import { systemClock } from "../system-clock.js";
 import { cacheKey } from "./use-reading.js";
 

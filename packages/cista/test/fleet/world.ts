@@ -1,7 +1,7 @@
 import { answer, type Cache, createCache, type Source, type SourceDefinition, source } from "cista";
 import type { FleetFigures } from "cista/fleet";
 import { type VirtualClock, virtualClock } from "cista/rehearsal";
-import { isAnswer } from "../../src/core/internal.js";
+import { isAnswer } from "../../src/core/doors/answers.js";
 import { Member, type MemberOptions } from "../../src/fleet/member.js";
 import type { FleetStore } from "../../src/fleet/store.js";
 import { SimStore } from "./sim-store.js";

@@ -1,6 +1,7 @@
 /** Opens the outbox of a page. Rule O8. */
+
+import { environmentOf, partitionOf } from "../../core/doors/caches.js";
 import { type Cache, CistaError, type Failure, type Write } from "../../core/index.js";
-import { environmentOf, partitionOf } from "../../core/internal.js";
 import { browserTabs, type TabPlatform } from "../tabs/platform.js";
 import { KeptWrites } from "./kept-writes.js";
 import { type OutboxBackend, openRecords } from "./records.js";

@@ -1,6 +1,9 @@
 /** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5, O6, O7. */
+
+import { checked } from "../../core/doors/answers.js";
+import { contextOf } from "../../core/doors/caches.js";
+import { type LaidWrite, layWrite } from "../../core/doors/kept-writes.js";
 import type { Cache, RunOptions, Write } from "../../core/index.js";
-import { checked, contextOf, type LaidWrite, layWrite } from "../../core/internal.js";
 import type { KeptWrite } from "./index.js";
 import { failureOf, type KeptRecord, type StoredFailure, wellFormedFailure } from "./records.js";
 

@@ -1,6 +1,10 @@
 /** The writes that are kept until they have been sent: stored, shown, sent by one tab, in order. Rules O1 to O8. */
+
+import { asFailure } from "../../core/doors/answers.js";
+import { clockOf } from "../../core/doors/caches.js";
+import { sendLater, setKeeper, type WriteKeeper } from "../../core/doors/kept-writes.js";
+import { onUserChanged } from "../../core/doors/sharing.js";
 import { type Cache, CistaError, Failure, type RunOptions, type SendingPhase, type Write } from "../../core/index.js";
-import { asFailure, clockOf, onUserChanged, sendLater, setKeeper, type WriteKeeper } from "../../core/internal.js";
 import { Era } from "../era.js";
 import type { LifeEvent, TabPlatform } from "../tabs/platform.js";
 import { KeptList } from "./kept-list.js";

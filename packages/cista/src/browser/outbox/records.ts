@@ -1,7 +1,8 @@
 /** A kept write as it is stored, and where. See docs/outbox-format.md. Rules O1, S1. */
 import { type DBSchema, openDB } from "idb";
+import { isToldKind } from "../../core/doors/answers.js";
+import { omitUndefined } from "../../core/doors/tools.js";
 import { CistaError, Failure, type FailureKind, type Problem } from "../../core/index.js";
-import { isToldKind, omitUndefined } from "../../core/internal.js";
 
 /** Of the record's form. */
 export const recordVersion = 1;

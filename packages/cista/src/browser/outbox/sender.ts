@@ -1,6 +1,7 @@
 /** Which tab sends: one at a time, the oldest first; another goes on where it is gone or hangs. Rules O2, O5, O6, O7, B8. */
+
+import { clockOf } from "../../core/doors/caches.js";
 import type { Cache, Clock } from "../../core/index.js";
-import { clockOf } from "../../core/internal.js";
 import type { TabLocks } from "../tabs/platform.js";
 import { Turn } from "../tabs/turn.js";
 

@@ -1,6 +1,7 @@
 /** What programs have done to entries, here and in other tabs, for as long as news of before may be on its way. Rules B1, B3. */
+
+import { meansStored, type PlainSelector } from "../../core/doors/sharing.js";
 import type { Cache } from "../../core/index.js";
-import { meansStored, type PlainSelector } from "../../core/internal.js";
 import { type Body, mostKeys, mostSelectors, type News } from "./messages.js";
 import type { Moments } from "./moments.js";
 

@@ -1,6 +1,7 @@
 /** What other tabs have tried in vain. Rule B2. */
+
+import { asFailure } from "../../core/doors/answers.js";
 import { Failure, type LoadCall } from "../../core/index.js";
-import { asFailure } from "../../core/internal.js";
 import type { Body } from "./messages.js";
 import { Recent } from "./recent.js";
 

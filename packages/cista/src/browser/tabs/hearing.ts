@@ -1,6 +1,7 @@
 /** What one tab does with what the others tell of what they hold. Rules B1, B3. */
+
+import { adoptChange, adoptEntry, isForHere, type StoredEntry, snapshotWith } from "../../core/doors/sharing.js";
 import type { Cache } from "../../core/index.js";
-import { adoptChange, adoptEntry, isForHere, type StoredEntry, snapshotWith } from "../../core/internal.js";
 import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";

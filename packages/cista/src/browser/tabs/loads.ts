@@ -1,6 +1,7 @@
 /** How the loads of joined tabs share one request: by a lock for each key while it is asked for. Rules B1, B2, B4, B6, B8. */
+
+import { isIterable } from "../../core/doors/answers.js";
 import type { CompositeContext, LoadCall } from "../../core/index.js";
-import { isIterable } from "../../core/internal.js";
 import { Failures, failureIn, toldFailure } from "./failures.js";
 import type { Hub } from "./hub.js";
 import { answerIn, type Body, type News } from "./messages.js";

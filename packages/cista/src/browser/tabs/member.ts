@@ -1,4 +1,7 @@
 /** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
+
+import { clockOf, partitionOf } from "../../core/doors/caches.js";
+import { type Change, onChange, plainSelector } from "../../core/doors/sharing.js";
 import {
   type Cache,
   CistaError,
@@ -8,7 +11,6 @@ import {
   journalOf,
   type Source,
 } from "../../core/index.js";
-import { type Change, clockOf, onChange, partitionOf, plainSelector } from "../../core/internal.js";
 import { Changes } from "./changes.js";
 import { kindsHeard, noteHappened } from "./happened.js";
 import { Hearing, type Return } from "./hearing.js";

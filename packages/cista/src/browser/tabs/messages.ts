@@ -1,13 +1,9 @@
 /** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
+
+import { isToldKind } from "../../core/doors/answers.js";
+import { detailsOf, type PlainSelector, type StoredEntry, wellFormed } from "../../core/doors/sharing.js";
+import { omitUndefined } from "../../core/doors/tools.js";
 import { type Answer, answer, type FailureKind, missing, unchanged } from "../../core/index.js";
-import {
-  detailsOf,
-  isToldKind,
-  omitUndefined,
-  type PlainSelector,
-  type StoredEntry,
-  wellFormed,
-} from "../../core/internal.js";
 
 /** Of the messages' form. Tabs of another one are on another channel. */
 export const formVersion = 1;

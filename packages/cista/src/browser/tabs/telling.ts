@@ -1,7 +1,10 @@
 /** What one tab tells the others of what it holds. Rules B1, B2, B4, B6. */
+
+import { clockOf } from "../../core/doors/caches.js";
+import { type StoredEntry, snapshotWith, staysHere } from "../../core/doors/sharing.js";
+import { keyText } from "../../core/doors/tools.js";
 import type { Cache } from "../../core/index.js";
 import { where } from "../../core/index.js";
-import { clockOf, keyText, type StoredEntry, snapshotWith, staysHere } from "../../core/internal.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
 import { mostNews, type News } from "./messages.js";

@@ -1,6 +1,7 @@
 /** The user's own client, of one of the two that are in common use: what they share, and how they differ. */
+
+import { preview } from "../../core/doors/answers.js";
 import { CistaError } from "../../core/index.js";
-import { preview } from "../../core/internal.js";
 
 /**
  * A connection to Redis or a cluster, as `ioredis` and `redis` (both 5 or later) make it. It stays the program's: it
