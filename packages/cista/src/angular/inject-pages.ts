@@ -1,5 +1,5 @@
 import { computed, type Signal } from "@angular/core";
-import { type LiveParams, placeArguments, valueNow } from "../binding/asked.js";
+import { type LiveParams, placeFollowed, valueNow } from "../binding/asked.js";
 import type { ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, pageAt } from "../http/list-ends.js";
@@ -30,7 +30,7 @@ export function injectPages<P, T>(
 ): PagesSignal<T>;
 export function injectPages(source: ParamsLeftOut): never;
 export function injectPages(source: any, ...given: [params?: any, options?: AngularOptions<any>]): any {
-  const rest = placeArguments(source, given);
+  const rest = placeFollowed(source, given);
   const { injector, cache = injectCacheFor({ injector }) } = typeof rest[1] === "object" ? rest[1] : {};
   const reading = (injectReading as (...all: unknown[]) => ReadingSignal<Pages<any>>)(source, ...rest);
   const params = () => valueNow(rest[0]);

@@ -23,7 +23,7 @@ import {
   isKnown,
   type LiveOptions,
   type LiveParams,
-  placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -96,7 +96,7 @@ export function injectReading<P, T, U = T>(
 ): ReadingSignal<U>;
 export function injectReading(source: ParamsLeftOut): never;
 export function injectReading(source: any, ...given: GivenRest): any {
-  const rest = placeArguments(source, given);
+  const rest = placeFollowed(source, given);
   const injector = typeof rest[1] === "object" ? rest[1].injector : undefined;
   if (injector) return runInInjectionContext(injector, () => readingSignal(source, rest));
   assertInInjectionContext(injectReading);

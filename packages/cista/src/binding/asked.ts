@@ -248,7 +248,7 @@ export function isKnown({ definition }: Source<any, any>, params: unknown): bool
   return params !== undefined || definition.params !== undefined || definition.load.length === 0;
 }
 
-const optionName = /^(?:cache|carryOver|injector|onServer|pick|revalidateEvery|when)$/;
+type Given = readonly [params?: any, options?: any];
 
 /**
  * Params and options, each in its own place: where the source takes no params, its options may stand in theirs. Options are
@@ -259,16 +259,28 @@ export function placeArguments<G extends readonly [params?: any, options?: any]>
   given: G,
 ): G {
   const [first] = given;
-  if (given.length !== 1 || source.definition.params === "optional" || !isKnown(source, undefined)) return given;
-  let moved: readonly unknown[] = given;
-  if (typeof first === "function") {
-    moved = [() => (isOptions(first()) ? undefined : first()), () => (isOptions(first()) ? first() : undefined)];
-  } else if (isOptions(first)) moved = [undefined, first];
-  return moved as unknown as G;
+  return (takesOptionsFirst(source, given) && isOptions(first) ? [undefined, first] : given) as G;
 }
 
-function isOptions(said: unknown): boolean {
-  return typeof said === "object" && said !== null && Object.keys(said).every((name) => optionName.test(name));
+/** The same for frameworks that follow what a function looks at: the options may be a function that returns them. */
+export function placeFollowed<G extends readonly [params?: any, options?: any]>(source: Source<any, any>, given: G): G {
+  const [first] = given;
+  if (typeof first !== "function" || !takesOptionsFirst(source, given)) return placeArguments(source, given);
+  const moved: Given = [
+    () => (isOptions(first()) ? undefined : first()),
+    () => (isOptions(first()) ? first() : undefined),
+  ];
+  return moved as G;
+}
+
+function takesOptionsFirst(source: Source<any, any>, given: Given): boolean {
+  return given.length === 1 && source.definition.params !== "optional" && isKnown(source, undefined);
+}
+
+const optionName = /^(?:cache|carryOver|injector|onServer|pick|revalidateEvery|when)$/;
+
+function isOptions(said: any): boolean {
+  return said && typeof said === "object" && Object.keys(said).every((name) => optionName.test(name));
 }
 
 /**

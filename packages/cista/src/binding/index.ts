@@ -21,6 +21,7 @@ export {
   type OptionsFirst,
   optionsIn,
   placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,

@@ -6,7 +6,7 @@ import {
   type LiveOptions,
   type LiveParams,
   type MaybeFollowed,
-  placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -87,7 +87,7 @@ export class ReadingController<P, T, U = T> implements ReactiveController {
     this.#host = host;
     this.#follower.isHydrating = true;
     this.#source = source;
-    this.#rest = placeArguments(source, rest as [params?: any, options?: MaybeFollowed<ReadingOptions<T, U>>]);
+    this.#rest = placeFollowed(source, rest as [params?: any, options?: MaybeFollowed<ReadingOptions<T, U>>]);
     host.addController(this);
   }
 

@@ -1,5 +1,5 @@
 import type { ReactiveController } from "lit";
-import { type LiveParams, type MaybeFollowed, placeArguments, valueNow } from "../binding/asked.js";
+import { type LiveParams, type MaybeFollowed, placeFollowed, valueNow } from "../binding/asked.js";
 import type { Reading, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { loadPage, type PageStatus, type PagesReading, pageAt } from "../http/list-ends.js";
@@ -27,7 +27,7 @@ export class PagesController<P, T> implements ReactiveController, PagesReading<T
     source: Source<P, Pages<T>>,
     ...rest: LiveParams<NoInfer<P>, MaybeFollowed<ReadingOptions<Pages<T>>>>
   ) {
-    const [given, options] = placeArguments(source, rest as [unknown, MaybeFollowed<ReadingOptions<any>>?]);
+    const [given, options] = placeFollowed(source, rest as [unknown, MaybeFollowed<ReadingOptions<any>>?]);
     const page = pageSourceOf(source);
     const params = () => valueNow(given);
     const cacheSaid = () => valueNow(options)?.cache;

@@ -1,5 +1,5 @@
 import { untrack } from "solid-js";
-import { type LiveParams, type MaybeFollowed, placeArguments, valueNow } from "../binding/asked.js";
+import { type LiveParams, type MaybeFollowed, placeFollowed, valueNow } from "../binding/asked.js";
 import type { ParamsLeftOut, Source } from "../core/index.js";
 import type { Pages } from "../http/index.js";
 import { livePages, type PagesReading } from "../http/list-ends.js";
@@ -18,7 +18,7 @@ export function createPages<P, T>(
 ): PagesReading<T>;
 export function createPages(source: ParamsLeftOut): never;
 export function createPages(source: any, ...given: [params?: any, options?: MaybeFollowed<ReadingOptions<any>>]): any {
-  const rest = placeArguments(source, given);
+  const rest = placeFollowed(source, given);
   const cache = untrack(() => valueNow(rest[1]))?.cache ?? useCache();
   const reading = (createReading as (...all: unknown[]) => any)(source, ...rest);
   const params = () => valueNow(rest[0]);

@@ -25,7 +25,7 @@ import {
   type LiveOptions,
   type LiveParams,
   type MaybeFollowed,
-  placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,
@@ -127,7 +127,7 @@ export function createValue(source: any, ...rest: GivenRest): any {
 }
 
 function liveReading(source: Source<any, any>, all: GivenRest) {
-  const rest = placeArguments(source, all);
+  const rest = placeFollowed(source, all);
   const given = rest[1] ?? {};
   const optionsNow = typeof given === "function" ? createMemo(given) : () => given;
   const { cache = useCache() } = untrack(optionsNow);

@@ -9,7 +9,7 @@ import {
   type LiveOptions,
   type LiveParams,
   type MaybeFollowed,
-  placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   valueNow,
@@ -113,7 +113,7 @@ export function useValue(source: any, ...rest: GivenRest): any {
 }
 
 function live(source: Source<any, any>, given: GivenRest) {
-  const rest = placeArguments(source, given);
+  const rest = placeFollowed(source, given);
   const optionsNow = (): ReadingOptions<any, any> => valueNow(rest[1]) ?? {};
   const { cache = useCache() } = untrack(optionsNow);
   refuseSourceOfRender(cache, source);

@@ -27,7 +27,7 @@ import {
   isWaiting,
   type LiveOptions,
   type OptionsFirst,
-  placeArguments,
+  placeFollowed,
   refuseNoProvider,
   refuseSourceOfRender,
   shownOnPage,
@@ -99,12 +99,12 @@ export type ReadingParams<P, O> = 0 extends 1 & P
       ? [params?: MaybeRefOrGetter<P>, options?: O]
       : [params: MaybeRefOrGetter<P | undefined>, options?: O];
 
-/** As `placeArguments`; a ref counts as a function that returns its value. */
+/** As `placeFollowed`; a ref counts as a function that returns its value. */
 export function argumentsOf<G extends readonly [params?: any, options?: any]>(source: Source<any, any>, given: G): G {
   const [first] = given;
   return given.length === 1 && isRef(first)
-    ? (placeArguments(source, [() => first.value]) as unknown as G)
-    : placeArguments(source, given);
+    ? (placeFollowed(source, [() => first.value]) as unknown as G)
+    : placeFollowed(source, given);
 }
 
 type GivenRest = [params?: any, options?: MaybeRefOrGetter<ReadingOptions<any, any>>];
