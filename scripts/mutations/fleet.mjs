@@ -3,11 +3,11 @@ export const fleet = [
   // ── A fleet on Redis ─────────────────────────────────────────────────────
   [
     "T1",
-    "answers.ts",
+    "fleet/answers.ts",
     'if (policy.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;',
     "",
   ],
-  ["T1 goes on", "answers.ts", 'kind === "unchanged" ? before : undefined;', "before;"],
+  ["T1 goes on", "fleet/answers.ts", 'kind === "unchanged" ? before : undefined;', "before;"],
   [
     "T6 who",
     "fleet/loads.ts",
@@ -29,7 +29,7 @@ export const fleet = [
     'if (outcome.kind === "own") return outcome.came;',
   ],
   ["T2 marked", "fleet/asking.ts", "if (!isUnchanged || offered) this.#own.add(id);", ""],
-  ["T3", "answers.ts", "forAll?.maxAge === undefined ?", "forAll !== undefined || !forAll ?"],
+  ["T3", "fleet/answers.ts", "forAll?.maxAge === undefined ?", "forAll !== undefined || !forAll ?"],
   ["T4 one", "fleet/loads.ts", 'if (found.token || found.state === "fresh") {', "if (found) {"],
   ["T4 renewed", "lease.ts", "void this.#host.contact.ask((store) => store.renew(this.id, this.#token));", ""],
   ["T4 flights", "fleet/loads.ts", "this.#flights.clear();", ""],
@@ -81,14 +81,14 @@ export const fleet = [
   ["T9", "memory.ts", "if (version > alone) this.forget(id);", "if (version < 0) this.forget(id);"],
   ["T9 told", "fleet/hearing.ts", "if (!(await this.#tellKept())) return;", ""],
   ["T9 alone", "fleet/member.ts", "this.memory.isAlone = true;", ""],
-  ["T10", "answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
+  ["T10", "fleet/answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
   ["T11", "intercept.ts", "return definition.check ? checkedAnswer(definition.check, came) : came;", "return came;"],
   [
     "T11 loaded",
-    "answers.ts",
+    "fleet/answers.ts",
     "same ? same.sharedValue : loadedValueOf(answered);",
     "same ? same.sharedValue : answered.value;",
   ],
-  ["T11 JSON", "answers.ts", "if (!isJson(value)) return undefined;", ""],
+  ["T11 JSON", "fleet/answers.ts", "if (!isJson(value)) return undefined;", ""],
   ["T12", "record.ts", "freezeDeep(this.#value);", ""],
 ];
