@@ -36,6 +36,7 @@ class Schedule {
   /** Processes that stood still at some moment, and with them whoever asked there: for longer than they wait, perhaps. */
   readonly stopped = new Set<SimProcess>();
   reads = 0;
+  readonly #faults: string[] = [];
 
   constructor(seed: number) {
     this.seed = seed;
@@ -72,10 +73,15 @@ class Schedule {
     const [healthy] = this.#running();
     void healthy?.invalidate("huts");
     await this.world.clock.advance(3000);
+    this.world.latency = 9000; // longer than a lease: it has to be renewed
+    this.world.asked.length = 0;
     for (const process of this.#running()) {
       for (const id of huts) this.#ask(process, id, this.world.versionOf(id));
     }
+    for (const process of this.#running()) this.#read(process, "h-01", "hut", undefined, this.world.versionOf("h-01"));
     await this.world.clock.advance(60_000);
+    const asked = this.world.asked.filter((id) => id === "h-01").length;
+    if (asked !== 1) this.#faults.push(`all is well, and h-01 was asked for ${asked} times`);
   }
 
   #running(): SimProcess[] {
@@ -126,7 +132,11 @@ class Schedule {
   #ask(process: SimProcess, id: string, least: number): void {
     const { world } = this;
     const user = world.random(2) ? ["wren", "ash"][world.random(2)] : undefined;
-    const name = user && world.random(2) ? "basket" : "hut";
+    this.#read(process, id, user && world.random(2) ? "basket" : "hut", user, least);
+  }
+
+  #read(process: SimProcess, id: string, name: "hut" | "basket", user: string | undefined, least: number): void {
+    const { world } = this;
     // Of a private answer each has their own: it is as new as it can be.
     const begun: Begun = { what: name, id, least, user, process, at: world.clock.now() };
     this.begun.push(begun);
@@ -154,7 +164,7 @@ class Schedule {
 
   /** What is wrong, in words. */
   faults(): string[] {
-    const faults: string[] = [];
+    const faults = [...this.#faults];
     for (const { what, id, least, user, process, came, failed, at } of this.begun) {
       const name = `${what} ${id} for ${user ?? "anybody"} by ${process.name} at ${at}`;
       if (!process.isRunning) continue;
@@ -162,7 +172,8 @@ class Schedule {
       if (failed) faults.push(`${name} failed: ${failed}`);
       else if (!came) faults.push(`${name} was not answered`);
       else if (came.version < least) faults.push(`${name} is ${came.version}, but ${least} was told`);
-      if (what === "basket" && came && came.of !== user) faults.push(`${name} is ${came.of}'s`);
+      const isOwn = what === "basket" || id === "h-03";
+      if (isOwn && came && came.of !== user) faults.push(`${name} is ${came.of}'s`);
     }
     for (const put of this.world.store.everPut) {
       if (put.includes("h-03") && !/^ "(?:wren|ash)" basket/.test(put)) faults.push(`private, and put: ${put}`);

@@ -45,10 +45,11 @@ export class FleetWorld {
       (name: string) =>
       async (id: string, { signal, context, held }: any) => {
         const process = context.process as SimProcess;
-        const of = name === "basket" ? context.user : undefined;
+        const said = this.said(id);
+        const isPrivate = name === "basket" || said?.shared?.for === "user";
+        const of = isPrivate ? context.user : undefined;
         const value: Hut = { id, version: this.versionOf(id), ...(of === undefined ? {} : { of }) };
         this.asked.push(of === undefined ? id : `${id} ${of}`);
-        const said = this.said(id);
         const now = (this.#underWay.get(id) ?? 0) + 1;
         this.#underWay.set(id, now);
         this.mostAtOnce = Math.max(this.mostAtOnce, now);
