@@ -69,6 +69,7 @@ export const fleet = [
     "if (isForAll && isGood && before?.coversError(this.#host.now())) {",
     "if (before && !before) {",
   ],
+  ["T7 elsewhere", "fleet/loads.ts", "|| !record.coversError(this.#host.now()))", "|| record)"],
   [
     "T7 refused",
     "fleet/asking.ts",

@@ -82,6 +82,36 @@ class Schedule {
     await this.world.clock.advance(60_000);
     const asked = this.world.asked.filter((id) => id === "h-01").length;
     if (asked !== 1) this.#faults.push(`all is well, and h-01 was asked for ${asked} times`);
+    await this.#stale();
+  }
+
+  /** All is well: what is stale and allowed is given at once, and in place of the server's trouble (rules T6, T7). */
+  async #stale(): Promise<void> {
+    const { world } = this;
+    const forAll = async (ms: number) => {
+      const from = this.begun.length;
+      for (const process of this.#running()) this.#read(process, "h-02", "hut", undefined, world.versionOf("h-02"));
+      await world.clock.advance(ms);
+      return this.begun.slice(from);
+    };
+    world.said = () => ({ maxAge: 2000, staleWhileRevalidate: 600_000, staleIfError: 600_000 });
+    void this.#running()[0]?.invalidate("of h-02"); // what came before had lifetimes of its own
+    await world.clock.advance(3000);
+    await forAll(60_000);
+    world.asked.length = 0;
+    const atOnce = await forAll(1500);
+    if (atOnce.some(({ came }) => !came)) this.#faults.push("what is stale and allowed is not given at once");
+    await world.clock.advance(60_000);
+    if (world.asked.length !== 1) this.#faults.push(`behind what is stale ${world.asked.length} requests are made`);
+    world.said = () => ({ maxAge: 2000, staleWhileRevalidate: 0, staleIfError: 600_000 });
+    await world.clock.advance(700_000);
+    await forAll(60_000);
+    world.failing = new Failure("http", "down", { status: 503 });
+    await forAll(60_000); // none of them may fail: `faults` looks
+    world.failing = new Failure("http", "no", { status: 403 });
+    const refused = await forAll(60_000);
+    if (refused.some(({ failed }) => !failed)) this.#faults.push("a refusal is covered by what is stored");
+    for (const each of refused) this.begun.splice(this.begun.indexOf(each), 1);
   }
 
   #running(): SimProcess[] {

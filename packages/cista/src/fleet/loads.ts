@@ -15,6 +15,13 @@ const longestWait = 500;
 /** How long a revalidation in the background may take, in milliseconds. */
 const behindFor = 30_000;
 
+/** What one request knows of its waits so far. */
+interface Seen {
+  hasWaited: boolean;
+  /** What the store had when it was last looked at, where that may still be given. */
+  record: FleetRecord | undefined;
+}
+
 export class Loads {
   readonly #host: AskingHost;
   readonly #flights = new Map<string, Flight<Outcome>>();
@@ -95,11 +102,12 @@ export class Loads {
 
   /** From the store, or from the source: for all who wait. */
   async #obtain(question: FleetQuestion, signal: AbortSignal): Promise<Outcome> {
-    for (let hasWaited = false; ; hasWaited = true) {
+    const seen: Seen = { hasWaited: false, record: undefined };
+    for (; ; seen.hasWaited = true) {
       signal.throwIfAborted();
       const wait = this.waits.begin(question.id);
       try {
-        const outcome = await this.#takeOrWait(question, signal, wait, hasWaited);
+        const outcome = await this.#takeOrWait(question, signal, wait, seen);
         if (outcome) return outcome;
       } finally {
         wait.end();
@@ -112,20 +120,21 @@ export class Loads {
     question: FleetQuestion,
     signal: AbortSignal,
     wait: Wait,
-    hasWaited: boolean,
+    seen: Seen,
   ): Promise<Outcome | undefined> {
     const { id, call } = question;
     const { contact, figures, memory } = this.#host;
     const { hearing } = memory;
-    const found = await this.#take(id, hasWaited, signal);
+    const found = await this.#take(id, seen.hasWaited, signal);
     if (!found) return this.#asking.ask(question, { signal });
     if (found.state === "own") {
       this.#own.add(id);
       return { kind: "apart" };
     }
-    if (found.state === "failed") return { kind: "failed", thrown: toldFailure(found.failure), isForAll: true };
+    if (found.state === "failed") return this.#failedElsewhere(id, toldFailure(found.failure), seen.record);
     const record = this.#readable(found.stored);
     const isGood = record !== undefined && found.state !== "invalid" && !memory.isBad(id, record);
+    seen.record = isGood ? record : undefined;
     if (isGood && found.state === "fresh") {
       figures.storeHits++;
       memory.remember(id, record, hearing);
@@ -147,6 +156,15 @@ export class Loads {
     const most = Math.min(found.leaseLeft ?? longestWait, longestWait);
     await wait.until(most, signal, (delay, callback) => this.#host.after(delay, callback));
     return contact.isAway ? this.#asking.ask(question, { signal }) : undefined;
+  }
+
+  /** Another process has asked in vain: what was stored is given all the same where that is allowed (rule T7). */
+  #failedElsewhere(id: string, failure: Failure, record: FleetRecord | undefined): Outcome {
+    const { memory, figures } = this.#host;
+    if (!record || memory.isBad(id, record) || !record.coversError(this.#host.now()))
+      return { kind: "failed", thrown: failure, isForAll: true };
+    figures.coveredFailures++;
+    return { kind: "shared", record, failure };
   }
 
   /** What is fresh, and known here to be good: one plain read of the store, for all who look meanwhile. */

@@ -197,6 +197,26 @@ test("T7: a failed request gives what is stored, while staleIfError lasts; its f
   await expect(after(world, 600, other.ask("h-07"))).rejects.toMatchObject({ kind: "http", status: 503 });
 });
 
+test("T7: a process that has waited for another's failed request gives what is stored too", async () => {
+  const [world, one, other] = await two();
+  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
+  await after(world, 300, one.ask("h-07"));
+  await world.clock.advance(20_000);
+  world.failing = new Failure("http", "answered 503", { status: 503 });
+  const first = one.ask("h-07");
+  await world.clock.advance(20);
+  const cache = other.cache();
+  const both = await after(world, 600, first, cache.read(world.sources.hut, "h-07"));
+  expect([both, asked(world).length]).toEqual([
+    [
+      { id: "h-07", version: 1 },
+      { id: "h-07", version: 1 },
+    ],
+    2,
+  ]);
+  expect(cache.peek(world.sources.hut, "h-07").failure).toMatchObject({ kind: "http", status: 503 });
+});
+
 test("T7: the server's trouble is so for all who wait, what it refuses one is not; no text is handed on", async () => {
   const [world, one, other] = await two();
   world.failing = new Failure("http", "answered 503, says 10.0.0.7", { status: 503 });
