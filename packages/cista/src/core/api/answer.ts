@@ -17,31 +17,31 @@ export interface Validator {
 /** So many groups of one entry count (docs/limits.md). */
 export const mostGroups = 1000;
 
-/** What a load may say beside the value. Anything left out falls back to the source's own policy. */
+/** What a load may say of its value. The policy of the source is for members that are left out. */
 export interface AnswerDetails extends Freshness {
   /** The age already spent on the way (RFC 9111 §5.1). HTTP's is in seconds; here a number is milliseconds. */
   age?: Duration;
   validator?: Validator;
-  /** Labels by which it can be invalidated with others (RFC 9875). Of each answer the first 1,000 count. */
+  /** Groups by which it is invalidated with others (RFC 9875). The first 1,000 count. */
   groups?: readonly string[];
   /**
-   * What the request said where the answer depends on it (RFC 9111 §4.1), by the field's name: a digest, never the text,
-   * which may be a secret. Where the source's `fits` finds it otherwise, the value is not held for whoever asks then.
+   * The fields of the request on which the answer depends (RFC 9111 §4.1): by the name of the field a digest of its text, which may
+   * be a secret. A value for which `fits` of the source returns false is not shown.
    */
   varies?: Readonly<Record<string, string>>;
-  /** What a cache may do with it that several users share, such as a fleet's store. Left out: what its freshness says. */
+  /** How a cache of several users, such as the store of a fleet, may use it. Default: as its freshness says. */
   shared?: SharedUse;
   /** The HTTP status that the answer came with, for the journal's Cache-Status (RFC 9211 §2.3). */
   status?: number;
-  /** Which other tab or process it comes from, for the journal. It counts as new as all that is known here: whoever brings it has compared. */
+  /** The other tab or process that it comes from, for the journal. It counts as the newest value: the code that brings it has compared. */
   from?: string;
-  /** What went wrong beside the value, as where only part of it could be had: shown with it, until the next answer. */
+  /** A failure beside the value, such as where only a part could be loaded. It is shown with the value until the next answer. */
   failure?: Failure;
 }
 
-/** What a cache may do with an answer that several users share (RFC 9111 §3, §3.5, §5.2.2.7, §5.2.2.8, §5.2.2.10). */
+/** How a cache of several users may use an answer (RFC 9111 §3, §3.5, §5.2.2.7, §5.2.2.8, §5.2.2.10). */
 export interface SharedUse {
-  /** For whom it may be stored: "user" for the one who has asked, as with `private`; "none" where no later request is sure to be alike. */
+  /** For whom it may be stored: "user" for the user who has requested it, as with `private`; "none" for nobody. */
   for: "all" | "user" | "none";
   /** Its lifetime there, in place of `maxAge` (s-maxage). */
   maxAge?: Duration;
@@ -74,7 +74,7 @@ export function unchanged(details: AnswerDetails = {}): Answer<never> {
   return make<never>("unchanged", undefined, details);
 }
 
-/** The source knows that there is no such thing (HTTP 404, 410): a state of its own, not an error. Cached like a value. */
+/** There is no such thing (HTTP 404, 410). It is a state of its own, not an error, and is cached like a value. */
 export function missing(details: AnswerDetails = {}): Answer<never> {
   return make<never>("missing", undefined, details);
 }

@@ -9,7 +9,7 @@ import type { ArgumentsOf, ParamsLeftOut, ParamsPassedAlone, Source } from "./so
 import type { RunArguments, Write } from "./write-contract.js";
 
 export interface CacheOptions extends Defaults {
-  /** Unwatched entries kept at most; the least recently used go first. Default 10,000. */
+  /** How many idle entries are kept at most. The least recently used ones go first. Default 10,000. */
   capacity?: number;
   /** Keeps one user's entries apart from another's in snapshots, stores and tabs. */
   partition?: string;
@@ -25,13 +25,13 @@ export interface ReadOptions {
   /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
   cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
   /**
-   * No older than this for this one read (RFC 9111 §5.2.1.1): past it the read waits for the source, unless `maxStale` says
-   * otherwise. Where the entry has a shorter lifetime, that counts.
+   * How old the value may be for this read (RFC 9111 §5.2.1.1). For an older value the read waits for the source, unless
+   * `maxStale` allows it. A shorter lifetime of the entry counts.
    */
   maxAge?: Duration;
-  /** So long past its lifetime, or past `maxAge`, it still does, and is revalidated in the background (RFC 9111 §5.2.1.2). */
+  /** How long past its lifetime, or past `maxAge`, a value is still returned, and revalidated in the background (RFC 9111 §5.2.1.2). */
   maxStale?: Duration;
-  /** Ends this reader's wait; the request goes on while others wait or watch. */
+  /** Ends the wait of this reader. The request goes on while others wait for it. */
   signal?: AbortSignal;
 }
 
@@ -69,75 +69,77 @@ export type Selector<P = any> =
 /** The box that holds entries: one per application in a browser, one per request on a server. */
 export interface Cache {
   /**
-   * One value, once. Resolves from the cache while fresh, or stale and allowed (then revalidates in the background); rejects with a
-   * `Failure` (kind "missing" where there is no such thing), with the signal's reason, or with a `CistaError` for a key that cannot be.
+   * One value, once. A fresh value resolves from the cache. So does a stale one that is allowed, and is revalidated in the
+   * background. Otherwise it waits for the source.
+   * @throws (rejects with) a `Failure`, of kind "missing" where there is no such thing; the signal's reason; a `CistaError` for params
+   * that cannot make a key
    * @example const { water } = await cache.read(hut, { id: "h-07" });
    */
   read<P, T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ReadOptions>): Promise<T>;
   read(source: ParamsLeftOut): Promise<unknown>;
-  /** What is held now, whatever the allowances. Never starts a request. */
+  /** The reading of the held value, also of one that is too old to be shown. Never starts a request. */
   peek<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Reading<T>;
   peek(source: ParamsLeftOut): Reading<unknown>;
   /**
-   * What a component watches one entry by: see `View`.
+   * A handle by which a component watches one entry: see `View`.
    * @example
    * const view = cache.view(hut, { id: "h-07" });
    * const leave = view.subscribe(() => console.log(view.get()));
    */
   view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ViewOptions<T, U>>): View<U>;
   view(source: ParamsLeftOut): View<unknown>;
-  /** Loads before anyone attaches, unless a usable value is held. The request runs on, whoever comes and goes. */
+  /** Loads before a component attaches, unless a usable value is held. The request goes on, also when nobody waits for it. */
   prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): void;
   prefetch(source: ParamsLeftOut): void;
   /**
-   * Holds a value from now on; a request under way is aborted, and those who wait get this value.
-   * The value becomes the cache's own: parts of it that did not change are replaced by the held ones (a frozen value is copied).
+   * Holds a value from now on. A request under way is aborted, and its readers get this value.
+   * The value becomes the cache's own: its parts that equal those of the held value are replaced by them. A frozen value is copied.
    */
   put<P, T>(source: Source<P, T>, params: NoInfer<P>, value: NoInfer<T>, details?: AnswerDetails): void;
   /**
-   * One entry, with all that can be done with it.
+   * A handle on one entry, for all operations.
    * @example cache.at(hut, { id: "h-07" }).patch((now) => ({ ...now, water: 55 }));
    */
   at<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): EntryHandle<T>;
   at(source: ParamsLeftOut): EntryHandle<unknown>;
   /**
-   * Sends a change: its layers lie over the entries at once and are lifted when it has settled. Settles as `send` does,
-   * not with the revalidations that follow; rejects with a `Failure`, or with the signal's reason.
+   * Sends a change. Its layers are shown at once, and go when it has settled. Settles when `send` settles, before the
+   * revalidations that follow. Rejects with a `Failure`, or with the signal's reason.
    * @example const booked = await cache.run(book, { hut: "h-07", night: "2026-12-06" });
    */
   run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
   /**
-   * Marks as not to be trusted (RFC 9111 §4.4); watched ones are revalidated now, the rest when next attached. Returns how many.
+   * Invalidates entries (RFC 9111 §4.4). Watched entries are revalidated now, others when they are next watched or read. Returns
+   * how many.
    * @example cache.invalidate({ source: huts, params: { region: "north" } });
    */
   invalidate<P>(selector: Selector<P>): number;
   invalidate(source: Source<any, any>, params: ParamsPassedAlone): number;
   /**
-   * Asks the source again for every watched match. Resolves when all have settled; never rejects.
+   * Requests every watched entry that the selector means. Resolves when all have settled. Never rejects.
    * @throws CistaError code "invalid-selector" for one of another form
    */
   revalidate<P>(selector: Selector<P>): Promise<void>;
   revalidate(source: Source<any, any>, params: ParamsPassedAlone): Promise<void>;
-  /** Forgets. Watched entries load again (cause "attach"). Returns how many. */
+  /** Forgets entries. Watched entries load again (cause "attach"). Returns how many. */
   delete<P>(selector: Selector<P>): number;
   delete(source: Source<any, any>, params: ParamsPassedAlone): number;
   /**
-   * Forgets all that belongs to whoever has used this cache, when they sign out: ends requests and writes, under way or
-   * waiting, forgets every entry and all that is stored, and tells the other tabs. Nothing of it comes back; what is
-   * watched is `empty` until a component attaches, or somebody asks, anew.
-   * Resolves when the stores are empty; rejects with what they say where they could not be emptied.
+   * Forgets everything that belongs to the user of this cache. Ends requests and writes, under way or waiting, forgets every
+   * entry, empties the stores, and tells the other tabs. A watched entry is `empty` until a component attaches, or it is requested.
+   * Resolves when the stores are empty. Rejects with the reason of a store that could not be emptied.
    */
   signOut(): Promise<void>;
-  /** Calls back at each `signOut`, also one in another tab, which waits for what it returns. Returns its own end. */
+  /** Calls back at each `signOut`, also of another tab. `signOut` waits for a promise that the callback returns. Returns a function that ends it. */
   onSignOut(callback: () => unknown): () => void;
   /**
-   * Calls back at each failure, of a request or of a write, when its tries are over; also where a stale value covers it, and
-   * for what a definition's own callbacks throw. Of a failure that goes on from a part to a whole it tells once; never of
-   * what was aborted. Returns its own end.
+   * Calls back at each failure of a request or a write, when its tries are over, also where a stale value is shown. What callbacks
+   * of a definition throw is told too. A failure that reaches a composite from a dependency is told once. An abort is not told.
+   * Returns a function that ends it.
    * @example cache.onFailure((failure, { write }) => showToast(write ? `Not saved: ${failure.message}` : failure.message));
    */
   onFailure(callback: (failure: Failure, action: FailedAction) => void): () => void;
-  /** Aborts, stops every timer and listener, forgets everything. Using the cache afterwards is a `CistaError`; a second `dispose` is harmless. */
+  /** Aborts all requests, stops all timers and listeners, forgets everything. Later calls throw a `CistaError`; a second `dispose` does nothing. */
   dispose(): void;
   [Symbol.dispose](): void;
 }
@@ -153,26 +155,26 @@ export interface FailedAction {
   readonly input?: unknown;
 }
 
-/** One entry of a cache: its source and params, said once. Made by `cache.at`; makes no entry by itself. */
+/** A handle on one entry: its source and params are given once. `cache.at` returns it. It makes no entry by itself. */
 export interface EntryHandle<T> {
   readonly key: string;
-  /** What is held now, whatever the allowances. Never starts a request. */
+  /** The reading of the held value, also of one that is too old to be shown. Never starts a request. */
   peek(): Reading<T>;
   /** One value, once: see `Cache.read`. */
   read(options?: ReadOptions): Promise<T>;
-  /** What a component watches it by: see `View`. */
+  /** A handle by which a component watches it: see `View`. */
   view<U = T>(options?: ViewOptions<T, U>): View<U>;
-  /** Loads before anyone attaches, unless a usable value is held. */
+  /** Loads before a component attaches, unless a usable value is held. */
   prefetch(): void;
   /** Holds a value from now on: see `Cache.put`. */
   put(value: T, details?: AnswerDetails): void;
-  /** Changes the held value, which stays as old as it was; false where none is held. `change` returns the new one. */
+  /** Changes the held value; its age stays. `change` returns the new value. Returns false where no value is held. */
   patch(change: (value: T) => T): boolean;
-  /** Marks it as not to be trusted; where it is watched it is revalidated now. False where nothing is held or under way. */
+  /** Invalidates it. A watched entry is revalidated now. Returns false where no value is held and no request is under way. */
   invalidate(): boolean;
-  /** Asks the source now, watched or not. Resolves with what there is then; never rejects. */
+  /** Requests it now, watched or not. Resolves with the reading after that. Never rejects. */
   revalidate(): Promise<Reading<T>>;
-  /** Forgets it. False where there was no such entry. */
+  /** Forgets it. Returns false where there was no such entry. */
   delete(): boolean;
 }
 
@@ -181,15 +183,15 @@ export interface EntryInfo {
   readonly key: string;
   readonly source: string;
   readonly params: unknown;
-  /** What is held, whatever the allowances; `undefined` where there is none. */
+  /** The held value, also one that is too old to be shown; `undefined` where there is none. */
   readonly value: unknown;
-  /** The same as a reading, made when it is looked at. */
+  /** The same as a reading. It is made when this member is read. */
   readonly reading: Reading<unknown>;
-  /** What its watchers are shown, where there are any. */
+  /** The reading that its watchers show; `undefined` without watchers. */
   readonly shown?: Reading<unknown>;
   readonly watchers: number;
   readonly groups: readonly string[];
-  /** The keys of the entries that it was made of. */
+  /** The keys of its dependencies. */
   readonly dependsOn: readonly string[];
   readonly staleAt?: number;
   readonly expiredAt?: number;

@@ -12,11 +12,11 @@ export interface Freshness {
   staleWhileRevalidate?: Duration;
   /** How long past `maxAge` a value may be shown when revalidating fails (RFC 5861 §4). Default Infinity. */
   staleIfError?: Duration;
-  /** Once stale, never shown before it is revalidated (RFC 9111 §5.2.2.2): both allowances above become 0. */
+  /** A stale value is never shown before it is revalidated (RFC 9111 §5.2.2.2): both allowances above are 0. */
   mustRevalidate?: boolean;
-  /** Given to whoever watches or waits, dropped when the last one leaves; never persisted, snapshotted or sent to another tab (RFC 9111 §5.2.2.5). */
+  /** Is given to the present watchers and readers, and dropped when the last one leaves. It is never stored, put into a snapshot or sent to another tab (RFC 9111 §5.2.2.5). */
   noStore?: boolean;
-  /** While fresh, not revalidated even when revalidation is asked for without force (RFC 8246). */
+  /** A fresh value is not revalidated, also not by hand. `cache: "reload"` does (RFC 8246). */
   immutable?: boolean;
 }
 

@@ -87,7 +87,7 @@ export interface View<T> {
   get(): Reading<T>;
   /** Attaches with its first listener, and detaches when the last has left. Notified after every change of the reading, never during `subscribe`. Returns its own end. */
   subscribe(listener: () => void): () => void;
-  /** Asks the source now, joining a request under way unless that one is already out of date. */
+  /** Requests the entry now, or joins a request under way that is new enough. */
   revalidate(): Promise<Reading<T>>;
 }
 

@@ -19,13 +19,13 @@ export interface Retry {
 
 /** Defaults for every source of one cache. */
 export interface Defaults extends Freshness {
-  /** How long an entry that nobody watches is kept. Default "5m". */
+  /** How long an idle entry is kept. Default "5m". */
   retain?: Duration;
   /** Default: three more tries, rule R5. */
   retry?: Retry | false;
   /** For one try. Default "30s". */
   timeout?: Duration;
-  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are left alone. A network that is back while nobody looks at the page counts when somebody does. */
+  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are not revalidated. While the page is hidden, "online" waits until it is visible. */
   triggers?: readonly Trigger[];
 }
 
@@ -33,7 +33,7 @@ export interface Defaults extends Freshness {
 export interface SourceSettings extends Defaults {
   /** False: needs no network and runs offline too. Default true. */
   network?: boolean;
-  /** A bucket of bursts, refilled evenly over `per`; a burst is all that this source starts in one turn. Past it requests are held back and the journal says why. Default { bursts: 100, per: "10s" }. */
+  /** A budget of bursts, which is refilled evenly over `per`. A burst is all that this source starts in one turn of the event loop. Requests beyond it wait, and the journal says why. Default { bursts: 100, per: "10s" }. */
   requestBudget?: { bursts: number; per: Duration } | false;
 }
 

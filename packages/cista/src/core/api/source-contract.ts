@@ -14,16 +14,17 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
   load(params: P, context: LoadContext): R;
   /**
-   * False: takes none, though `load` names a first argument to come by its second. "optional": goes without too. Needed only
-   * where a binding must tell "none" from "not known yet", since `load` names a first argument.
+   * Whether the source takes params. False: it takes none, though `load` names a first argument in order to have the second one.
+   * "optional": it can also be used without. Bindings need it to tell "no params" from "params that are not known yet". Default: it
+   * takes params if `load` names a first argument.
    */
   params?: false | "optional";
-  /** A Standard Schema; what it returns is what is stored, and its output type is the value's type. A mismatch is a `Failure` of kind "shape" that shows what came. */
+  /** A Standard Schema. Its output is the value, with its type. A value that it refuses is a `Failure` of kind "shape", which shows what came. */
   check?: StandardSchema<unknown, T>;
   /**
-   * Names by which an entry can be invalidated together with others (RFC 9875): they add up with those of the answer.
-   * `value` is `undefined` where there is none, and where the groups are asked for that params alone give. In TypeScript
-   * write it after `load`, of whose params and value it takes its types.
+   * Names by which an entry is invalidated together with others (RFC 9875), in addition to those of the answer. `value` is
+   * `undefined` where none is held, and where only the groups that the params give are needed. In TypeScript write `groups` after
+   * `load`: its types come from there.
    */
   groups?(params: P, value: T | undefined): readonly string[];
   /**
@@ -31,13 +32,13 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
    * "unsteady": no, and two requests made now would differ from each other. Then none is made in place of another.
    */
   fits?(varies: Record<string, string>, params: P, context: unknown): boolean | "unsteady";
-  /** Whether a value out of a snapshot or a store is one of this source's; what is not is dropped. Beside `check`, where there is one. */
+  /** Whether a value of a snapshot or a store is valid for this source, in addition to `check`. A value that is not is dropped. */
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */
   standIn?(params: P, cache: Cache): T | undefined;
   /**
-   * While watched and the page is visible, revalidate this often. A function is given the value that is held, and says how
-   * long from now, or false once there is nothing more to wait for. Default: never.
+   * How often the value is revalidated while it is watched and the page is visible. A function gets the held value, and returns
+   * the time until the next revalidation, or false for no more. Default: never.
    * @example revalidateEvery: (repair) => (repair.status === "done" ? false : "2s")
    */
   revalidateEvery?: Interval<T, P>;
@@ -54,11 +55,11 @@ export interface Source<P, T> {
 /** How far the caches on the way may be used (WHATWG Fetch, request cache mode). */
 export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
 
-/** What the cache may offer a load to make it conditional, and what a load may ask of the cache. */
+/** What a load gets beside the params. */
 export interface LoadContext {
-  /** Aborted when nobody waits any more, on `timeout`, or when the load is superseded. Pass it on to `fetch`. */
+  /** Is aborted when nobody waits for the load any more, on `timeout`, and when a newer value takes its place. Pass it on to `fetch`. */
   readonly signal: AbortSignal;
-  /** What `createCache` was given as `context`: on a server, whose request this cache is for. */
+  /** The `context` of `createCache`: on a server, the request that is being answered. */
   readonly context: unknown;
   /** The cache's `partition`: whose entries these are. */
   readonly partition: string | undefined;
@@ -67,7 +68,7 @@ export interface LoadContext {
   readonly attempt: number;
   /** Pass it to `fetch` as `cache`, so that "now" is not answered by the browser's own. */
   readonly mode: LoadMode;
-  /** What is held when it is looked at, for a conditional request. */
+  /** The held value at the moment at which this member is read, for a conditional request. */
   readonly held?:
     | {
         readonly value: unknown;
@@ -86,7 +87,7 @@ export interface LoadContext {
   userChanged?(): void;
 }
 
-/** What a composite's load is given too. */
+/** What the load of a composite gets in addition. */
 export interface CompositeContext extends LoadContext {
   /** Reads another source through the same cache: collapsed and cached like any read. */
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
@@ -99,28 +100,28 @@ export interface LoadCall {
   readonly source: string;
   readonly params: unknown;
   readonly context: LoadContext;
-  /** What its source says of itself. */
+  /** The definition of its source. */
   readonly definition: SourceDefinition<any, any>;
   /** The cache's: whose entries these are. */
   readonly partition: string | undefined;
-  /** The keys of the entries that it has read so far: what it is made of. */
+  /** The keys of the dependencies that it has read so far. */
   readonly parts: readonly string[];
-  /** How an answer may be used that says this of itself, by what its source says of all (rule F7). */
+  /** The policy of an answer with these details: they take precedence over the policy of the source (rule F7). */
   policyOf(details: Freshness): Policy;
 }
 
-/** What an interceptor may have otherwise in the context of the load that it calls. */
+/** The members of a load's context that an interceptor may replace. */
 export type LoadChanges = Partial<Pick<CompositeContext, "signal" | "held" | "read">>;
 
-/** Stands around every load of one cache: see `intercept`. */
+/** Code around every load of one cache: see `intercept`. */
 export interface Interceptor {
   /**
-   * Called in place of the load: may delay it, answer in its place, or fail it. `proceed` calls the load, or the next
-   * interceptor, with what is to be otherwise in its context: so one that knows a value from elsewhere offers it as `held`.
-   * What the load comes back with has been checked; what an interceptor answers with itself is checked after it.
+   * Is called in place of the load. It may delay the load, answer in its place, or fail. `proceed` calls the load, or the next
+   * interceptor, with changes of its context: an interceptor that has a value from elsewhere passes it as `held`. The result of
+   * `proceed` has been checked. An answer of the interceptor's own is checked afterwards.
    */
   load?(call: LoadCall, proceed: (changes?: LoadChanges) => unknown): unknown;
-  /** Whether there is to be no network for a source, by its name: its requests wait for it (rule R6), until the removal. */
+  /** Whether a source, by its name, is without a network. Its requests wait (rule R6) until the interceptor is removed. */
   isOffline?(source: string): boolean;
 }
 
@@ -128,7 +129,7 @@ export interface Interceptor {
 export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
 type Valued<V> = V extends Answer<infer T> ? T : V;
 
-/** What nobody has said the type of: it is to be looked into before it is used. */
+/** `unknown` in place of `any`, so that a value without a type is checked before it is used. */
 export type Known<T> = 0 extends 1 & T ? unknown : T;
 
 /** Params come first, then options: a source without params takes `undefined` there when options follow. */

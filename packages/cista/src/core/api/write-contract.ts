@@ -7,7 +7,7 @@ import type { ArgumentsOf, Source } from "./source-contract.js";
 
 /** What a write may ask of the cache while it is sent. */
 export interface SendContext {
-  /** Aborted on `timeout`, when whoever runs it aborts, and when the cache is disposed of. Pass it on to `fetch`. */
+  /** Is aborted on `timeout`, by the `signal` of the run, and when the cache is disposed of. Pass it on to `fetch`. */
   readonly signal: AbortSignal;
   /** 1 for the first try. */
   readonly attempt: number;
@@ -17,7 +17,7 @@ export interface SendContext {
   now(): number;
   /** One for each run, the same over its tries; unpredictable. */
   readonly idempotencyKey: string;
-  /** What is no longer to be trusted: invalidated when the write has worked, and when nobody knows whether it has (rule W2). */
+  /** Names entries that are invalidated when the write has worked, and when nobody knows whether it has (rule W2). */
   invalidate(selector: Selector): void;
   /**
    * As in the context of a load.
@@ -28,13 +28,13 @@ export interface SendContext {
 
 /** One entry, for a layer to be laid over. */
 export interface LayerTarget<T> {
-  /** `change` returns the new value and leaves the old one as it is; it is applied anew to whatever comes in beneath. */
+  /** `change` returns a new value and does not change the old one. It is applied again to each new answer beneath the layer. */
   patch(change: (value: T) => T): void;
 }
 
 /** Several entries, for a layer to be laid over each. */
 export interface LayerTargets<P, T> {
-  /** `change` returns the new value of one of them, or the old one where it does not concern it. It gets that entry's params. */
+  /** `change` gets the value and the params of one entry. It returns a new value, or the old one for no change. */
   patch(change: (value: T, params: P) => T): void;
 }
 
@@ -43,7 +43,7 @@ export interface LayerEditor {
   /** The entry of a source with these params. */
   at<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): LayerTarget<T>;
   /**
-   * Every entry that holds a value now and is meant: of a source, or of a source with these among its params.
+   * Every entry that the selector means and that holds a value now.
    * @example edit.each(walkers).patch((list) => ({ ...list, items: list.items.filter((each) => each.id !== id) }))
    */
   each<P, T>(selector: Source<P, T> | SourceSelector<P, T>): LayerTargets<P, T>;
@@ -52,36 +52,37 @@ export interface LayerEditor {
 export interface WriteDefinition<I, R> {
   /** For the journal. */
   name: string;
-  /** Any asynchronous work. What it throws is a refusal, or a failure like any other. */
+  /** Any asynchronous work. A throw is the failure of the write. */
   send(input: I, context: SendContext): Promise<R>;
   /**
-   * Lays one layer over each entry that it patches; lifted when the write settles. Best written to do nothing where its change
-   * is already there.
+   * Lays one layer over each entry that it patches. The layers go when the write settles. A change should do nothing where the
+   * value has it already.
    * @param run its key, as `send` is given it: unlike any other, so it can be the id of a row that has none yet
    */
   optimistic?(input: I, edit: LayerEditor, run: { readonly idempotencyKey: string }): void;
-  /** Puts what the answer already tells into the cache. */
+  /** Puts values that the answer tells into the cache. */
   onSuccess?(result: R, input: I, cache: Cache): void;
-  /** What the write makes untrustworthy, beside the entries that it lies on. */
+  /** Entries that the write invalidates, in addition to those beneath its layers. */
   invalidates?(input: I, result: R): Selector | readonly Selector[];
-  /** Runs in one lane go one at a time, in order. Default: none. */
+  /** Runs of one lane are sent one at a time, in order. Default: no lane. */
   lane?: string | ((input: I) => string);
-  /** Default false: a write that was sent once may have worked. */
+  /** Default false, since a write that was sent may have worked. */
   retry?: Retry | false;
   /** For one try. Default "2m"; `Infinity` for none. */
   timeout?: Duration;
   /**
-   * Where an outbox is open (`openOutbox` of `cista/browser`): stored before it is sent, and sent until it is answered, also
-   * by a later page or another tab. Its name has to stay the same, and its input has to be data that can be stored. Default false.
+   * True: where an outbox is open (`openOutbox` of `cista/browser`), a run is stored before it is sent, and is sent until it is
+   * answered, also by a later page or another tab. Its name has to stay the same. Its input has to be data that can be cloned.
+   * Default false.
    */
   kept?: boolean;
   /**
-   * Who runs it, by an id: a try is made only while that user asks. undefined: nobody is signed in. What `writeTo` makes
-   * has the `user` of its origin. Default: not asked.
-   * @param context what `createCache` was given
+   * The id of the user; `undefined` where nobody is signed in. A try is made only while the user who ran the write is this one.
+   * A write of `writeTo` has the `user` of its origin. Default: users are not compared.
+   * @param context the `context` of `createCache`
    */
   user?(context: unknown): string | undefined;
-  /** A Standard Schema of the input: what was stored, perhaps by another version of the program, is checked by it. */
+  /** A Standard Schema of the input. Stored inputs, perhaps of another version of the program, are checked by it. */
   check?: StandardSchema<unknown, I>;
 }
 
@@ -91,15 +92,15 @@ export interface Write<I, R> {
   readonly definition: WriteDefinition<I, R>;
 }
 
-/** How far a run has come: under way, or waiting for its turn or another try, or for the network. */
+/** The phase of a run: being sent, waiting for its turn or another try, or waiting for the network. */
 export type SendingPhase = "sending" | "waiting" | "offline";
 
 export interface RunOptions {
-  /** Ends the run. What had been sent may have worked: the entries that it lies on are asked about. */
+  /** Ends the run. Since it may have worked, the entries beneath its layers are revalidated. */
   signal?: AbortSignal;
-  /** Told each time that it goes on to another phase. */
+  /** Is called at each change of the phase. */
   onPhase?(phase: SendingPhase): void;
-  /** The same for all tries of one change, whoever sends them. Default: 128 random bits. */
+  /** The same for all tries of one run, in every tab. Default: 128 random bits. */
   idempotencyKey?: string;
 }
 
