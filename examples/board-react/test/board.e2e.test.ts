@@ -120,7 +120,7 @@ test.each(faults)("%s: a message that says what came, and trying again works", a
     await page.clock.fastForward(4000); // past the pauses between tries
   }
   await shows(alert, message);
-  await shows(lamp("Hut"), "could not be had");
+  await shows(lamp("Hut"), "could not be loaded");
   origin.faults.clear();
   await panel("Hut").getByRole("button", { name: "Try again" }).click();
   await shows(panel("Harebell Hut"), "90 litres");

@@ -81,7 +81,7 @@ const steps: readonly (readonly [string, (stage: Stage) => Promise<void>])[] = [
   ["A hut that does not exist is missing, not an error", missingHut],
   ["An origin that fails: tried again, then a failure that says why", failing],
   ["Nobody waits any more: the request is aborted", abort],
-  ["A bunk is booked: shown at once, confirmed, and whoever shows the hut asks again", booking],
+  ["A bunk is booked: shown at once, confirmed, and requested anew where the hut is shown", booking],
   ["Another is refused: exactly that is taken back", refusal],
 ];
 

@@ -46,7 +46,7 @@ export function EarlierNotes({ asking, trouble, onAsk }: EarlierNotesProps) {
       {trouble && (
         <span className="note" role="alert">
           {" "}
-          They could not be had: {trouble}
+          They could not be loaded: {trouble}
         </span>
       )}
     </p>

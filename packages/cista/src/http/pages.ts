@@ -71,7 +71,7 @@ function policyOfPage({
 
 /**
  * Loads the next page behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
- * `Failure` where it could not be had: the list stays as it was.
+ * `Failure` where it could not be loaded: the list stays as it was.
  * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
 export async function appendPage<P, T>(

@@ -23,7 +23,7 @@ export function wordsFor(reading: Reading<unknown> | undefined, now: number): st
     if (reading.state === "missing") parts.push("none");
     parts.push(reading.fresh ? "fresh" : "stale", `${lengthOfTime(now - reading.asOf)} old`);
   } else if (reading.state !== "loading") {
-    parts.push(reading.state === "failed" ? "could not be had" : "not asked for");
+    parts.push(reading.state === "failed" ? "could not be loaded" : "not asked for");
   }
   if (reading.request === "running") parts.push(reading.state === "loading" ? "asking" : "checking");
   if (reading.request === "waiting") parts.push("will try again");

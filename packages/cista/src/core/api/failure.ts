@@ -65,7 +65,7 @@ function isInstance(made: unknown, by: { readonly prototype: unknown }, base: un
   return Function.prototype[Symbol.hasInstance].call(by, made);
 }
 
-/** Why a value could not be had. May be thrown by a load, to say more than a plain error does. */
+/** Why a value could not be loaded. May be thrown by a load, to say more than a plain error does. */
 export class Failure extends Error {
   static override [Symbol.hasInstance](made: unknown): boolean {
     // biome-ignore lint/complexity/noThisInStatic: a class that a program derives has this method too
