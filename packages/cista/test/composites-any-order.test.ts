@@ -193,9 +193,27 @@ class World {
         throw new Error(`D1: ${of.name} is old, and no failure says why`);
       return;
     }
-    if (isTold) return; // of before: nothing has changed since, and nobody asks again by itself
+    if (failure) return; // of before: nothing has changed since
+    // A part could not be revalidated, and nobody asks again by itself: what it has is what the whole is made of.
+    if (!fresh && this.isStoppedBelow(at) && value === this.heldValueOf(at)) return;
     if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
     if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
+  }
+
+  /** Whether something that it is made of is not fresh, and its failure says why. */
+  isStoppedBelow(at: number): boolean {
+    return [...this.wantedBy(at)].some((part) => {
+      const { fresh, failure } = this.cache.peek(this.sources[part] as Source<void, number>) as any;
+      return failure && !fresh;
+    });
+  }
+
+  /** What the values that are held make of it. */
+  heldValueOf(at: number): number {
+    const node = this.nodes[at - leaves];
+    if (!node) return this.cache.peek(this.sources[at] as Source<void, number>).value as number;
+    const values = node.parts.map((part) => this.heldValueOf(part));
+    return made(values, node.coarse);
   }
 
   failureOf(at: number): Failure | undefined {
