@@ -18,7 +18,7 @@ import type { StoreBackend, StoreChanges, StoredRecord } from "./backend.js";
 import { Database } from "./database.js";
 import { Era } from "./era.js";
 import { roughSize } from "./size.js";
-import type { StoreOptions } from "./store.js";
+import type { StoreOptions } from "./store-options.js";
 
 /** How long what changes is gathered before it is stored in one go, in milliseconds. */
 const pause = 1000;

@@ -1,21 +1,8 @@
-import { type Cache, CistaError, type Duration, type Source } from "../core/index.js";
-import type { StoreBackend } from "./backend.js";
+import { type Cache, CistaError } from "../core/index.js";
 import { Feeding } from "./feeding.js";
+import type { StoreOptions } from "./store-options.js";
 
-export interface StoreOptions {
-  /** The database's name. Default "cista"; a cache with a partition has one of its own. */
-  name?: string;
-  /** The only ones whose entries are stored; what is stored of others is forgotten. Default: all sources. */
-  sources?: readonly Source<any, any>[];
-  /** What was stored longer ago is not taken in any more, and dropped. Default "7d". */
-  keepFor?: Duration;
-  /** Entries stored at most; the oldest go first. Default 1,000. */
-  capacity?: number;
-  /** Bytes stored at most, about; the oldest go first, and a value of more than a tenth of it is not stored. Default 20 MiB. */
-  maxBytes?: number;
-  /** Where the records are kept. Default: IndexedDB. */
-  backend?: StoreBackend;
-}
+export type { StoreOptions } from "./store-options.js";
 
 /** Where a cache's entries are kept while no page holds them. */
 export interface Store {

@@ -2,8 +2,7 @@
  * Who asks, and whether a held value is for whoever asks now. Rule F9; RFC 9111 §4.1, §3.5.
  * This is the one place that decides it: stores, tabs, pages and fleets go by what is noted here (`varies`).
  */
-import type { HeaderFields } from "./contract.js";
-import type { Server } from "./exchange.js";
+import type { HeaderFields, OriginOptions } from "./contract.js";
 import { statedUse } from "./shared-use.js";
 
 /** Fields that hold a secret. They are noted under a made-up name, which means nothing outside this memory. */
@@ -44,16 +43,19 @@ interface Target {
 /** What is noted with an answer for whoever opens the server's page: it becomes theirs who first say who they are. */
 const visitor = "*";
 
+/** What a server says of those who ask it. */
+type Speaker = Pick<OriginOptions, "headers" | "user" | "credentials">;
+
 /** The askers of one server: one for each `context` that a cache was given. */
 export class Askers {
-  readonly #server: Server;
+  readonly #server: Speaker;
   /** The fields of all requests, where `headers` is no function. */
   readonly #fixed: Headers;
   readonly #byContext = new WeakMap<object, Asker>();
   /** For caches without a context, or with one that is no object. */
   readonly #byText = new Map<unknown, Asker>();
 
-  constructor(server: Server) {
+  constructor(server: Speaker) {
     this.#server = server;
     this.#fixed = typeof server.headers === "function" ? new Headers() : headersOf(server.headers);
   }

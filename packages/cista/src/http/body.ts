@@ -1,6 +1,6 @@
 import { Failure } from "../core/index.js";
 import { withoutQuery } from "./address.js";
-import type { Exchange } from "./exchange.js";
+import type { Exchange } from "./server.js";
 
 /** A body that is read part by part, and counted. */
 class CountedBody {

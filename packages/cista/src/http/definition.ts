@@ -2,9 +2,9 @@ import { CistaError, type LoadContext, type Source, type SourceDefinition, sourc
 import { urlGroup } from "./address.js";
 import type { HttpSourceDefinition, Origin, SourceOptions, Url } from "./contract.js";
 import { serverKey } from "./contract.js";
-import type { Server } from "./exchange.js";
 import { headersFor, urlFor } from "./load.js";
 import { isTrusted } from "./reach.js";
+import type { Server } from "./server.js";
 
 type Definition = SourceOptions & { url?: Url<any>; headers?: unknown };
 

@@ -1,8 +1,8 @@
 import { milliseconds } from "../core/doors/tools.js";
 import type { AnswerDetails, Freshness, LoadContext, Validator } from "../core/index.js";
 import type { SourceOptions } from "./contract.js";
-import type { Exchange } from "./exchange.js";
 import { freshnessOf } from "./response-freshness.js";
+import type { Exchange } from "./server.js";
 import { sharedUseOf } from "./shared-use.js";
 import { parseStringList } from "./structured-fields.js";
 

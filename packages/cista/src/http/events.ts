@@ -4,9 +4,10 @@ import { withoutQuery } from "./address.js";
 import type { EventsDefinition, Origin } from "./contract.js";
 import { refuseHeaderFunction, serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
-import { type Exchange, exchange, type Server } from "./exchange.js";
+import { exchange } from "./exchange.js";
 import { askOf } from "./load.js";
 import { httpFailure } from "./problem.js";
+import type { Exchange, Server } from "./server.js";
 
 /**
  * Server-sent events (WHATWG HTML §9.2) of an origin as a live source: `reduce` folds each event into the value. Resumes by

@@ -15,8 +15,9 @@ import { bodyJson, tidy, unwrapped } from "./body.js";
 import type { GraphqlDefinition, Origin, TypedDocument } from "./contract.js";
 import { refuseHeaderFunction, serverOf, sourceOf } from "./definition.js";
 import { detailsOf } from "./details.js";
-import { type Exchange, exchange, type Server } from "./exchange.js";
+import { exchange } from "./exchange.js";
 import { httpFailure } from "./problem.js";
+import type { Exchange, Server } from "./server.js";
 
 /**
  * A GraphQL query of an origin, over HTTP by POST. Errors without data, or not allowed beside it, are a `Failure` of kind

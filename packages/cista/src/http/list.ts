@@ -4,9 +4,10 @@ import { withoutQuery } from "./address.js";
 import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
 import type { ListPage, Pages, PagesDefinition } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity, validatorOf } from "./details.js";
-import { type Exchange, exchange, type Server } from "./exchange.js";
+import { exchange } from "./exchange.js";
 import { parseLink } from "./link.js";
 import { askOf, exchangeUnlessOther, isMissing, refuseErrors } from "./load.js";
+import type { Exchange, Server } from "./server.js";
 
 /** A page with its items. */
 export interface LoadedPage extends Omit<ListPage, "count"> {

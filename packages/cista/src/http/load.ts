@@ -3,9 +3,10 @@ import { resolved, withoutQuery } from "./address.js";
 import { bodyJson, countedResponse, passBody, unwrapped } from "./body.js";
 import type { HeaderFields, HeadersOf, HttpSourceDefinition, SourceOptions, Url } from "./contract.js";
 import { detailsOf, isNotModified, sameEntity } from "./details.js";
-import { type Ask, conditionOf, type Exchange, exchange, maxBodyOf, type Server } from "./exchange.js";
+import { conditionOf, exchange, maxBodyOf } from "./exchange.js";
 import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
+import type { Ask, Exchange, Server } from "./server.js";
 
 /** One GET, and what its response means. */
 export async function load(

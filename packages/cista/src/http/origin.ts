@@ -2,9 +2,9 @@ import { absolute } from "./address.js";
 import { Askers } from "./asker.js";
 import { type Origin, type OriginOptions, serverKey } from "./contract.js";
 import { sourceOf } from "./definition.js";
-import type { Server } from "./exchange.js";
 import { load } from "./load.js";
 import { Renewals } from "./renewal.js";
+import type { Server } from "./server.js";
 
 /**
  * One server, described once. Sends nothing. Its sources are made by its own method; what only some programs use is made by

@@ -2,8 +2,8 @@ import { Failure, type Problem } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import { bodyText, tidy } from "./body.js";
 import { deltaSeconds } from "./cache-control.js";
-import type { Exchange } from "./exchange.js";
 import { httpDate } from "./http-date.js";
+import type { Exchange } from "./server.js";
 
 /** So many bytes of an error's JSON are read: it is for a form, or for a person (docs/limits.md). */
 const mostBytes = 64 * 1024;

@@ -1,6 +1,6 @@
 /** Where requests may go, and what goes along. Rule S5. */
 import { CistaError } from "../core/index.js";
-import type { Server } from "./exchange.js";
+import type { Server } from "./server.js";
 
 // The one place that decides which origins a request may go to, and which of them get what a program says for its own
 // server: its headers, its credentials, the bodies of its writes. See docs/security.md.

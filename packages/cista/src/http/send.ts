@@ -2,11 +2,12 @@ import type { SendContext } from "../core/index.js";
 import { isOwnOrigin, urlGroup } from "./address.js";
 import { bodyText, countedResponse, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
-import { exchange, type Server } from "./exchange.js";
+import { exchange } from "./exchange.js";
 import { selectorAfter } from "./invalidate.js";
 import { askOf } from "./load.js";
 import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
+import type { Server } from "./server.js";
 
 /** One unsafe request, and what its answer makes untrustworthy. */
 export async function send(

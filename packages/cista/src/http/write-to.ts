@@ -2,8 +2,8 @@ import { CistaError, type Known, type Write, write } from "../core/index.js";
 import { isOwnOrigin, resolved } from "./address.js";
 import type { HttpWriteDefinition, Origin } from "./contract.js";
 import { refuseNoUrl, serverOf } from "./definition.js";
-import type { Server } from "./exchange.js";
 import { send } from "./send.js";
+import type { Server } from "./server.js";
 
 /**
  * A write of an origin: POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem (RFC 9457). What the

@@ -1,10 +1,13 @@
 /** Opens the outbox of a page. Rule O8. */
 
 import { environmentOf, partitionOf } from "../../core/doors/caches.js";
-import { type Cache, CistaError, type Failure, type Write } from "../../core/index.js";
+import { type Cache, CistaError, type Write } from "../../core/index.js";
 import { browserTabs, type TabPlatform } from "../tabs/platform.js";
+import type { KeptWrite } from "./kept-write.js";
 import { KeptWrites } from "./kept-writes.js";
 import { type OutboxBackend, openRecords } from "./records.js";
+
+export type { KeptWrite } from "./kept-write.js";
 
 export interface OutboxOptions {
   /** The kept writes of the program: what was kept of another is shown as `unknown`, and not sent. */
@@ -15,24 +18,6 @@ export interface OutboxOptions {
   backend?: OutboxBackend;
   /** @internal */
   platform?: TabPlatform;
-}
-
-/** A write that waits to be sent, or was refused. */
-export interface KeptWrite {
-  /** Its Idempotency-Key: the same for all tries of all tabs. */
-  readonly id: string;
-  /** The write's name. */
-  readonly write: string;
-  readonly input: unknown;
-  /** When it was run: milliseconds since the Unix epoch. */
-  readonly at: number;
-  /**
-   * "unknown": this version of the program has no such write, or none that takes this input. It is not sent.
-   * "other-user": another user ran it (see `user` of the write). It is neither shown nor sent until that user asks again.
-   */
-  readonly state: "waiting" | "sending" | "refused" | "unknown" | "other-user";
-  /** Why it was refused. */
-  readonly failure?: Failure;
 }
 
 /** The writes that are kept until they have been sent. */

@@ -4,7 +4,7 @@ import { checked } from "../../core/doors/answers.js";
 import { contextOf } from "../../core/doors/caches.js";
 import { type LaidWrite, layWrite } from "../../core/doors/kept-writes.js";
 import type { Cache, RunOptions, Write } from "../../core/index.js";
-import type { KeptWrite } from "./index.js";
+import type { KeptWrite } from "./kept-write.js";
 import { failureOf, type KeptRecord, type StoredFailure, wellFormedFailure } from "./records.js";
 
 /** Somebody here waits for what becomes of it. */
