@@ -46,6 +46,8 @@ class World {
   /** Then more than what is watched may have been loaded. */
   isRead = false;
   watches = 0;
+  /** Leaves that are being loaded. What begins meanwhile may be given a value of before and one of after. */
+  underWay = 0;
   /** A value was put in the middle of an answer: what is loaded then is loaded for two changes, once for each. */
   isChangedWithin = false;
   /** What a load was told that cannot be. */
@@ -63,7 +65,9 @@ class World {
         this.count(leaf);
         const value = this.values[leaf] as number;
         if (kind === "restless") this.values[leaf] = value + 1;
+        this.underWay++;
         await new Promise((resolve) => this.clock.setTimer(() => resolve(undefined), latency));
+        this.underWay--;
         if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
         return value;
       };
@@ -72,7 +76,7 @@ class World {
     for (const [at, { parts, together, coarse }] of nodes.entries()) {
       const load = async (_: unknown, { read }: any) => {
         this.count(leaves + at);
-        const begun = this.steps;
+        const begun = this.underWay === 0 ? this.steps : -1;
         const seen = new Map<number, number>();
         const of = async (part: number) => {
           const value: number = await read(this.sources[part]);
