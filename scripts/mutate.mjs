@@ -19,7 +19,7 @@ const all = paths.map(({ name, parentPath }) => join(relative(root, parentPath),
 const placeOf = (file) => all.find((path) => path.endsWith(`/${file}`));
 /** The library's tests in Node, without those that are only about time and chance. */
 const tests = readdirSync(join(root, "packages/cista/test"))
-  .filter((file) => /^(?!soak|fuzz|rules)[\w-]+\.test\.ts$/.test(file))
+  .filter((file) => /^(?!soak|fuzz|rules|mistakes)[\w-]+\.test\.ts$/.test(file))
   .map((file) => `packages/cista/test/${file}`);
 /** Joined tabs and kept writes have a world of their own. */
 const tabTests = [

@@ -56,7 +56,7 @@ export const values = [
   ["F5 error", "showing.ts", 'coversError && (standing !== "invalidated" || isDisplayed)', "coversError"],
   ["F5 statuses", "failure.ts", "return coveredStatuses.has(status);", "return true;"],
   ["F5 access", "kernel/asking.ts", 'if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);', ""],
-  ["F9", "entry.ts", "if (own !== true) return own;", ""],
+  ["F9", "entry.ts", "if (own !== true || !links) return own;", "if (!links) return true;"],
   ["F9 Authorization", "asker.ts", 'if (hasUser && use !== "all") names.add("authorization");', ""],
   ["F9 public", "asker.ts", 'if (hasUser && use !== "all")', "if (hasUser)"],
   ["F9 private to nobody", "asker.ts", ' || use === "user"', ""],

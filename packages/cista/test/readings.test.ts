@@ -1,6 +1,7 @@
 import { createCache, type Reading, source } from "cista";
 import { describe, expect, test } from "vitest";
 import { AccessTracker } from "../src/binding/access-tracker.js";
+import { placeArguments, placeFollowed } from "../src/binding/asked.js";
 import { makeLiveReading } from "../src/binding/live.js";
 import { type AnyReading, type Members, readingWith, samePart, sameReading } from "../src/core/api/reading.js";
 import { heldSource, stage } from "./stage.js";
@@ -10,6 +11,33 @@ const reading = createCache().peek(hut) as AnyReading;
 const members = Object.keys(reading) as (keyof Members)[];
 /** The same reading with another value of one member. */
 const without = (member: keyof Members): AnyReading => readingWith(reading, { [member]: "another" });
+
+describe("what a component gives after the source", () => {
+  const one = source({ name: "one", load: async (id: number) => id });
+  const paged = source({ name: "paged", load: async ({ page }: { page: number } = { page: 1 }) => page });
+  const dated = source({ name: "dated", params: "optional", load: async (given?: { when: string }) => given?.when });
+  const options = { when: false };
+
+  test.each([
+    ["options move to their place where the source takes no params", hut, [options], [undefined, options]],
+    ["options after undefined stay", hut, [undefined, options], [undefined, options]],
+    ["params stay, whatever they are called", one, [options], [options]],
+    ["params with a default stay", paged, [{ page: 2 }], [{ page: 2 }]],
+    ["params that may be left out stay, also under an option's name", dated, [{ when: "today" }], [{ when: "today" }]],
+    ["nothing stays nothing", hut, [], []],
+    ["undefined stays params", paged, [undefined], [undefined]],
+  ] as const)("%s", (_, of, given, placed) => {
+    expect(placeArguments(of as any, given as any)).toEqual(placed);
+  });
+
+  test("a function is options or params by what it returns, each time that it is called", () => {
+    let said: object = options;
+    const [params, its] = placeFollowed(paged as any, [() => said] as [any, any?]);
+    expect([params(), its()]).toEqual([undefined, options]);
+    said = { page: 3 };
+    expect([params(), its()]).toEqual([{ page: 3 }, undefined]);
+  });
+});
 
 test("a reading has each of its members from the beginning", () => {
   expect(members).toHaveLength(9);

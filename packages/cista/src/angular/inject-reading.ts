@@ -86,7 +86,7 @@ export type ReadingSignal<T> = Signal<Reading<T>> & { readonly [M in Member]: Si
 /**
  * The reading of one entry, always the newest. `reading()` narrows by its state in a template; `reading.value()` and the others
  * are signals of their own. Attached until the injector is destroyed. Never throws where a template looks at it: what cannot be
- * asked for is told once to the ErrorHandler, and shown as `failed`.
+ * asked for is told once to the ErrorHandler, and shown as `failed`. Where the source takes no params, the options may follow it.
  * @throws CistaError code "no-provider"
  * @example readonly hut = injectReading(hutSource, () => ({ id: this.id() }));
  */

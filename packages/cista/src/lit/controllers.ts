@@ -63,7 +63,8 @@ export type ControllerHost = ReactiveControllerHost & EventTarget;
 
 /**
  * The reading of one entry for an element. Attached while the element is connected; asks for it to be updated when a member
- * changes that it has looked at. Params not known yet: `undefined`, and the reading is `empty`.
+ * changes that it has looked at. Params not known yet: `undefined`, and the reading is `empty`. Where the source takes no params, the
+ * options may follow it.
  * @example
  * class HutPanel extends LitElement {
  *   #hut = new ReadingController(this, hut, () => ({ id: this.hutId }));

@@ -64,6 +64,7 @@ export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {
  * The reading of one entry. Attaches while mounted; renders again only when a member changes that the component has looked at.
  * Looked at later, in an event handler or an effect, it is the newest.
  * Params not known yet: pass `undefined` where the source needs some, and the reading is `empty`.
+ * Where the source takes no params, the options may follow it: `useReading(huts, { pick })`.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = useReading(hut, { id });
  */

@@ -28,6 +28,7 @@ export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {
  * one value. Renders again only when a member of the reading changes that the component has looked at. Looked at later, in
  * an event handler or an effect, it is the newest.
  * Params not known yet: pass `undefined` where the source needs some, and the reading is `empty` and asks for nothing.
+ * Where the source takes no params, the options may follow it: `useReading(huts, { pick })`.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key; in development, code "source-in-render"
  * for one that is defined during a render
  * @example const reading = useReading(hut, { id });

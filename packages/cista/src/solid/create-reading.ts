@@ -89,7 +89,7 @@ type GivenRest = [params?: any, options?: MaybeFollowed<ReadingOptions<any, any>
 /**
  * The reading of one entry, always the newest: each member is tracked by itself, as with props. Keep it whole, as these.
  * Attached until its owner is cleaned up. Params not known yet: `undefined`, and the reading is `empty`. Options that change: a
- * function that returns them all.
+ * function that returns them all. Where the source takes no params, the options may follow it.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = createReading(hut, () => ({ id: props.id }));
  */

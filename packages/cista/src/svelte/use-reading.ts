@@ -56,7 +56,7 @@ const inPage = typeof document === "object";
 /**
  * The reading of one entry, always the newest: each member is tracked by itself. Attached while an effect or a template looks
  * at it. Narrow it in the template; taken apart, by `$derived`. Params not known yet: `undefined`, and the reading is `empty`.
- * Options that change: a function that returns them all.
+ * Options that change: a function that returns them all. Where the source takes no params, the options may follow it.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const reading = useReading(hut, () => ({ id }));
  */

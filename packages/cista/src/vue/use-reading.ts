@@ -115,6 +115,7 @@ const inPage = typeof document === "object";
  * The reading of one entry, always the newest: each member is tracked by itself, as of a reactive object. Narrow it in the
  * template; taken apart, by `toRefs`. `watch(reading, …)` hears of each change. Attaches in setup, leaves with its scope; a component that KeepAlive puts aside leaves too.
  * Params not known yet: `undefined`, and the reading is `empty`. Options that change: a getter or a ref of them all.
+ * Where the source takes no params, the options may follow it: `useReading(huts, { pick })`.
  * @throws CistaError code "no-provider"; code "invalid-params" for params that cannot make a key
  * @example const hut = useReading(hutSource, () => ({ id: props.id }));
  */

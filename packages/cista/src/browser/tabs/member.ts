@@ -189,7 +189,7 @@ export class Member implements Hub {
     this.#return = own;
     this.#open();
     void this.ready().then(() => {
-      this.#return = undefined;
+      if (this.#return === own) this.#return = undefined; // it may have been away once more
       if (this.isClosed || this.isFrozen) return;
       this.#hearing.distrust(own);
     });

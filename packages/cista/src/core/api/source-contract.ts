@@ -15,8 +15,8 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   load(params: P, context: LoadContext): R;
   /**
    * Whether the source takes params. False: it takes none, though `load` names a first argument in order to have the second one.
-   * "optional": it can also be used without. Bindings need it to tell "no params" from "params that are not known yet". Default: it
-   * takes params if `load` names a first argument.
+   * "optional": it can also be used without, such as a `load` whose params have a default. Bindings need it to tell "no params" from
+   * "params that are not known yet", and from options. Default: it takes params if `load` names a first argument.
    */
   params?: false | "optional";
   /** A Standard Schema. Its output is the value, with its type. A value that it refuses is a `Failure` of kind "shape", which shows what came. */

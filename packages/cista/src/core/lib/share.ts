@@ -16,9 +16,9 @@ export function shareKeeping<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, false);
 }
 
-function guardedMerge<T>(previous: T, next: T, placeArguments: boolean): T {
+function guardedMerge<T>(previous: T, next: T, inPlace: boolean): T {
   try {
-    return merge({ placeArguments, parts: 0, known: undefined }, previous, next, 0) as T;
+    return merge({ inPlace, parts: 0, known: undefined }, previous, next, 0) as T;
   } catch {
     return next; // too deep, or a member that cannot be written: keeping references is never worth a failure
   }
@@ -37,7 +37,7 @@ const mostLookedAt = 500;
 
 /** One comparison of two values. */
 interface Comparison {
-  readonly placeArguments: boolean;
+  readonly inPlace: boolean;
   parts: number;
   /** What came of the pairs that were compared so far, by the next one of each; made when there are many. */
   known: Map<unknown, { readonly previous: unknown; readonly kept: unknown }> | undefined;
@@ -79,7 +79,7 @@ function mergeItems(run: Comparison, previous: unknown[], next: unknown[], depth
     if (item === undefined && !(i in next)) return next; // holes are no JSON: such a list is left as it is
     const kept = i < previous.length ? merge(run, previous[i], item, depth + 1) : item;
     if (kept !== item) {
-      if (target === next && (!run.placeArguments || Object.isFrozen(next))) target = [...next];
+      if (target === next && (!run.inPlace || Object.isFrozen(next))) target = [...next];
       target[i] = kept;
     }
     if (same) same = Object.is(kept, previous[i]);
@@ -110,7 +110,7 @@ function mergeMembers(
     }
     const kept = merge(run, before, member, depth + 1);
     if (kept !== member) {
-      if (target === next && (!run.placeArguments || Object.isFrozen(next))) target = copyOf(next);
+      if (target === next && (!run.inPlace || Object.isFrozen(next))) target = copyOf(next);
       // An own member, so that even one named __proto__ is only written over, never a prototype set.
       target[name] = kept;
     }

@@ -116,8 +116,8 @@ export class Entry implements Scheduled {
   fitting(): boolean | "unsteady" {
     const { extra, links, shelf } = this;
     const own = extra?.varies === undefined || fittingOf(shelf, this.params, extra.varies);
-    if (own !== true) return own;
-    for (const part of links?.madeFor ?? none) {
+    if (own !== true || !links) return own;
+    for (const part of links.madeFor) {
       const its = this.#fittingOfPart(part);
       if (its !== true) return its;
     }
@@ -334,4 +334,4 @@ function fittingOf({ source, core }: Shelf, params: unknown, varies: Record<stri
   return source.definition.fits?.(varies, params, core.options.context) ?? true;
 }
 
-const none: readonly never[] = [];
+const none: readonly string[] = [];
