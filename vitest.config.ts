@@ -48,8 +48,12 @@ const browser = () => ({
   instances: [{ browser: "chromium" as const }],
 });
 
+/** Three files at a time: a test that waits for a browser, or for a pause of a real clock, leaves its core to another. */
+const lanes = { maxWorkers: 3 };
+
 /** No test is about how quick a machine is: these end one that hangs, on a machine whose cores are taken by others too. */
 const patient = {
+  ...lanes,
   testTimeout: 120_000,
   hookTimeout: 120_000,
   expect: { poll: { timeout: 60_000 } },
@@ -124,7 +128,12 @@ export default defineConfig({
         resolve: { alias },
         plugins: [...inNode, svelte({ configFile: false, compilerOptions: { experimental: { async: true } } })],
         oxc: { decorator: { legacy: true } },
-        test: { name: "server", ...patient, environment: "node", include: ["packages/*/test/**/*.server.test.ts"] },
+        test: {
+          name: "server",
+          ...patient,
+          environment: "node",
+          include: ["packages/*/test/**/*.server.test.ts"],
+        },
       },
       {
         resolve: { alias },
@@ -146,12 +155,17 @@ export default defineConfig({
           environment: "node",
           include: ["{packages,examples}/*/test/**/*.e2e.test.ts"],
           exclude: ["examples/meta/**", "**/node_modules/**"],
-          fileParallelism: false,
         },
       },
       {
         // Each meta-framework with the packed library, installed and built in a folder of its own.
-        test: { name: "meta", ...patient, environment: "node", include: ["examples/meta/test/*.e2e.test.ts"] },
+        test: {
+          name: "meta",
+          ...patient,
+          environment: "node",
+          include: ["examples/meta/test/*.e2e.test.ts"],
+          maxConcurrency: 2,
+        },
       },
     ],
   },

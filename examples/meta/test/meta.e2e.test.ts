@@ -58,7 +58,7 @@ afterAll(async () => {
   remove(packs);
 });
 
-describe.each(Object.keys(apps) as (keyof typeof expected)[])("%s", (name) => {
+describe.concurrent.each(Object.keys(apps) as (keyof typeof expected)[])("%s", (name) => {
   test("built without a warning; each value is asked for once, by the server or by the browser", {
     timeout: 1_800_000,
   }, async () => {
