@@ -1,5 +1,5 @@
 // Shared by `npm run demo` and `npm test`: installs and builds what is missing, with nothing but Node and npm.
-import { spawnSync } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { existsSync, readdirSync, statSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -11,6 +11,18 @@ export function run(command, args, options = {}) {
   const { status, error } = spawnSync(command, args, { cwd: root, stdio: "inherit", ...options });
   if (error) fail(`${command} could not be run: ${error.message}`);
   if (status !== 0) process.exit(status ?? 1);
+}
+
+/** Runs a command in the project's root while others run. @returns its exit code, and all that it has said */
+export function runBeside(command, args) {
+  return new Promise((resolve) => {
+    const env = { ...process.env, npm_config_loglevel: "error" };
+    const child = spawn(command, args, { cwd: root, env, stdio: ["ignore", "pipe", "pipe"] });
+    let said = "";
+    for (const stream of [child.stdout, child.stderr]) stream.on("data", (piece) => (said += piece));
+    child.on("error", ({ message }) => resolve({ status: 1, said: `${command} could not be run: ${message}` }));
+    child.on("close", (code) => resolve({ status: code ?? 1, said }));
+  });
 }
 
 export function fail(message) {

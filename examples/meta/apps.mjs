@@ -32,11 +32,9 @@ export function packLibrary(folder) {
 export async function build(name, library, folder = mkdtempSync(join(tmpdir(), `cista-${name}-`))) {
   cpSync(join(here, name), folder, { recursive: true });
   cpSync(join(here, "sources.ts"), join(folder, apps[name], "sources.ts"));
-  const quietly = ["--no-audit", "--no-fund", "--loglevel=error"];
-  const installed = await run("npm", ["install", ...quietly], folder);
-  const added = await run("npm", ["install", ...quietly, library], folder);
+  const installed = await run("npm", ["install", "--no-audit", "--no-fund", "--loglevel=error", library], folder);
   const built = await run("npm", ["run", "build"], folder, { ORIGIN: "http://127.0.0.1:9" });
-  return { folder, said: installed + added + built };
+  return { folder, said: installed + built };
 }
 
 /** A running application behind its origin. `close` ends both. */

@@ -31,6 +31,9 @@ const expected = {
   sveltekit: { first: whole, ...inBrowser },
 } as const;
 
+/** All that are built here. META_APPS names some of them, as `npm test` does to save time. */
+const chosen = process.env.META_APPS?.split(",") ?? Object.keys(apps);
+
 /** What the frameworks say of themselves. */
 const theirOwn = [
   /^npm warn/,
@@ -59,41 +62,46 @@ afterAll(async () => {
 });
 
 describe.concurrent.each(Object.keys(apps) as (keyof typeof expected)[])("%s", (name) => {
-  test("built without a warning; each value is asked for once, by the server or by the browser", {
-    timeout: 1_800_000,
-  }, async () => {
-    const { folder, said } = await build(name, library);
-    expect(warningsIn(said)).toEqual([]);
-    const app = await start(folder);
-    try {
-      const { steps, console, html } = await visit(browser, app.origin);
-      const { first, hut, back } = expected[name];
-      expect(steps.list).toMatchObject({
-        status: 200,
-        ...first,
-        shown: { ...list, notices: "Bridge out at Slate Beck" },
-      });
-      expect(html.list).toContain(list.huts);
-      expect(steps["to the hut"]).toMatchObject({ ...hut, shown: { hut: "Tarn Shelf" } });
-      expect(steps.star).toMatchObject({
-        ...asked([], ["PUT huts/h-02/star", "huts/h-02"]),
-        shown: { hut: "Tarn Shelf ★" },
-      });
-      expect(steps["back to the list"]).toMatchObject({
-        ...back,
-        shown: { huts: expect.stringContaining("Tarn Shelf ★") },
-      });
-      expect(steps["the hut directly"]).toMatchObject({ ...asked(["huts/h-03"], []), shown: { hut: "Cairn Hut" } });
-      expect(steps["no such hut"]).toMatchObject({ status: 404, ...asked(["huts/h-99"], []) });
-      expect(console).toEqual([]);
-      expect(await twoVisitors(app.origin)).toEqual([]);
-      expect(warningsIn(app.said())).toEqual([]);
-      expect(app.said()).not.toMatch(/error/i);
-    } finally {
-      await app.close();
-    }
-    remove(folder);
-  });
+  const builds = test.runIf(chosen.includes(name));
+  builds(
+    "built without a warning; each value is asked for once, by the server or by the browser",
+    {
+      timeout: 1_800_000,
+    },
+    async () => {
+      const { folder, said } = await build(name, library);
+      expect(warningsIn(said)).toEqual([]);
+      const app = await start(folder);
+      try {
+        const { steps, console, html } = await visit(browser, app.origin);
+        const { first, hut, back } = expected[name];
+        expect(steps.list).toMatchObject({
+          status: 200,
+          ...first,
+          shown: { ...list, notices: "Bridge out at Slate Beck" },
+        });
+        expect(html.list).toContain(list.huts);
+        expect(steps["to the hut"]).toMatchObject({ ...hut, shown: { hut: "Tarn Shelf" } });
+        expect(steps.star).toMatchObject({
+          ...asked([], ["PUT huts/h-02/star", "huts/h-02"]),
+          shown: { hut: "Tarn Shelf ★" },
+        });
+        expect(steps["back to the list"]).toMatchObject({
+          ...back,
+          shown: { huts: expect.stringContaining("Tarn Shelf ★") },
+        });
+        expect(steps["the hut directly"]).toMatchObject({ ...asked(["huts/h-03"], []), shown: { hut: "Cairn Hut" } });
+        expect(steps["no such hut"]).toMatchObject({ status: 404, ...asked(["huts/h-99"], []) });
+        expect(console).toEqual([]);
+        expect(await twoVisitors(app.origin)).toEqual([]);
+        expect(warningsIn(app.said())).toEqual([]);
+        expect(app.said()).not.toMatch(/error/i);
+      } finally {
+        await app.close();
+      }
+      remove(folder);
+    },
+  );
 
   test("its page has the versions that are tried, and each file word for word", () => {
     const page = readFileSync(at(`../../../docs/guide/meta/${name}.md`), "utf8");
