@@ -2,7 +2,7 @@ import type { AnyReading } from "../core/doors/readings.js";
 import type { Reading } from "../core/index.js";
 import type { Asked } from "./asked.js";
 import { Follower } from "./follower.js";
-import { type Member, ownMembers } from "./members.js";
+import { look, type Member, readingOf } from "./members.js";
 
 /** One signal of a framework's own: `track` notes that it is looked at, `trigger` tells those who did. */
 export interface Signal {
@@ -12,16 +12,11 @@ export interface Signal {
 
 /**
  * A reading that is always the newest, for frameworks that see what is looked at: each member is a signal of its own,
- * made when somebody first looks at it (rule N4). Members are own accessors: whoever copies it looks at all of it.
- * @param look notes that the member is looked at
+ * made when somebody first looks at it (rule N4).
+ * @param lookAt notes that the member is looked at
  */
-export function makeLiveReading(look: (member: Member) => AnyReading): Reading<any> {
-  const revalidate = { enumerable: true, get: () => look("revalidate").revalidate };
-  const reading = Object.create(Object.defineProperty({}, "revalidate", revalidate));
-  for (const member of ownMembers) {
-    Object.defineProperty(reading, member, { enumerable: true, get: () => look(member)[member] });
-  }
-  return reading;
+export function makeLiveReading(lookAt: (member: Member) => AnyReading): Reading<any> {
+  return readingOf({ [look]: lookAt });
 }
 
 /** A live reading over a follower, out of a framework's own signals. */

@@ -205,8 +205,12 @@ function followHere(live: Live, asked: () => unknown): void {
  * @param now the reading of this moment, for `toRaw`
  */
 function asReactive(reading: Reading<any>, now: () => Reading<any>): Reading<any> {
-  const flags = { __v_raw: { get: now }, __v_isReactive: { value: true }, __v_isShallow: { value: true } };
-  return Object.defineProperties(reading, flags);
+  const yes = { value: true, configurable: true };
+  return Object.defineProperties(reading, {
+    __v_raw: { get: now, configurable: true },
+    __v_isReactive: yes,
+    __v_isShallow: yes,
+  });
 }
 
 function signal(): Signal {
