@@ -114,7 +114,7 @@ export class Asking {
     if (isAlike) before.revalidateEvery = revalidateEvery;
     const awaited = isAlike ? attachedView?.(cache, before.view.key) : undefined;
     if (isAlike && Object.is(before.params, params) && (!awaited || awaited === before.view)) return before;
-    const own = known ? cache.view(source, params, { when, revalidateEvery }) : nothingAsked(source.name);
+    const own = viewOf(cache, source, params, known, { when, revalidateEvery });
     const view = attachedView?.(cache, own.key) ?? own;
     if (isAlike && before.view.key === view.key && (view === own || view === before.view)) {
       before.params = params;
@@ -127,8 +127,18 @@ export class Asking {
       applied = asked.revalidateEvery;
       changeInterval(view, applied);
     };
-    const said = { cache, source, params, known, when, onServer, revalidateEvery };
-    const asked: Asked = { ...said, view, subscribe, applyInterval };
+    const asked: Asked = {
+      cache,
+      source,
+      params,
+      known,
+      when,
+      onServer,
+      revalidateEvery,
+      view,
+      subscribe,
+      applyInterval,
+    };
     this.#asked = asked;
     return asked;
   }
@@ -295,7 +305,17 @@ export function refuseSourceOfRender(cache: Cache, source: Source<any, any>): vo
   );
 }
 
-/** Stands in for a view while the params are not known. */
+/** The view of an entry; one of nothing while the params are not known. */
+export function viewOf(
+  cache: Cache,
+  source: Source<any, any>,
+  params: unknown,
+  known: boolean,
+  options: ViewOptions<any>,
+): View<any> {
+  return known ? cache.view(source, params, options) : nothingAsked(source.name);
+}
+
 function nothingAsked(name: string): View<any> {
   const reading = makeEmpty(name, async () => {}) as Reading<any>;
   return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };

@@ -1,3 +1,4 @@
+// biome-ignore-all lint/correctness/useHookAtTopLevel: a cache is on a server for good, where there are no hooks, or it is not
 /** A reading in a component of React. Rules R4, N4, H6. */
 import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 import { AccessTracker } from "../binding/access-tracker.js";
@@ -16,7 +17,7 @@ import { type AnyReading, picked } from "../core/doors/readings.js";
 import type { Cache, ParamsLeftOut, Reading, Source, View } from "../core/index.js";
 import { useCacheOr } from "./context.js";
 import { inDevelopmentOnly } from "./development.js";
-import { readingOnServer } from "./page-reading.js";
+import { askOnServer } from "./page-reading.js";
 
 export interface ReadingOptions<T, U = T> extends BindingOptions<T, U> {
   /** Instead of the cache that was provided. */
@@ -51,10 +52,12 @@ export function useReadingOn(
   const [params, options = usual] = rest;
   const cache = useCacheOr(options.cache);
   refuseSourceOfRender(cache, source);
+  const known = rest.length === 0 || isKnown(source, params);
+  const page = renderingOf(cache);
+  if (page?.onServer) return askOnServer(page, cache, source, params, known, options);
   const ref = useRef<HookState>(undefined);
   ref.current ??= new HookState();
   const memory = ref.current;
-  const known = rest.length === 0 || isKnown(source, params);
   const asked = memory.asking.ask(cache, source, params, options, known, attachedView);
   inDevelopmentOnly(({ sawParams }) => sawParams(memory, source.name, asked.view.key));
   const current = memory.currentFor(asked);
@@ -63,12 +66,12 @@ export function useReadingOn(
   current.rendering = true;
   useEarlyEffect(current.attach, [current]);
   useEarlyEffect(asked.applyInterval, [asked, options.revalidateEvery]);
-  const waits = memory.onServer(asked, options);
-  const page = asked.known ? renderingOf(cache) : undefined;
-  const sent = () =>
-    waits ?? memory.sent(page?.peek(asked.view, source, asked.when, asked.onServer), current, options) ?? look();
+  const sent = () => {
+    const shown = known ? page?.peek(asked.view, source, asked.when, asked.onServer) : undefined;
+    return memory.sent(shown, current, options) ?? look();
+  };
   const reading = useSyncExternalStore(current.subscribe, look, sent);
-  return { reading: waits ?? memory.track(reading, current.newest), view: asked.view };
+  return { reading: memory.track(reading, current.newest), view: asked.view };
 }
 
 const usual: ReadingOptions<any, any> = {};
@@ -82,7 +85,6 @@ export const useEarlyEffect: typeof useEffect = typeof document === "undefined" 
 /** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
 class HookState extends AccessTracker {
   readonly asking: Asking = new Asking();
-  #page: Reading<any> | undefined;
   #sentOf: Reading<any> | undefined;
   #sent: Reading<any> | undefined;
   #current: Current | undefined;
@@ -90,12 +92,6 @@ class HookState extends AccessTracker {
   currentFor(asked: Asked): Current {
     if (this.#current?.asked !== asked) this.#current = new Current(asked, this);
     return this.#current;
-  }
-
-  /** The same object for as long as a page is rendered. */
-  onServer(asked: Asked, options: ReadingOptions<any, any>): Reading<any> | undefined {
-    this.#page ??= readingOnServer(asked, options);
-    return this.#page;
   }
 
   /** What React hydrates with: what the page shows, where it says anything of it. The same object for the same reading. */
