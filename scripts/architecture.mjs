@@ -214,10 +214,11 @@ const walks = {
   batch: [
     ["core/state/batches.ts", "batch", "a change of state; batches inside are part of it"],
     ["core/state/batches.ts", "closeBatch", "when the outermost one ends, until nothing is left to do:"],
-    ["core/kernel/watching.ts", "onDue", "what is overdue turns stale or expires (F3)", "onDue"],
+    ["core/state/batches.ts", "takeOverdue", "each overdue entry:"],
+    ["core/kernel/watching.ts", "onDue", "it turns stale or expires (F3)", "onDue"],
     ["core/state/batches.ts", "refreshDirty", "each dirty entry:", false],
     ["core/kernel/looking.ts", "refresh", "its reading (N1) and its next moment (F8)", "refresh("],
-    ["core/lib/guarded.ts", "guarded", "foreign code: loads, listeners of signals", false],
+    ["core/state/batches.ts", "runAfterChange", "foreign code: loads, listeners of signals", false],
     ["core/lib/recorder.ts", "tell", "the journal's listeners", false],
     ["core/state/batches.ts", "notifyNow", "last, the watchers whose reading changed", false],
     ["core/lib/listeners.ts", "callAll", "each once, in the order of subscription"],

@@ -11,7 +11,12 @@ export const pages = [
   ],
   ["H4", "server/page.ts", 'if (state !== "ready" && state !== "missing") {', "if (!state) {"],
   ["H5", "server/page.ts", "if (!entry || (entry.noStore && !this.#noStore)) {", "if (!entry) {"],
-  ["H6", "page-reading.ts", "rendering.of(view, source, when, onServer); // asked for by now", ""],
+  [
+    "H6",
+    "page-reading.ts",
+    "const isComing = rendering.of(view, source, when, onServer) instanceof Promise;",
+    "const isComing = true;",
+  ],
   ["H7", "server/page.ts", "if (!asks) return emptyReadingOf(view); // rule H7", ""],
   ["H8", "server/page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],
   ["H8 values", "use-value.ts", "refuseLeft(cache, key);", ""],

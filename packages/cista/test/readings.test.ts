@@ -47,7 +47,7 @@ const copies: Record<string, (reading: Reading<number>) => object> = {
   spread: (whole) => ({ ...whole }),
   rest: ({ ...rest }) => rest,
   "Object.entries": (whole) => Object.fromEntries(Object.entries(whole)),
-  structuredClone: (whole) => structuredClone(whole),
+  "structuredClone of a spread": (whole) => structuredClone({ ...whole }),
   "Object.assign": (whole) => Object.assign({}, whole),
   JSON: (whole) => JSON.parse(JSON.stringify(whole)),
 };

@@ -44,7 +44,7 @@ function readingOf(
     part ??= picked(known as AnyReading, pick, undefined);
     return part;
   };
-  const isComing = rendering.of(view, source, when, onServer) instanceof Promise; // asked for by now
+  const isComing = rendering.of(view, source, when, onServer) instanceof Promise; // it is asked for by now
   return isComing ? makeLiveReading(look) : (look() as Reading<any>);
 }
 

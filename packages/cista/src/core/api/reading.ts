@@ -185,12 +185,12 @@ export function readingWith(reading: AnyReading, changes: Partial<Members>): Any
 }
 
 /** What two readings are compared by; the key and `revalidate` follow from the entry. */
-export function sameReading(one: AnyReading, other: AnyReading): boolean {
+export function sameReading(one: Members, other: Members): boolean {
   return samePart(one, other) && one.request === other.request && one.asOf === other.asOf;
 }
 
 /** Rule N2: what a view with `pick` is compared by. */
-export function samePart(one: AnyReading, other: AnyReading): boolean {
+export function samePart(one: Members, other: Members): boolean {
   return (
     one.state === other.state &&
     one.value === other.value &&

@@ -111,20 +111,22 @@ function nextMoment(entry: Entry, now: number): number {
   const { activity, shelf } = entry;
   let next = Number.POSITIVE_INFINITY;
   if (!activity || activity.watchers === 0) return next; // a request under way has timers of its own
-  /** @param told whether what happens then has been told already; else it is overdue, and comes at once */
-  const consider = (moment: number, told: boolean) => {
-    if (moment > now) next = Math.min(next, moment);
-    else if (!told) next = Math.min(next, now);
-  };
   if (entry.held !== "none" && !activity.isOpen) {
-    consider(entry.staleAt, activity.announcedStanding !== "fresh");
-    consider(entry.expiredAt, activity.announcedStanding === "expired");
-    if (activity.failure) consider(entry.coveredUntil, true);
+    const { announcedStanding } = activity;
+    next = dueAt(entry.staleAt, now, announcedStanding !== "fresh");
+    next = Math.min(next, dueAt(entry.expiredAt, now, announcedStanding === "expired"));
+    if (activity.failure) next = Math.min(next, dueAt(entry.coveredUntil, now, true));
   }
   // Paused while nobody looks; overdue when somebody does again: at once.
   const { visible } = shelf.core.environment;
-  if (visible && activity.requestingWatchers > 0) consider(Math.max(now + 1, nextInterval(entry)), true);
+  if (visible && activity.requestingWatchers > 0) next = Math.min(next, Math.max(now + 1, nextInterval(entry)));
   return next;
+}
+
+/** A moment that is to come; one that has passed is due now, unless it was told of already. */
+function dueAt(moment: number, now: number, told: boolean): number {
+  if (moment > now) return moment;
+  return told ? Number.POSITIVE_INFINITY : now;
 }
 
 /** When `revalidateEvery` next asks: counted from when it was last asked for, or held, also by those who have left. */

@@ -21,7 +21,8 @@ export function refresh(entry: Entry): void {
 function refreshReading(entry: Entry): void {
   const before = entry.reading?.state;
   if (before === "ready" || before === "missing") endForeignStream(entry);
-  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
+  const now = nowOf(entry.shelf.core);
+  const reading = isReadingCurrent(entry, now) ? (entry.reading as AnyReading) : newReading(entry, now, entry.isAsking);
   entry.reading = reading;
   const activity = entry.active();
   activity.upcomingReading = undefined;
@@ -38,7 +39,7 @@ function endForeignStream(entry: Entry): void {
 
 /** The reading now, for a view that is not attached and starts nothing. */
 export function currentReading(entry: Entry): AnyReading {
-  const reading = reusePrevious(entry, computeReading(entry, nowOf(entry.shelf.core), entry.isAsking));
+  const reading = newReading(entry, nowOf(entry.shelf.core), entry.isAsking);
   if (entry.watchers === 0) keep(entry, reading, 0);
   return reading;
 }
@@ -47,7 +48,7 @@ export function currentReading(entry: Entry): AnyReading {
 export function readingOnceAttached(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
   if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
-  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking || wantsRequest(entry, now)));
+  const reading = newReading(entry, now, entry.isAsking || wantsRequest(entry, now));
   if (entry.watchers === 0 && entry.isFresh(now)) keep(entry, reading, entry.staleAt);
   else entry.active().upcomingReading = reading;
   return reading;
@@ -57,14 +58,14 @@ export function readingOnceAttached(entry: Entry): AnyReading {
 export function heldReading(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
   if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
-  const reading = reusePrevious(entry, computeReading(entry, now, entry.isAsking, true));
+  const reading = newReading(entry, now, entry.isAsking, true);
   const until = entry.isFresh(now) ? entry.staleAt : 0;
   if (entry.watchers === 0 || reading === entry.reading) keep(entry, reading, until);
   return reading;
 }
 
 /** It is fresh, and nothing has happened to it since its last picture was made. */
-function isReadingCurrent(entry: Entry, now: number): boolean {
+export function isReadingCurrent(entry: Entry, now: number): boolean {
   return entry.readingValidUntil !== 0 && entry.readingValidUntil > now && entry.reading !== undefined && entry.fits;
 }
 
@@ -73,15 +74,18 @@ function keep(entry: Entry, reading: AnyReading, until: number): void {
   entry.readingValidUntil = until;
 }
 
-/** The object that already shows the same, if there is one. */
-function reusePrevious(entry: Entry, reading: AnyReading): AnyReading {
-  if (entry.reading && sameReading(entry.reading, reading)) return entry.reading;
+/** The object that already shows the same, if there is one. @param asking as if a request were under way, or not */
+function newReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
+  const shown = membersOf(entry, now, asking, whatever);
+  const { reading, shelf, params } = entry;
+  if (reading && sameReading(reading, shown)) return reading;
   const prospect = entry.activity?.upcomingReading;
-  return prospect && sameReading(prospect, reading) ? prospect : reading;
+  if (prospect && sameReading(prospect, shown)) return prospect;
+  return makeReading(shown, (reading ?? prospect)?.revalidate ?? (async () => requestNow(shelf, params)));
 }
 
-function computeReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
-  const { activity, shelf, reading } = entry;
+function membersOf(entry: Entry, now: number, asking: boolean, whatever: boolean): Members {
+  const { activity } = entry;
   const failure = activity?.failure;
   const shows = whatever ? entry.isHeld : showsHeld(entry, now, asking);
   const standIn = !shows && asking ? standInOf(entry) : undefined;
@@ -94,7 +98,7 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
       : failure
         ? "failed"
         : "empty";
-  const shown: Members = {
+  return {
     key: entry.key,
     state,
     value: state === "ready" ? entry.shownValue : standIn,
@@ -105,8 +109,6 @@ function computeReading(entry: Entry, now: number, asking: boolean, whatever = f
     pendingWrites: state === "ready" ? (activity?.layers?.pendingWrites ?? 0) : undefined,
     request: phaseOf(entry, asking),
   };
-  const before = reading ?? activity?.upcomingReading;
-  return makeReading(shown, before?.revalidate ?? (async () => requestNow(shelf, entry.params)));
 }
 
 /** @param asking as if a request were under way, or not */

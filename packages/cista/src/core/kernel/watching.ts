@@ -2,11 +2,12 @@
 import type { Cause } from "../api/journal.js";
 import type { IntervalOf, Trigger } from "../api/settings.js";
 import { Intervals } from "../lib/intervals.js";
-import { batch, markDirty, scheduleRelease } from "../state/batches.js";
+import { batch, markDirty, markUsed, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { abandonRequest, requestIfWatched, startRequest, wantsRequest } from "./asking.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
+import { isReadingCurrent } from "./looking.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
@@ -48,7 +49,8 @@ export function attach(entry: Entry, mayRequest: boolean): void {
     activity.requestingWatchers++;
     activity.signedOut = false;
   }
-  if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
+  if (first && isReadingCurrent(entry, now)) markUsed(entry);
+  else if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
   record("attach", entry, mayRequest, now);
   if (mayRequest && activity.request) activity.hasLatecomers = true;
   else if (mayRequest && wantsRequest(entry, now)) startRequest(entry, "attach");

@@ -23,6 +23,11 @@ export class Listeners {
    * @returns where it stands, for now: holes may be closed, and it then stands further to the front
    */
   add(listener: Listener, order: number): number {
+    if (this.#calls.length === 0) {
+      this.#orders = [order]; // an array that grows takes room for seventeen at once; most entries have one listener
+      this.#calls = [listener];
+      return 0;
+    }
     this.#orders.push(order);
     return this.#calls.push(listener) - 1;
   }

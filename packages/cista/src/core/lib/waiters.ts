@@ -19,12 +19,16 @@ export class Waiters {
   #lenient: Promised | undefined;
   #strict: Promised | undefined;
   #outcome: Outcome | undefined;
-  readonly #told: (() => void)[] = [];
+  #told: (() => void)[] | undefined;
 
   /** Calls back when the outcome is there, before anything else can happen to the entry: at once where it is. */
   onSettled(callback: () => void): void {
-    if (this.#outcome) callback();
-    else this.#told.push(callback);
+    if (this.#outcome) {
+      callback();
+      return;
+    }
+    this.#told ??= [];
+    this.#told.push(callback);
   }
 
   /** The value, or what may be used in its place if the request fails. */
@@ -47,7 +51,7 @@ export class Waiters {
 
   settle(outcome: Outcome): void {
     this.#outcome = outcome;
-    for (const tell of this.#told) tell();
+    for (const tell of this.#told ?? []) tell();
     this.#settlePromises();
   }
 

@@ -9,7 +9,13 @@ import type { Entry } from "./entry.js";
 /** Notes that an entry has changed: its reading and its next moment are made anew when the batch ends. To be called within one. */
 export function markDirty(entry: Entry): void {
   entry.readingValidUntil = 0;
-  entry.shelf.core.dirty.push(entry);
+  markUsed(entry);
+}
+
+/** Notes that its next moment is another, though its reading may stay. To be called within a batch. */
+export function markUsed(entry: Entry): void {
+  const { dirty } = entry.shelf.core;
+  if (dirty.at(-1) !== entry) dirty.push(entry);
 }
 
 /** Notes that a watcher or reader of an entry has left. One macrotask later the entry is released, unless somebody came back (rule R3). */
@@ -75,27 +81,16 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
         goOnLater(core);
         break;
       }
-      const overdue = [...core.overdue];
-      core.overdue.clear();
-      for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry); // before anybody sees it
-      const { dirty, afterChange } = core;
-      core.dirty = [];
-      core.afterChange = [];
-      refreshDirty(core, dirty, shown);
-      for (const call of afterChange) guarded(call);
+      if (core.overdue.size > 0) takeOverdue(core); // before anybody sees it
+      if (core.dirty.length > 0) refreshDirty(core, shown);
+      if (core.afterChange.length > 0) runAfterChange(core);
       core.journal?.tell("consistent");
     }
   } finally {
     core.depth--;
   }
   // The state is consistent from here on: a listener may change something in a batch of its own.
-  const changed: Listeners[] = [];
-  const isOnce = shown.length < 2 ? undefined : new Set<Entry>();
-  for (const [entry, before] of shown) {
-    if (isOnce?.has(entry)) continue; // it was shown the first of them
-    isOnce?.add(entry);
-    if (entry.activity && entry.reading !== before) changed.push(entry.activity.listeners);
-  }
+  const changed = changedOf(shown);
   core.journal?.tell(); // of what was only written down
   if (changed.length === 0) return;
   let tell = () => tellAll(changed);
@@ -104,6 +99,18 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
     tell = () => within(inner);
   }
   tell();
+}
+
+/** Of what was shown, and shows something else now. The first of what an entry showed counts. */
+function changedOf(shown: readonly Shown[]): Listeners[] {
+  const changed: Listeners[] = [];
+  const isOnce = shown.length < 2 ? undefined : new Set<Entry>();
+  for (const [entry, before] of shown) {
+    if (isOnce?.has(entry)) continue;
+    isOnce?.add(entry);
+    if (entry.activity && entry.reading !== before) changed.push(entry.activity.listeners);
+  }
+  return changed;
 }
 
 /** After so many rounds what a batch does causes itself, as where `revalidateEvery` invalidates the entry that it is asked about. */
@@ -118,13 +125,27 @@ function goOnLater(core: Core): void {
   core.clock.setTimer(() => batch(core, () => {}), pauseAfterLoop);
 }
 
+function takeOverdue(core: Core): void {
+  const overdue = [...core.overdue];
+  core.overdue.clear();
+  for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry);
+}
+
 /** @param shown is given what the watchers of each were shown before */
-function refreshDirty(core: Core, dirty: readonly Entry[], shown: Shown[]): void {
+function refreshDirty(core: Core, shown: Shown[]): void {
+  const { dirty } = core;
+  core.dirty = [];
   const each = dirty.length > 1 ? new Set(dirty) : dirty;
   for (const entry of each) {
     if (entry.watchers > 0) shown.push([entry, entry.reading]);
     core.callbacks.refresh(entry);
   }
+}
+
+function runAfterChange(core: Core): void {
+  const { afterChange } = core;
+  core.afterChange = [];
+  for (const call of afterChange) guarded(call);
 }
 
 function notifyNow(changed: Listeners[]): void {
