@@ -6,7 +6,7 @@ export const pages = [
   [
     "H3 shown early",
     "server/page.ts",
-    "return since > 0 ? { ...entry, age: entry.age + since, shownAt } : entry;",
+    "return since > 0 ? Object.assign(entry, { age: entry.age + since, shownAt }) : entry;",
     "return entry;",
   ],
   ["H4", "server/page.ts", 'if (state !== "ready" && state !== "missing") {', "if (!state) {"],

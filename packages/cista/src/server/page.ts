@@ -2,8 +2,8 @@
 
 import { clockOf, partitionOf } from "../core/doors/caches.js";
 import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
-import { type AnyReading, readingWith } from "../core/doors/readings.js";
-import { type StoredEntry, snapshotWith } from "../core/doors/sharing.js";
+import { type AnyReading, type Members, makeReading, readingWith } from "../core/doors/readings.js";
+import { type StoredEntry, storedUnder } from "../core/doors/sharing.js";
 import { milliseconds, omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
@@ -187,8 +187,7 @@ class RenderedPage implements Rendering {
       this.#leave(view, failure ?? this.#over?.() ?? new Failure("aborted", "Nothing came."));
       return;
     }
-    const { takenAt, entries } = snapshotWith(this.#cache, { key }, true);
-    const [entry] = entries as StoredEntry[];
+    const entry = storedUnder(this.#cache, key, true);
     if (!entry || (entry.noStore && !this.#noStore)) {
       this.#leave(view, notForThisPage(key), false);
       return;
@@ -199,13 +198,16 @@ class RenderedPage implements Rendering {
       this.#leave(view, notForOthers(key), false);
       return;
     }
-    const shown = readingWith(reading as AnyReading, {
+    const takenAt = clockOf(this.#cache).now();
+    const whole = reading as AnyReading;
+    const shown: Members = {
+      ...whole,
       request: "none",
       failure: undefined,
       asOf: takenAt - entry.age,
-      ...(state === "ready" ? { pendingWrites: 0 } : {}),
-    });
-    this.#shown.set(key, shown as Reading<any>);
+      pendingWrites: state === "ready" ? 0 : undefined,
+    };
+    this.#shown.set(key, makeReading(shown, whole.revalidate) as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
     this.#holdsPrivate ||= isPrivate;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
@@ -287,6 +289,7 @@ class RenderedPage implements Rendering {
 /** Of the server's own requests a page tells nothing but that the answers are for whoever opens it (rules F9, H5). */
 function forItsVisitor(entry: StoredEntry): StoredEntry {
   const { varies, madeFor } = entry;
+  if (!varies && !madeFor) return entry;
   return {
     ...entry,
     ...(varies ? { varies: forVisitor(varies) } : {}),
@@ -301,7 +304,7 @@ function forVisitor(varies: Readonly<Record<string, string>>): Record<string, st
 /** It was shown before what is shown with it. */
 function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
   const since = Math.max(0, takenAt - shownAt);
-  return since > 0 ? { ...entry, age: entry.age + since, shownAt } : entry;
+  return since > 0 ? Object.assign(entry, { age: entry.age + since, shownAt }) : entry;
 }
 
 const sharedByTwo =

@@ -1,6 +1,6 @@
 /** What one tab does with what the others tell of what they hold. Rules B1, B3. */
 
-import { adoptChange, adoptEntry, isForHere, type StoredEntry, snapshotWith } from "../../core/doors/sharing.js";
+import { adoptChange, adoptEntry, isForHere, type StoredEntry, storedUnder } from "../../core/doors/sharing.js";
 import type { Cache } from "../../core/index.js";
 import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
@@ -71,7 +71,7 @@ export class Hearing {
   }
 
   #withValue(key: string, entry: StoredEntry): StoredEntry | undefined {
-    const [mine] = snapshotWith(this.#cache, { key }, false).entries as StoredEntry[];
+    const mine = storedUnder(this.#cache, key, false);
     return mine && { ...entry, kind: mine.kind, ...(mine.kind === "value" ? { value: mine.value } : {}) };
   }
 

@@ -1,7 +1,7 @@
 /** What one tab tells the others of what it holds. Rules B1, B2, B4, B6. */
 
 import { clockOf } from "../../core/doors/caches.js";
-import { type StoredEntry, snapshotWith, staysHere } from "../../core/doors/sharing.js";
+import { type StoredEntry, snapshotWith, staysHere, storedUnder } from "../../core/doors/sharing.js";
 import { keyText } from "../../core/doors/tools.js";
 import type { Cache } from "../../core/index.js";
 import { where } from "../../core/index.js";
@@ -68,8 +68,7 @@ export class Telling {
   #newsOf(key: string, as?: News["as"]): News | undefined {
     const { at, by } = this.#hub.moments.of(key);
     if (this.#loads.isOwn(key) || this.#hub.isDoubted(key)) return undefined;
-    const { entries } = snapshotWith(this.#cache, { key }, false);
-    const [entry] = entries as StoredEntry[];
+    const entry = storedUnder(this.#cache, key, false);
     if (!entry) return undefined;
     if (staysHere(entry)) {
       this.#loads.setOwn(key, true);

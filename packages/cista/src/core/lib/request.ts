@@ -152,24 +152,45 @@ export class Request {
     this.#limit();
     this.#host.defer(() => {
       if (this.#over || abort !== this.#abort || abort.isAborted) return; // ended before it began
-      this.#load(abort).catch((thrown) => {
-        if (!this.#counts(abort)) return;
-        const failure = asFailure(thrown);
-        const answer = this.#host.answerFor(failure);
-        if (answer) this.#finish(() => this.#host.onAnswer(this, answer, false));
-        else this.#fail(failure);
-      });
+      this.#load(abort);
     });
   }
 
-  async #load(abort: LazyAbort): Promise<void> {
-    const came = await this.#host.load(this);
+  #load(abort: LazyAbort): void {
+    this.#called()
+      .then((came) => this.#take(came, abort))
+      .catch((thrown) => this.#takeFailure(thrown, abort));
+  }
+
+  /** What the load throws at once is a failure like a later one: nobody is told before the request has begun. */
+  #called(): Promise<unknown> {
+    try {
+      return Promise.resolve(this.#host.load(this));
+    } catch (thrown) {
+      return Promise.reject(thrown);
+    }
+  }
+
+  /** Without a promise where there is nothing to wait for: each takes its turn of the event loop. */
+  #take(came: unknown, abort: LazyAbort): void | Promise<void> {
     if (isIterable(came)) return this.#follow(came, abort);
-    let answer = asAnswer(came, this.#host.holdsValue);
-    if (this.#isToCheck(answer)) answer = await this.#checked(answer);
+    const answer = asAnswer(came, this.#host.holdsValue);
+    if (this.#isToCheck(answer)) return this.#checked(answer).then((checked) => this.#answered(checked, abort));
+    this.#answered(answer, abort);
+  }
+
+  #answered(answer: Answer<unknown>, abort: LazyAbort): void {
     if (!this.#counts(abort)) return;
     if (answer.details.from !== undefined) this.startVersion = this.#host.nextVersion();
     this.#finish(() => this.#host.onAnswer(this, answer, false));
+  }
+
+  #takeFailure(thrown: unknown, abort: LazyAbort): void {
+    if (!this.#counts(abort)) return;
+    const failure = asFailure(thrown);
+    const answer = this.#host.answerFor(failure);
+    if (answer) this.#finish(() => this.#host.onAnswer(this, answer, false));
+    else this.#fail(failure);
   }
 
   /** Every value that a stream yields is an answer; the time-out counts for the first only. However it ends, it is closed. */

@@ -37,37 +37,50 @@ export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolea
     version: 1,
     takenAt: core.clock.epoch + now,
     partition: core.options.partition,
-    entries: entries
-      .filter((entry) => entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated)
-      .filter(({ value }) => !isTooDeep(value))
-      .map((entry) => stored(entry, now)),
+    entries: entries.filter((entry) => isStorable(entry, withNoStore)).map((entry) => stored(entry, now)),
   });
 }
 
+/**
+ * The one entry of a key, as a snapshot has it; undefined where that stays behind.
+ * @internal
+ */
+export function storedUnder(cache: Cache, key: string, withNoStore: boolean): StoredEntry | undefined {
+  const core = coreOf(cache);
+  const entry = core.shelves.byKey.get(key);
+  return entry && isStorable(entry, withNoStore) ? stored(entry, nowOf(core)) : undefined;
+}
+
+function isStorable(entry: Entry, withNoStore: boolean): boolean {
+  return entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated && !isTooDeep(entry.value);
+}
+
 function stored(entry: Entry, now: number): StoredEntry {
-  const { policy, extra, ownGroups: groups, links } = entry;
+  const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
   // What a stream brought is only good while it is open: there at once, and opened again by whoever attaches (rule H10).
   const isOpen = entry.activity?.isOpen ?? false;
-  const parts = links?.parts.map((part) => placeOf(part.entry)) ?? [];
-  return omitUndefined({
+  const made: Writable<StoredEntry> = {
     source: entry.shelf.source.name,
-    params: entry.params,
     kind: entry.held as StoredEntry["kind"],
-    value: entry.value,
     age: entry.age(now),
     maxAge: isOpen ? 0 : finite(policy.maxAge),
     staleWhileRevalidate: isOpen ? null : finite(policy.staleWhileRevalidate),
     staleIfError: finite(policy.staleIfError),
-    noStore: entry.noStore || undefined,
-    parts: parts.length > 0 ? parts : undefined,
-    mustRevalidate: entry.mustRevalidate || undefined,
-    immutable: policy.immutable || undefined,
-    ...extra?.validator,
-    groups: groups.length > 0 ? groups : undefined,
-    varies: extra?.varies,
-    madeFor: links && links.madeFor.length > 0 ? links.madeFor : undefined,
-  });
+  };
+  if (params !== undefined) made.params = params;
+  if (value !== undefined) made.value = value;
+  if (noStore) made.noStore = true;
+  if (links && links.parts.length > 0) made.parts = links.parts.map((part) => placeOf(part.entry));
+  if (mustRevalidate) made.mustRevalidate = true;
+  if (policy.immutable) made.immutable = true;
+  if (extra?.validator) Object.assign(made, extra.validator);
+  if (groups.length > 0) made.groups = groups;
+  if (extra?.varies) made.varies = extra.varies;
+  if (links && links.madeFor.length > 0) made.madeFor = links.madeFor;
+  return made;
 }
+
+type Writable<T> = { -readonly [K in keyof T]: T[K] };
 
 /** Params that are undefined are left out: as JSON they would be null, another key. */
 function placeOf({ shelf: { source }, params }: Entry): readonly [source: string, params?: unknown] {
