@@ -1,7 +1,9 @@
 /** One call of a load, and its context. */
 import { partsUnchanged } from "../api/answer.js";
 import { CistaError } from "../api/failure.js";
+import type { Cause } from "../api/journal.js";
 import type { LoadContext, LoadMode } from "../api/source-contract.js";
+import type { LazyAbort } from "../lib/abort.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "../state/entry.js";
 import { type Composing, composingKey } from "../state/links.js";
@@ -20,29 +22,61 @@ async function loadUnlessSpared(entry: Entry, request: Request, reader: ReturnTy
 }
 
 function loadNow(entry: Entry, request: Request, reader: ReturnType<Composing> | undefined): unknown {
-  const { current } = request;
   const { core, source } = entry.shelf;
-  const { cause, mode } = entry.active();
-  current.throwIfAborted();
-  const context: LoadContext = {
-    get signal() {
-      return current.signal;
-    },
-    context: core.options.context,
-    partition: core.options.partition,
-    cause,
-    attempt: request.attempt,
-    mode,
-    now: () => core.clock.now(),
-    userChanged: () => requestForNewUser(core),
-    // When it is looked at: another tab may have brought it while the load waited.
-    get held() {
-      return entry.held === "value" && !ignoresHeld(mode) && entry.fits ? heldOf(entry) : undefined;
-    },
-    ...(reader ? { read: reader.read } : DEVELOPMENT && refusesToRead(entry)),
-  };
+  request.current.throwIfAborted();
+  const context = new ContextOfLoad(entry, request);
+  if (reader) Object.assign(context, { read: reader.read });
+  else if (DEVELOPMENT) Object.assign(context, refusesToRead(entry));
   if (core.interception) return core.interception.load(entry, reader, context);
   return source.definition.load(entry.params, context);
+}
+
+/** What one call of a load is told. What costs something to make is made when it is looked at. */
+class ContextOfLoad implements LoadContext {
+  declare readonly signal: AbortSignal;
+  declare readonly held: LoadContext["held"];
+  readonly context: unknown;
+  readonly partition: string | undefined;
+  readonly cause: Cause;
+  readonly attempt: number;
+  readonly mode: LoadMode;
+  readonly now: () => number;
+  readonly userChanged: () => void;
+  readonly #entry: Entry;
+  readonly #current: LazyAbort;
+
+  constructor(entry: Entry, { current, attempt }: Request) {
+    const { core } = entry.shelf;
+    const { cause, mode } = entry.active();
+    // Its own, so that a copy has them; made by one descriptor, since accessors of a literal take three times the room and the time.
+    Object.defineProperty(this, "signal", ContextOfLoad.#signal);
+    Object.defineProperty(this, "held", ContextOfLoad.#held);
+    this.#entry = entry;
+    this.#current = current;
+    this.context = core.options.context;
+    this.partition = core.options.partition;
+    this.cause = cause;
+    this.attempt = attempt;
+    this.mode = mode;
+    this.now = () => core.clock.now();
+    this.userChanged = () => requestForNewUser(core);
+  }
+
+  static readonly #signal: PropertyDescriptor = {
+    enumerable: true,
+    get(this: ContextOfLoad) {
+      return this.#current.signal;
+    },
+  };
+
+  /** When it is looked at: another tab may have brought it while the load waited. */
+  static readonly #held: PropertyDescriptor = {
+    enumerable: true,
+    get(this: ContextOfLoad) {
+      const entry = this.#entry;
+      return entry.held === "value" && !ignoresHeld(this.mode) && entry.fits ? heldOf(entry) : undefined;
+    },
+  };
 }
 
 /** In development: a program without types is told which maker it needs. */

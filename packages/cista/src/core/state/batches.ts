@@ -14,8 +14,15 @@ export function markDirty(entry: Entry): void {
 
 /** Notes that its next moment is another, though its reading may stay. To be called within a batch. */
 export function markUsed(entry: Entry): void {
-  const { dirty } = entry.shelf.core;
-  if (dirty.at(-1) !== entry) dirty.push(entry);
+  const { core } = entry.shelf;
+  if (core.dirty.at(-1) !== entry) core.dirty = listWith(core.dirty, entry);
+}
+
+/** A list that grows takes room for seventeen at once: most batches have one of each. */
+function listWith<T>(list: T[], item: T): T[] {
+  if (list.length === 0) return [item];
+  list.push(item);
+  return list;
 }
 
 /** Notes that a watcher or reader of an entry has left. One macrotask later the entry is released, unless somebody came back (rule R3). */
@@ -34,7 +41,7 @@ export function scheduleRelease(entry: Entry): void {
  * use the cache. At once where nothing is being changed.
  */
 export function afterChange(core: Core, call: () => void): void {
-  if (core.depth > 0) core.afterChange.push(call);
+  if (core.depth > 0) core.afterChange = listWith(core.afterChange, call);
   else guarded(call);
 }
 

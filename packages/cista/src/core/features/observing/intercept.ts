@@ -89,6 +89,9 @@ class Interceptors implements Interception {
 /** What is looked at late, such as what is held, is still looked at late. */
 function changed(context: LoadContext, changes: LoadChanges): LoadContext {
   if (Object.keys(changes).length === 0) return context;
-  const members = { ...Object.getOwnPropertyDescriptors(context), ...Object.getOwnPropertyDescriptors(changes) };
-  return Object.defineProperties({}, members) as LoadContext;
+  const made = {};
+  for (const name of Object.keys(context) as (keyof LoadContext)[]) {
+    Object.defineProperty(made, name, { enumerable: true, configurable: true, get: () => context[name] });
+  }
+  return Object.defineProperties(made, Object.getOwnPropertyDescriptors(changes)) as LoadContext;
 }
