@@ -60,9 +60,9 @@ export interface Asked {
   revalidateEvery: ViewOptions<any>["revalidateEvery"];
   readonly view: View<any>;
   /** Attaches; returns its own end. What is shown when it ends is what may be carried over. */
-  readonly subscribe: (listener: () => void) => () => void;
+  subscribe(listener: () => void): () => void;
   /** Has the view ask as often as was said last. To be called when what was asked for is on the page. */
-  readonly applyInterval: () => void;
+  applyInterval(): void;
 }
 
 /** A view that somebody has attached already for components that wait to be shown, if there is one. */
@@ -120,25 +120,7 @@ export class Asking {
       before.params = params;
       return before;
     }
-    const subscribe = (listener: () => void) => this.#subscribe(asked, listener);
-    let applied = revalidateEvery;
-    const applyInterval = () => {
-      if (applied === asked.revalidateEvery) return;
-      applied = asked.revalidateEvery;
-      changeInterval(view, applied);
-    };
-    const asked: Asked = {
-      cache,
-      source,
-      params,
-      known,
-      when,
-      onServer,
-      revalidateEvery,
-      view,
-      subscribe,
-      applyInterval,
-    };
+    const asked = new AskedEntry(this, { cache, source, params, known, when, onServer, revalidateEvery, view });
     this.#asked = asked;
     return asked;
   }
@@ -161,7 +143,8 @@ export class Asking {
     return this.#part.reading as Reading<any>;
   }
 
-  #subscribe(asked: Asked, listener: () => void): () => void {
+  /** As `Asked.subscribe`. */
+  attachTo(asked: Asked, listener: () => void): () => void {
     const leave = asked.view.subscribe(listener);
     if (this.#attached && this.#attached !== asked) this.#keepFrom(this.#attached);
     this.#attached = asked;
@@ -199,6 +182,41 @@ export class Asking {
       };
     }
     return this.#carried.reading;
+  }
+}
+
+class AskedEntry implements Asked {
+  readonly cache: Cache;
+  readonly source: Source<any, any>;
+  params: unknown;
+  readonly known: boolean;
+  readonly when: boolean;
+  readonly onServer: boolean;
+  revalidateEvery: ViewOptions<any>["revalidateEvery"];
+  readonly view: View<any>;
+  readonly #asking: Asking;
+  #applied: ViewOptions<any>["revalidateEvery"];
+
+  constructor(asking: Asking, said: Omit<Asked, "subscribe" | "applyInterval">) {
+    this.cache = said.cache;
+    this.source = said.source;
+    this.params = said.params;
+    this.known = said.known;
+    this.when = said.when;
+    this.onServer = said.onServer;
+    this.revalidateEvery = this.#applied = said.revalidateEvery;
+    this.view = said.view;
+    this.#asking = asking;
+  }
+
+  subscribe(listener: () => void): () => void {
+    return this.#asking.attachTo(this, listener);
+  }
+
+  applyInterval(): void {
+    if (this.#applied === this.revalidateEvery) return;
+    this.#applied = this.revalidateEvery;
+    changeInterval(this.view, this.#applied);
   }
 }
 

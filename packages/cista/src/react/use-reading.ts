@@ -65,12 +65,12 @@ export function useReadingOn(
   current.options = options;
   current.rendering = true;
   useEarlyEffect(current.attach, [current]);
-  useEarlyEffect(asked.applyInterval, [asked, options.revalidateEvery]);
+  useEarlyEffect(current.applyInterval, [current, options.revalidateEvery]);
   const sent = () => {
     const shown = known ? page?.peek(asked.view, source, asked.when, asked.onServer) : undefined;
     return memory.sent(shown, current, options) ?? look();
   };
-  const reading = useSyncExternalStore(current.subscribe, look, sent);
+  const reading = useSyncExternalStore(current.subscribe, look, page ? sent : look);
   return { reading: memory.track(reading, current.newest), view: asked.view };
 }
 
@@ -176,6 +176,8 @@ class Current {
     this.#shown = next;
     return next;
   };
+
+  readonly applyInterval = (): void => this.asked.applyInterval();
 
   /** For whoever looks later. Of what is not attached any more, as it was rendered. */
   readonly newest = (): Reading<any> => {

@@ -57,7 +57,7 @@ export function flush(core: Core, noted: Set<Entry>, settle: (entries: readonly 
  * a batch is part of it.
  */
 export function batch<T>(core: Core, change: () => T, tell: (changed: Listeners[]) => void = notifyNow): T {
-  core.depth++;
+  if (core.depth++ === 0) core.batchBegan = undefined;
   try {
     return change();
   } finally {
@@ -68,7 +68,7 @@ export function batch<T>(core: Core, change: () => T, tell: (changed: Listeners[
 
 /** Runs a change whose watchers are notified when the next batch ends, at the latest in a microtask. */
 export function batchNotifiedLater(core: Core, change: () => void): void {
-  core.depth++;
+  if (core.depth++ === 0) core.batchBegan = undefined;
   try {
     change();
   } finally {
@@ -152,7 +152,10 @@ function refreshDirty(core: Core, shown: Shown[]): void {
 function runAfterChange(core: Core): void {
   const { afterChange } = core;
   core.afterChange = [];
-  for (const call of afterChange) guarded(call);
+  for (const call of afterChange) {
+    guarded(call);
+    core.batchBegan = undefined; // it may have taken its time
+  }
 }
 
 function notifyNow(changed: Listeners[]): void {

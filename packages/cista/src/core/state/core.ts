@@ -83,6 +83,8 @@ export class Core {
   subscriptions = 0;
   /** How many batches are open, one inside the other. 0: nothing is being changed. */
   depth = 0;
+  /** What the clock said when somebody first looked in the batch under way: all of a batch happens at one moment. */
+  batchBegan: number | undefined;
   /** Entries that changed in this batch, and foreign code (loads, listeners of signals) to be run when all has changed. */
   dirty: Entry[] = [];
   afterChange: (() => void)[] = [];
@@ -250,7 +252,9 @@ export function isOnline({ core, source }: Shelf): boolean {
 
 /** Milliseconds since the cache was made: entries count from there, so that their times stay small integers, and never go back. */
 export function nowOf(core: Core): number {
-  return core.clock.elapsed();
+  if (core.depth === 0) return core.clock.elapsed();
+  core.batchBegan ??= core.clock.elapsed();
+  return core.batchBegan;
 }
 
 /** Notes what happened to an entry, if the cache has a journal. */
