@@ -28,7 +28,12 @@ export const pages = [
     'entry.activity?.isBrought && standing !== "invalidated"',
     "entry.activity?.isBrought",
   ],
-  ["H10 streams", "snapshot.ts", "maxAge: isOpen ? 0 : finite(policy.maxAge)", "maxAge: finite(policy.maxAge)"],
+  [
+    "H10 streams",
+    "snapshot.ts",
+    "made.maxAge = isOpen ? 0 : finite(policy.maxAge)",
+    "made.maxAge = finite(policy.maxAge)",
+  ],
   ["H10 wholes", "restoring.ts", "linkParts(entry, stored);", ""],
   ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
 ];

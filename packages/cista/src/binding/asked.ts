@@ -287,7 +287,8 @@ export function placeArguments<G extends readonly [params?: any, options?: any]>
   given: G,
 ): G {
   const [first] = given;
-  return (takesOptionsFirst(source, given) && isOptions(first) ? [undefined, first] : given) as G;
+  const isMoved = typeof first === "object" && takesOptionsFirst(source, given) && isOptions(first);
+  return (isMoved ? [undefined, first] : given) as G;
 }
 
 /** The same for frameworks that follow what a function looks at: the options may be a function that returns them. */

@@ -64,13 +64,14 @@ export function useReadingOn(
   const look = options.pick || options.carryOver ? memory.readingSelector(asked, options) : current.look;
   current.options = options;
   current.rendering = true;
-  useEarlyEffect(current.attach, [current]);
-  useEarlyEffect(current.applyInterval, [current, options.revalidateEvery]);
-  const sent = () => {
-    const shown = known ? page?.peek(asked.view, source, asked.when, asked.onServer) : undefined;
-    return memory.sent(shown, current, options) ?? look();
-  };
-  const reading = useSyncExternalStore(current.subscribe, look, page ? sent : look);
+  useEarlyEffect(current.attach, [current, options.revalidateEvery]);
+  const sent = page
+    ? () => {
+        const shown = known ? page.peek(asked.view, source, asked.when, asked.onServer) : undefined;
+        return memory.sent(shown, current, options) ?? look();
+      }
+    : look;
+  const reading = useSyncExternalStore(current.subscribe, look, sent);
   return { reading: memory.track(reading, current.newest), view: asked.view };
 }
 
@@ -138,10 +139,11 @@ class Current {
 
   /**
    * Before the browser paints; handed over to React's own subscription when that comes. Returns the end of what was not
-   * handed over: a subtree that Suspense hides goes on watching.
+   * handed over: a subtree that Suspense hides goes on watching. Again where another interval is said: that is taken on then.
    */
   readonly attach = (): (() => void) => {
     this.#detach ??= this.asked.subscribe(() => this.#listener?.());
+    this.asked.applyInterval();
     return () => {
       if (!this.#listener) this.#leave();
     };
@@ -176,8 +178,6 @@ class Current {
     this.#shown = next;
     return next;
   };
-
-  readonly applyInterval = (): void => this.asked.applyInterval();
 
   /** For whoever looks later. Of what is not attached any more, as it was rendered. */
   readonly newest = (): Reading<any> => {

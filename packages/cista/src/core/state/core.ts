@@ -15,6 +15,7 @@ import type { Entry } from "./entry.js";
 import type { Facts, JournalWriter } from "./facts.js";
 import { IdleList } from "./idle-list.js";
 import type { PartsReader } from "./links.js";
+import type { Rendering } from "./rendering.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
 /** What `state` calls in `operations` when something is due. `cache.ts` connects them. */
@@ -108,6 +109,8 @@ export class Core {
   pendingRestores: PendingRestores | undefined;
   /** The keys of values that are still to come with the page: their requests wait for it (rule H11). */
   comingWithPage: Set<string> | undefined;
+  /** The page that it is rendered or hydrated for. */
+  rendering: Rendering | undefined;
   /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
   /** What stands around each round of telling listeners: frameworks that batch. The outermost last. */

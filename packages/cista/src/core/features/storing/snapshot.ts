@@ -59,16 +59,14 @@ function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
   // What a stream brought is only good while it is open: there at once, and opened again by whoever attaches (rule H10).
   const isOpen = entry.activity?.isOpen ?? false;
-  const made: Writable<StoredEntry> = {
-    source: entry.shelf.source.name,
-    kind: entry.held as StoredEntry["kind"],
-    age: entry.age(now),
-    maxAge: isOpen ? 0 : finite(policy.maxAge),
-    staleWhileRevalidate: isOpen ? null : finite(policy.staleWhileRevalidate),
-    staleIfError: finite(policy.staleIfError),
-  };
+  const made = { source: entry.shelf.source.name } as Writable<StoredEntry>;
   if (params !== undefined) made.params = params;
+  made.kind = entry.held as StoredEntry["kind"];
   if (value !== undefined) made.value = value;
+  made.age = entry.age(now);
+  made.maxAge = isOpen ? 0 : finite(policy.maxAge);
+  made.staleWhileRevalidate = isOpen ? null : finite(policy.staleWhileRevalidate);
+  made.staleIfError = finite(policy.staleIfError);
   if (noStore) made.noStore = true;
   if (links && links.parts.length > 0) made.parts = links.parts.map((part) => placeOf(part.entry));
   if (mustRevalidate) made.mustRevalidate = true;

@@ -3,6 +3,7 @@ import type { Cache } from "../api/contract.js";
 import type { Failure } from "../api/failure.js";
 import { makeEmpty, type Reading, type View } from "../api/reading.js";
 import type { Source } from "../api/source-contract.js";
+import { coreOf } from "./core.js";
 
 /**
  * A page on its way from a server to a browser, as bindings see it on either side: there while it is rendered, here while it
@@ -32,16 +33,13 @@ export interface Rendering {
 /** Of the script elements in which a page brings its values. */
 export const pageClass = "cista-page";
 
-const renderings = new WeakMap<Cache, Rendering>();
-
 /** The page that a cache is rendered or hydrated for, if there is one. */
 export function renderingOf(cache: Cache): Rendering | undefined {
-  return renderings.get(cache);
+  return coreOf(cache).rendering;
 }
 
 export function setRendering(cache: Cache, rendering: Rendering | undefined): void {
-  if (rendering) renderings.set(cache, rendering);
-  else renderings.delete(cache);
+  coreOf(cache).rendering = rendering;
 }
 
 /** Rule H7: what a page shows of an entry that it does not ask for. */
