@@ -26,10 +26,10 @@ export function absolute(base: string | URL): URL {
 /** @throws CistaError code "missing-base-url" where there is nothing to resolve it against */
 export function resolved(given: string | URL, base: URL | undefined, name: string): URL {
   const against = base ?? pageAddress();
-  if (URL.canParse(String(given), against)) {
-    if (DEVELOPMENT && base) noticeDroppedPath(String(given), base, name);
+  if (DEVELOPMENT && base && URL.canParse(String(given), base)) noticeDroppedPath(String(given), base, name);
+  try {
     return new URL(given, against);
-  }
+  } catch {}
   throw new CistaError(
     "missing-base-url",
     DEVELOPMENT &&

@@ -57,16 +57,21 @@ export async function* bodyParts(exchange: Exchange): AsyncGenerator<Uint8Array,
 /** The body as text. By a loop, without a generator: there is one for each read. */
 export async function bodyText(exchange: Exchange): Promise<string> {
   const body = new CountedBody(exchange);
-  const decoder = new TextDecoder();
-  let text = "";
+  const parts: Uint8Array[] = [];
   try {
-    for (let part = await body.next(); part; part = await body.next()) text += decoder.decode(part, { stream: true });
+    for (let part = await body.next(); part; part = await body.next()) parts.push(part);
   } catch (thrown) {
     await body.end();
     throw thrown;
   }
-  return text + decoder.decode();
+  const [only] = parts;
+  if (parts.length <= 1) return utf8.decode(only);
+  const decoder = new TextDecoder(); // of a character that stands in two parts it remembers the first half
+  return parts.map((part) => decoder.decode(part, { stream: true })).join("") + decoder.decode();
 }
+
+/** For a body that comes in one part, as most do: a decoder takes its time to be made. */
+const utf8 = /* @__PURE__ */ new TextDecoder();
 
 /** Reads a body that nobody needs, or a browser's cache would not keep it. One that is too long is left. */
 export async function passBody(exchange: Exchange): Promise<void> {
