@@ -142,4 +142,15 @@ export const requests = [
   ],
   ["D5 time-out", "composing.ts", "const resume = request.pauseTimeout();", "const resume = () => {};"],
   ["D5 time-out of a check", "composing.ts", "await whileWaiting(reader, part.entry, brought);", "await brought();"],
+  ["R10", "watching.ts", ' && !takeKnown(entry, "attach")', ""],
+  ["R10 read", "reader.ts", "return takesKnown(entry) ? hit(entry) : waitFor(", "return waitFor("],
+  [
+    "R10 journal",
+    "kernel/asking.ts",
+    'if (core.journal?.hears("request") || core.journal?.hears("answer")) return false;',
+    "",
+  ],
+  ["R10 composites", "kernel/asking.ts", "|| composingKey in source", ""],
+  ["R10 outer load", "intercept.ts", "if (answer || interceptor.load) return answer;", "if (answer) return answer;"],
+  ["R10 checked", "fleet/member.ts", " || definition.check) return undefined;", ") return undefined;"],
 ];

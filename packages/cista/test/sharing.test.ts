@@ -1,4 +1,5 @@
-import { entriesOf, intercept, source } from "cista";
+import { answer, type Cache, composite, createCache, entriesOf, intercept, source } from "cista";
+import { virtualClock } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { share, shareKeeping } from "../src/core/lib/share.js";
@@ -222,6 +223,62 @@ test("intercept stands around every load, the last one added outermost, until it
   expect(await cache.read(hut, 1)).toBe("(hut 1 <hut 1>)");
   inner();
   expect(await cache.read(hut, 2)).toBe("(hut 2)");
+});
+
+const knower = (cache: Cache, seen: string[], name = "known") =>
+  intercept(cache, {
+    known: ({ key, cause }) => {
+      seen.push(`${key} ${cause}`);
+      return key.includes("known") ? answer(`${name} ${key}`, { maxAge: "1m" }) : undefined;
+    },
+  });
+
+test("R10: what an interceptor knows is there at once, and nobody asks the source", async () => {
+  const cache = createCache({ clock: virtualClock() });
+  const loads: string[] = [];
+  const hut = source({ name: "hut", load: async (id: string) => loads.push(id) && `loaded ${id}` });
+  const seen: string[] = [];
+  knower(cache, seen);
+  const view = cache.view(hut, "known 1");
+  const end = view.subscribe(() => {});
+  expect(view.get()).toMatchObject({ state: "ready", value: 'known hut "known 1"', fresh: true, request: "none" });
+  expect(await cache.read(hut, "known 2")).toBe('known hut "known 2"');
+  cache.prefetch(hut, "known 3");
+  expect(cache.peek(hut, "known 3").value).toBe('known hut "known 3"');
+  expect(loads).toEqual([]);
+  expect(await cache.read(hut, "other")).toBe("loaded other");
+  // What is held, or asked for expressly, is no question to it.
+  await cache.read(hut, "known 2");
+  await cache.read(hut, "known 2", { cache: "reload" });
+  expect(seen).toEqual(['hut "known 1" attach', 'hut "known 2" read', 'hut "known 3" prefetch', 'hut "other" read']);
+  expect(loads).toEqual(["other", "known 2"]);
+  end();
+});
+
+test("R10: an invalidated value is answered by what is known, and shown to its watchers", async () => {
+  const { cache } = stage();
+  const quiet = createCache({ clock: virtualClock() });
+  const hut = source({ name: "hut", load: async (id: string) => `loaded ${id}` });
+  for (const each of [cache, quiet]) {
+    each.put(hut, "known", "before");
+    each.invalidate(hut);
+    knower(each, []);
+    expect(await each.read(hut, "known")).toBe(each === quiet ? 'known hut "known"' : "loaded known"); // the stage listens to the journal
+  }
+});
+
+test("R10: composites and their dependencies are loaded; an outer interceptor's load is not passed by", async () => {
+  const cache = createCache({ clock: virtualClock() });
+  const hut = source({ name: "hut", load: async (id: string) => `loaded ${id}` });
+  const both = composite({ name: "known-both", load: async (_: void, { read }) => `[${await read(hut, "a known")}]` });
+  const seen: string[] = [];
+  knower(cache, seen);
+  expect(await cache.read(both)).toBe("[loaded a known]");
+  intercept(cache, { load: async (_, proceed) => `(${await proceed()})` });
+  expect(await cache.read(hut, "known")).toBe("(loaded known)");
+  const outside = knower(cache, seen, "outside");
+  expect(await cache.read(hut, "known 2")).toBe('outside hut "known 2"');
+  outside();
 });
 
 test.each([10, 600, 5000])(

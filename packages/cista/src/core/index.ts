@@ -56,6 +56,7 @@ export type {
   CompositeContext,
   Interceptor,
   Known,
+  KnownQuestion,
   LoadCall,
   LoadChanges,
   LoadContext,

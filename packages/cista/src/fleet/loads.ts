@@ -39,22 +39,28 @@ export class Loads {
     this.#asking = new Asking(host, this.#own);
   }
 
-  async load(question: FleetQuestion): Promise<unknown> {
+  /** What this process remembers, and may be given. */
+  known(id: string, note: FleetQuestion["note"]): Answer<unknown> | undefined {
     const { memory, figures } = this.#host;
+    const record = memory.find(id);
+    if (!record) return undefined;
+    figures.memoryHits++;
+    note(record.version);
+    return record.answerForMany(this.#host.now());
+  }
+
+  async load(question: FleetQuestion): Promise<unknown> {
     const { id, call, note } = question;
     const { cause, mode } = call.context;
     // Somebody asks for what the source has now, and not for what is known of it.
     if (mode !== "default" && cause !== "invalidated") return this.#anew(question);
-    const known = memory.find(id);
-    if (known) {
-      figures.memoryHits++;
-      note(known.version);
-      return this.#checked(question, known.answerForMany(this.#host.now()));
-    }
+    const known = this.known(id, note);
+    if (known) return this.#checked(question, known);
     if (this.#own.has(id)) return this.#alone(question);
     const looked = await this.#lookQuickly(question);
-    call.context.signal.throwIfAborted();
-    return looked ? this.#checked(question, looked) : this.#together(question);
+    if (looked) return this.#checked(question, looked);
+    call.context.signal.throwIfAborted(); // only now: a signal is made when it is looked at
+    return this.#together(question);
   }
 
   /** One flight for each id: whoever finds that it was not for sharing asks on their own. */

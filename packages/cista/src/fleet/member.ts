@@ -104,14 +104,22 @@ export class Member implements AskingHost, HearingHost {
     if (known) return known.end;
     const partition = partitionOf(cache);
     const versions = new Map<string, number>();
+    const noteOf = (key: string) => (version: number) => {
+      if (!isAloneVersion(version)) versions.set(key, version);
+    };
     const ends = [
       intercept(cache, {
+        known: (question) => {
+          const { key, definition } = question;
+          const audience = this.#audienceOf(question);
+          if (!audience || this.isClosed || definition.check) return undefined; // what is to be checked takes its time
+          const id = idOf(key, audience, partition);
+          return id.length > longestId ? undefined : this.#loads.known(id, noteOf(key));
+        },
         load: (call, proceed) => {
           const audience = this.#audienceOf(call);
           if (!audience || this.isClosed || call.context.mode === "no-store") return proceed();
-          const note = (version: number) => {
-            if (!isAloneVersion(version)) versions.set(call.key, version);
-          };
+          const note = noteOf(call.key);
           const id = idOf(call.key, audience, partition);
           return id.length > longestId ? proceed() : this.#loads.load({ id, audience, call, proceed, note });
         },
@@ -128,7 +136,7 @@ export class Member implements AskingHost, HearingHost {
   }
 
   /** Undefined for what is not shared: of a user's own where nobody says whose. */
-  #audienceOf({ source, partition }: LoadCall): Audience | undefined {
+  #audienceOf({ source, partition }: Pick<LoadCall, "source" | "partition">): Audience | undefined {
     const audience = this.#audiences.get(source);
     return audience === "user" && partition === undefined ? undefined : audience;
   }

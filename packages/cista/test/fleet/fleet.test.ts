@@ -438,3 +438,21 @@ test("T12: what several are given none of them can change, in production either"
   }
   vi.unstubAllEnvs();
 });
+
+test("R10: what a process remembers is on the page at once; what its check has not seen is not", async () => {
+  const [world, one] = await two();
+  await after(world, 300, one.ask("h-07"));
+  const cache = one.cache();
+  const view = cache.view(world.sources.hut, "h-07");
+  const end = view.subscribe(() => {});
+  expect(view.get()).toMatchObject({ state: "ready", value: { id: "h-07" }, request: "none" });
+  end();
+  const isHut = { "~standard": { version: 1 as const, vendor: "greyfell", validate: (value: unknown) => ({ value }) } };
+  const checked = source({ ...world.sources.hut.definition, name: "hut", check: isHut });
+  const other = one.cache();
+  const unchecked = other.view(checked as never, "h-07");
+  unchecked.subscribe(() => {});
+  expect(unchecked.get().state).toBe("loading");
+  expect(await after(world, 300, other.read(checked as never, "h-07"))).toMatchObject([{ id: "h-07" }]);
+  expect(asked(world)).toHaveLength(1);
+});

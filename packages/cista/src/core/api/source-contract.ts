@@ -113,8 +113,20 @@ export interface LoadCall {
 /** The members of a load's context that an interceptor may replace. */
 export type LoadChanges = Partial<Pick<CompositeContext, "signal" | "held" | "read">>;
 
+/** A request that would be made: what is known of it before there is a load. */
+export interface KnownQuestion extends Pick<LoadCall, "key" | "source" | "params" | "definition" | "partition"> {
+  readonly cause: Cause;
+}
+
 /** Code around every load of one cache: see `intercept`. */
 export interface Interceptor {
+  /**
+   * The answer that is known at once, without the source: the entry takes the answer, and no request is made. Is called where a request
+   * of mode "default" would start, unless an interceptor outside of this one has a `load` and knows nothing. It is not called
+   * for composites and their dependencies, nor while the journal is listened to: then `load` is. The answer is not checked.
+   * @returns undefined where a request is to be made; an answer of kind "unchanged" counts as that
+   */
+  known?(question: KnownQuestion): Answer<unknown> | undefined;
   /**
    * Is called in place of the load. It may delay the load, answer in its place, or fail. `proceed` calls the load, or the next
    * interceptor, with changes of its context: an interceptor that has a value from elsewhere passes it as `held`. The result of

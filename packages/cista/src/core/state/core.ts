@@ -1,7 +1,8 @@
 /** What all parts of one cache share, and what they are called back for. */
+import type { Answer } from "../api/answer.js";
 import type { Cache, CacheOptions, FailedAction } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
-import type { JournalKind } from "../api/journal.js";
+import type { Cause, JournalKind } from "../api/journal.js";
 import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
 import { type Settings, settingsOf } from "../api/settings.js";
 import type { Interceptor, LoadContext, Source } from "../api/source-contract.js";
@@ -55,6 +56,7 @@ export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 /** A seam: interceptors around every load (features/observing/intercept.ts). */
 export interface Interception {
   add(interceptor: Interceptor): () => void;
+  known(entry: Entry, cause: Cause): Answer<unknown> | undefined;
   load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown;
   isOffline(source: string): boolean;
 }

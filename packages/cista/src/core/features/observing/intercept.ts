@@ -1,7 +1,9 @@
 /** Code that stands around every load of one cache. */
+import type { Answer } from "../../api/answer.js";
 import { checkedAnswer } from "../../api/check.js";
 import type { Cache } from "../../api/contract.js";
 import { policyWith } from "../../api/freshness.js";
+import type { Cause } from "../../api/journal.js";
 import type { Interceptor, LoadCall, LoadChanges, LoadContext } from "../../api/source-contract.js";
 import { guarded } from "../../lib/guarded.js";
 import { assertNotDisposed, coreOf, type Interception } from "../../state/core.js";
@@ -42,6 +44,17 @@ class Interceptors implements Interception {
     return () => {
       this.#interceptors = this.#interceptors.filter((other) => other !== own);
     };
+  }
+
+  /** From the outermost inwards, as far as the first that would see the load. */
+  known({ key, params, shelf: { core, source } }: Entry, cause: Cause): Answer<unknown> | undefined {
+    const { definition, name } = source;
+    const { partition } = core.options;
+    for (const { interceptor } of this.#interceptors.toReversed()) {
+      const answer = interceptor.known?.({ key, source: name, params, definition, partition, cause });
+      if (answer || interceptor.load) return answer;
+    }
+    return undefined;
   }
 
   /** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
