@@ -40,3 +40,29 @@ export function ratioOfOnce({ baseline, subject, rounds = 41 }) {
   }
   return median(ratios);
 }
+
+/**
+ * The subject's CPU time over the baseline's, of this process alone, in turns: for work that waits for promises, or for another
+ * process. The median of the rounds' own ratios.
+ * @param batch so many calls make one time
+ */
+export async function cpuRatioOf({ baseline, subject, batch = 24, rounds = 41 }) {
+  const time = async (work) => {
+    const before = process.cpuUsage();
+    for (let call = 0; call < batch; call++) {
+      await work();
+      if (call % 4 === 3) await new Promise(setImmediate);
+    }
+    const { user, system } = process.cpuUsage(before);
+    return user + system;
+  };
+  for (let warm = 0; warm < 6; warm++) for (const work of [baseline, subject]) await time(work);
+  const ratios = [];
+  for (let round = 0; round < rounds; round++) {
+    const isTurned = round % 2 === 1;
+    const first = await time(isTurned ? subject : baseline);
+    const second = await time(isTurned ? baseline : subject);
+    ratios.push(isTurned ? first / second : second / first);
+  }
+  return median(ratios);
+}

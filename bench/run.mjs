@@ -1,6 +1,7 @@
 // `npm run bench`: every budget of the library as a ratio against bare code, measured in turns in this one run.
 // `npm run bench -- P3 P7` runs only those.
 
+import { bytesAWatchedEntry, garbageOfHit, garbageOfMiss } from "./cases/garbage.mjs";
 import {
   journalListeners,
   lattice,
@@ -22,10 +23,11 @@ import {
   pagesChanged,
   writesSent,
 } from "./cases/growth-io.mjs";
+import { httpNotModified, httpRead } from "./cases/http.mjs";
 import { objectLookup, scalarLookup, syncHit, unchangedView } from "./cases/lookup.mjs";
 import { bytesAnEntry, groupAmongMany, insertMoments, keepReferences, refreshMoments } from "./cases/mass.mjs";
 import { collapsedReads, comeAndGo, notifyMany } from "./cases/notify.mjs";
-import { heapARender, pageInOneGo, pageStreamed } from "./cases/page.mjs";
+import { heapAPage, pageFilled, pageInOneGo, pageOverHttp, pageStreamed } from "./cases/page.mjs";
 import {
   bindingSizes,
   coreSize,
@@ -68,6 +70,7 @@ const onTop = {
   eventsFrom: "cista/http",
   graphqlFrom: "cista/http",
 };
+const byHand = "the same loads, rendering, JSON in the page";
 const cases = [
   ["P1", "find an entry by a text, among 1,000", "map.get(string)", scalarLookup, ratio, 4],
   ["P2", "find an entry by a fresh literal {id, page}, either order", "map.get(string)", objectLookup, ratio, 8],
@@ -147,9 +150,16 @@ const cases = [
     kB,
     bindingBudgets[framework],
   ]),
-  ["P19a", "a page of 100 values, rendered in one go", "bare renderToString", pageInOneGo, ratio, noBudget],
-  ["P19b", "… streamed", "bare renderToPipeableStream", pageStreamed, ratio, noBudget],
-  ["P19c", "heap that each of 1,000 such renders leaves", "", heapARender, bytes, 200],
+  ["P19a", "a page of 100 values in one go, loads that travel nowhere", byHand, pageInOneGo, ratio, 6],
+  ["P19b", "… whose values are in the cache already", byHand, pageFilled, ratio, 3],
+  ["P19c", "… over HTTP", "fetch, rendering, JSON in the page", pageOverHttp, ratio, 1.5],
+  ["P19d", "… streamed", "React's use, JSON in the page", pageStreamed, ratio, 2.5],
+  ["P19e", "heap that each of 10,000 such pages leaves, by the slope", "", heapAPage, bytes, 20],
+  ["P23a", "a read over HTTP", "fetch with a signal, and json", httpRead, ratio, 1.3],
+  ["P23b", "a revalidation that is answered by 304", "the same 304 by fetch", httpNotModified, ratio, 1.3],
+  ["P24a", "what a miss without HTTP allocates", "", garbageOfMiss, bytes, 5000],
+  ["P24b", "what a hit allocates", "", garbageOfHit, bytes, 500],
+  ["P24c", "a watched entry, without its value", "", bytesAWatchedEntry, bytes, 900],
   ["P20a", "size of openPage on top", "", () => sizeOnTop("server", "openPage"), kB, noBudget],
   ["P20b", "size of receivePage on top", "", () => sizeOnTop("browser", "receivePage"), kB, noBudget],
   ["P20c", "size of openStore on top", "", () => sizeOnTop("browser", "openStore"), kB, noBudget],

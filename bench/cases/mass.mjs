@@ -6,7 +6,7 @@ import { ratioOfOnce } from "../measure.mjs";
 const load = async () => 1;
 
 /** The heap that something takes, in bytes. */
-function bytesOf(make) {
+export function bytesOf(make) {
   globalThis.gc();
   const before = process.memoryUsage().heapUsed;
   const made = make();

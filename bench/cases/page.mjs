@@ -1,36 +1,96 @@
 import { createCache, source } from "cista";
+import { origin } from "cista/http";
 import { CistaProvider, useReading } from "cista/react";
 import { openPage } from "cista/server";
-import { createElement } from "react";
+import { createContext, createElement, use, useContext } from "react";
 import { renderToPipeableStream, renderToString } from "react-dom/server";
-import { keep } from "../measure.mjs";
+import { cpuRatioOf, keep } from "../measure.mjs";
+import { withHutServer } from "./huts-over-http.mjs";
 
-// A page of a hundred huts, each from a load that answers in the same go of the event loop: what the cache and its page cost on
-// top of rendering the same words from values that are there.
+// A page of a hundred huts beside the same page by hand: the same loads are awaited, the same words are rendered, and the values
+// go into the page as JSON. By CPU time, in turns.
 
 const numbers = Array.from({ length: 100 }, (_, id) => id);
 const hutOf = (id) => ({ id, name: `Hut ${id}`, water: id * 3, warden: "Fenn Oakley" });
 const words = ({ name, water, warden }) => createElement("p", null, `${name}: ${water} litres, ${warden}`);
+const load = async (id) => hutOf(id);
 
-const hut = source({ name: "hut", maxAge: "1m", load: async (id) => hutOf(id) });
-const Bare = ({ id }) => words(hutOf(id));
-const Kept = ({ id }) => words(useReading(hut, id).value);
+// ── By hand ──
 
-const bareTree = () => createElement("main", null, ...numbers.map((id) => createElement(Bare, { id })));
-const keptTree = (cache) =>
+const Values = createContext(() => {
+  throw new Error("No values were provided.");
+});
+const ByHand = ({ id }) => words(useContext(Values)(id));
+const Awaited = ({ id }) => words(use(useContext(Values)(id)));
+
+const handTree = (find, Component = ByHand) =>
   createElement(
-    CistaProvider,
-    { cache },
-    createElement("main", null, ...numbers.map((id) => createElement(Kept, { id }))),
+    Values.Provider,
+    { value: find },
+    createElement("main", null, ...numbers.map((id) => createElement(Component, { id }))),
   );
 
-async function keptString() {
-  const cache = createCache();
+/** JSON that may stand in a script element. */
+const escaped = (value) =>
+  JSON.stringify(value).replace(
+    /[<>&\u2028\u2029]/g,
+    (letter) => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );
+
+async function handInOneGo(ask = load) {
+  const values = new Map();
+  await Promise.all(numbers.map(async (id) => void values.set(id, await ask(id))));
+  const html = renderToString(handTree((id) => values.get(id)));
+  return `${html}<script type="application/json">${escaped([...values])}</script>`;
+}
+
+async function handStreamed() {
+  const values = new Map();
+  const asked = new Map();
+  const find = (id) => {
+    const known = asked.get(id);
+    if (known) return known;
+    const asking = load(id).then((value) => {
+      values.set(id, value);
+      return value;
+    });
+    asked.set(id, asking);
+    return asking;
+  };
+  const length = await streamed(handTree(find, Awaited));
+  return length + escaped([...values]).length;
+}
+
+// ── On a cache ──
+
+const hut = source({ name: "hut", maxAge: "1m", load });
+
+const Kept = ({ id, of }) => words(useReading(of, id).value);
+const keptTree = (cache, of) => {
+  const rows = numbers.map((id) => createElement(Kept, { id, of }));
+  return createElement(CistaProvider, { cache }, createElement("main", null, ...rows));
+};
+
+async function keptInOneGo(of = hut, cache = createCache()) {
   const page = openPage(cache);
-  await Promise.all(numbers.map((id) => page.show(hut, id)));
-  const html = renderToString(keptTree(cache)) + page.html();
+  await Promise.all(numbers.map((id) => page.show(of, id)));
+  const html = renderToString(keptTree(cache, of)) + page.html();
   page.close();
   return html;
+}
+
+function keptFilled() {
+  const cache = createCache();
+  for (const id of numbers) cache.put(hut, id, hutOf(id));
+  return keptInOneGo(hut, cache);
+}
+
+async function keptStreamed() {
+  const cache = createCache();
+  const page = openPage(cache);
+  const length = await streamed(keptTree(cache, hut), (response) => page.into(response));
+  page.close();
+  return length;
 }
 
 /** A response that only counts. */
@@ -62,41 +122,31 @@ function streamed(tree, wrap = (response) => response) {
   });
 }
 
-async function keptStream() {
-  const cache = createCache();
-  const page = openPage(cache);
-  const length = await streamed(keptTree(cache), (response) => page.into(response));
-  page.close();
-  return length;
-}
+export const pageInOneGo = () => cpuRatioOf({ baseline: () => handInOneGo(), subject: () => keptInOneGo() });
+export const pageFilled = () => cpuRatioOf({ baseline: () => handInOneGo(), subject: keptFilled });
+export const pageStreamed = () => cpuRatioOf({ baseline: handStreamed, subject: keptStreamed });
 
-/** The subject's time over the baseline's, each the median of many: both wait for promises, so they are timed by hand, in turns. */
-async function ratioOfPages(baseline, subject, rounds = 300) {
-  const time = async (work) => {
-    const start = process.hrtime.bigint();
-    keep(await work());
-    return Number(process.hrtime.bigint() - start);
-  };
-  for (let warm = 0; warm < 50; warm++) for (const work of [baseline, subject]) await time(work);
-  const ratios = [];
-  for (let round = 0; round < rounds; round++) {
-    const base = await time(baseline);
-    ratios.push((await time(subject)) / base);
-  }
-  return ratios.sort((one, other) => one - other)[rounds >> 1];
-}
+/** The server is another process: its time does not count. */
+export const pageOverHttp = () =>
+  withHutServer((base) => {
+    const far = origin({ base }).source({ name: "far-hut", url: (id) => `/huts/${id}`, requestBudget: false });
+    const ask = async (id) => (await fetch(`${base}/huts/${id}`)).json();
+    return cpuRatioOf({ baseline: () => handInOneGo(ask), subject: () => keptInOneGo(far), batch: 4, rounds: 25 });
+  });
 
-export const pageInOneGo = () => ratioOfPages(() => renderToString(bareTree()), keptString);
-export const pageStreamed = () => ratioOfPages(() => streamed(bareTree()), keptStream);
-
-/** Bytes of heap that each of a thousand renders leaves behind. */
-export async function heapARender() {
-  const used = async (renders) => {
-    for (let at = 0; at < renders; at++) keep((await keptString()).length + (await keptStream()));
-    await new Promise((resolve) => setTimeout(resolve, 50)); // timers that hold something let go of it
+/** Bytes of heap that each page leaves behind: the slope of the heap over 10,000 pages, by least squares. */
+export async function heapAPage() {
+  const points = [];
+  for (let pages = 0; pages <= 10_000; pages++) {
+    keep((await keptInOneGo()).length);
+    if (pages % 20 === 0) await new Promise(setImmediate); // timers that hold something let go of it
+    if (pages < 2000 || pages % 1000 !== 0) continue;
     globalThis.gc();
-    return process.memoryUsage().heapUsed;
-  };
-  const before = await used(200);
-  return Math.max(0, (await used(1000)) - before) / 1000;
+    globalThis.gc();
+    points.push([pages, process.memoryUsage().heapUsed]);
+  }
+  const mean = (at) => points.reduce((sum, point) => sum + point[at], 0) / points.length;
+  const [pages, bytes] = [mean(0), mean(1)];
+  const over = points.reduce((sum, [at, used]) => sum + (at - pages) * (used - bytes), 0);
+  return over / points.reduce((sum, [at]) => sum + (at - pages) ** 2, 0);
 }

@@ -61,7 +61,7 @@ function onState(keys: number): Side {
   return { page: <Parent />, change, end: () => {} };
 }
 
-// ── Measured in turns ──
+// ── Measured step by step ──
 
 interface Side {
   readonly page: ReactNode;
@@ -69,45 +69,36 @@ interface Side {
   end(): void;
 }
 
-const changes = 20;
+const sides: Record<string, (keys: number) => Side> = { cache: onCache, hook: onBareHook, state: onState };
+const changes = 10;
+const pause = () => new Promise((resolve) => setTimeout(resolve));
 
-async function round(make: (keys: number) => Side, keys: number): Promise<{ mount: number; change: number }> {
-  const side = make(keys);
-  const element = document.body.appendChild(document.createElement("div"));
-  const root: Root = createRoot(element);
-  const started = performance.now();
-  flushSync(() => root.render(side.page));
-  const mounted = performance.now();
-  await new Promise((resolve) => setTimeout(resolve)); // effects: the components attach
-  const before = performance.now();
-  for (let value = 1; value <= changes; value++) flushSync(() => side.change(value));
-  const changed = performance.now();
-  if (element.textContent?.startsWith(String(changes)) !== true) throw new Error("the change did not reach the page");
-  flushSync(() => root.unmount());
-  element.remove();
-  side.end();
-  return { mount: mounted - started, change: (changed - before) / changes };
-}
+let side: Side;
+let root: Root;
+let element: HTMLElement;
 
-/** The mean of the middle half: the page's clock tells tenths of milliseconds, too coarse for a median. */
-function middle(list: number[]): number {
-  const half = [...list].sort((one, other) => one - other).slice(list.length >> 2, (list.length * 3) >> 2);
-  return half.reduce((sum, each) => sum + each) / half.length;
-}
-
-/** The cache's time as a multiple of plain React's. @param bare without `useReading` */
-async function ratios(keys: number, rounds: number, bare = false) {
-  const times = { cache: [] as { mount: number; change: number }[], state: [] as { mount: number; change: number }[] };
-  for (let n = 0; n < rounds + 5; n++) {
-    const cache = await round(bare ? onBareHook : onCache, keys);
-    const state = await round(onState, keys);
-    if (n < 5) continue; // warming up
-    times.cache.push(cache);
-    times.state.push(state);
-  }
-  const ratio = (what: "mount" | "change") =>
-    middle(times.cache.map((each) => each[what])) / middle(times.state.map((each) => each[what]));
-  return { mount: ratio("mount"), change: ratio("change") };
-}
-
-Object.assign(window, { ratios });
+const bench = {
+  /** @param keys how many different ones the thousand components read */
+  prepare(name: string, keys: number): void {
+    side = (sides[name] as (keys: number) => Side)(keys);
+    element = document.body.appendChild(document.createElement("div"));
+    root = createRoot(element);
+  },
+  async mount(): Promise<void> {
+    flushSync(() => root.render(side.page));
+    await pause(); // effects: the components attach
+  },
+  change(): void {
+    for (let value = 1; value <= changes; value++) flushSync(() => side.change(value));
+    if (element.textContent?.startsWith(String(changes)) !== true) throw new Error("the change did not reach the page");
+  },
+  async unmount(): Promise<void> {
+    flushSync(() => root.unmount());
+    await pause(); // what nobody watches is released
+  },
+  end(): void {
+    element.remove();
+    side.end();
+  },
+};
+Object.assign(window, { bench });

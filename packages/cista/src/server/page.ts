@@ -94,10 +94,45 @@ export function openPage(cache: Cache, options: PageOptions = {}): ServerPage {
 }
 
 /** Somebody waits for an entry to be shown. */
-interface Wait {
+class Wait {
+  /** Resolves when it is shown, or left to the browser. */
   readonly promise: Promise<void>;
+  readonly view: View<any>;
+  readonly #settle: (wait: Wait, reading: Reading<any> | undefined) => void;
+  #resolve = (): void => {};
+  #isOver = false;
+
+  /** @param settle is called once: with what is to be shown, or without where nothing came in time */
+  constructor(view: View<any>, settle: (wait: Wait, reading: Reading<any> | undefined) => void) {
+    this.view = view;
+    this.#settle = settle;
+    this.promise = new Promise<void>((resolve) => {
+      this.#resolve = resolve;
+    });
+  }
+
+  /** From now on it is watched, until the page's cache ends. */
+  begin(): void {
+    this.view.subscribe(() => this.#look());
+    this.#look();
+  }
+
   /** Gives it up. */
-  end(): void;
+  end(): void {
+    this.#take(undefined);
+  }
+
+  #look(): void {
+    const reading = this.view.get();
+    if (reading.state !== "loading" && reading.state !== "empty") this.#take(reading);
+  }
+
+  #take(reading: Reading<any> | undefined): void {
+    if (this.#isOver) return;
+    this.#isOver = true;
+    this.#settle(this, reading);
+    this.#resolve();
+  }
 }
 
 interface Unsent {
@@ -114,7 +149,6 @@ class RenderedPage implements Rendering {
   /** Rule H1: what was first shown of an entry is what is sent, whatever happens since. */
   readonly #shown = new Map<string, Reading<any>>();
   readonly #waits = new Map<string, Wait>();
-  readonly #leaves: (() => void)[] = [];
   readonly #timer: unknown;
   /** What has been shown and not been sent. */
   #unsent: Unsent[] = [];
@@ -159,26 +193,23 @@ class RenderedPage implements Rendering {
     return left && "state" in left ? left : this.#shown.get(view.key);
   }
 
-  /** Shows the entry when it has come. */
+  /** Shows the entry when it has come: at once where it is there, and nothing would be asked. */
   #wait(view: View<any>): void {
-    const { key } = view;
-    let resolve = () => {};
-    const promise = new Promise<void>((done) => {
-      resolve = done;
-    });
-    const settle = (show: () => void) => {
-      if (!this.#waits.delete(key)) return;
-      show();
-      resolve();
-    };
-    const look = () => {
-      const reading = view.get();
-      if (reading.state !== "loading" && reading.state !== "empty") settle(() => this.#show(view, reading));
-    };
-    this.#waits.set(key, { promise, end: () => settle(() => this.#leave(view, (this.#over as () => Failure)())) });
-    this.#leaves.push(view.subscribe(look));
-    look();
+    const reading = view.get();
+    if (reading.fresh && reading.request === "none") {
+      this.#show(view, reading);
+      return;
+    }
+    const wait = new Wait(view, this.#settle);
+    this.#waits.set(view.key, wait);
+    wait.begin();
   }
+
+  readonly #settle = (wait: Wait, reading: Reading<any> | undefined): void => {
+    this.#waits.delete(wait.view.key);
+    if (reading) this.#show(wait.view, reading);
+    else this.#leave(wait.view, (this.#over as () => Failure)());
+  };
 
   #show(view: View<any>, reading: Reading<any>): void {
     const { key, state, failure } = reading;
@@ -227,11 +258,10 @@ class RenderedPage implements Rendering {
 
   async show(source: Source<any, any>, params: unknown): Promise<Reading<any>> {
     const view = this.#cache.view(source, params);
-    for (;;) {
-      const known = this.of(view, source, true);
-      if (!(known instanceof Promise)) return known;
-      await known;
-    }
+    const known = this.of(view, source, true);
+    if (!(known instanceof Promise)) return known;
+    await known;
+    return this.#shown.get(view.key) as Reading<any>;
   }
 
   html(): string {
@@ -275,7 +305,6 @@ class RenderedPage implements Rendering {
     this.#isClosed = true;
     clockOf(this.#cache).clearTimer(this.#timer);
     this.#giveUp(() => new Failure("aborted", "The page was closed: nobody waits for it any more."));
-    for (const leave of this.#leaves) leave();
     setRendering(this.#cache, undefined);
     this.#cache.dispose();
   }
