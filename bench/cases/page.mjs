@@ -37,7 +37,7 @@ const escaped = (value) =>
     (letter) => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
   );
 
-async function handInOneGo(ask = load) {
+export async function handInOneGo(ask = load) {
   const values = new Map();
   await Promise.all(numbers.map(async (id) => void values.set(id, await ask(id))));
   const html = renderToString(handTree((id) => values.get(id)));
@@ -71,7 +71,7 @@ const keptTree = (cache, of) => {
   return createElement(CistaProvider, { cache }, createElement("main", null, ...rows));
 };
 
-async function keptInOneGo(of = hut, cache = createCache()) {
+export async function keptInOneGo(of = hut, cache = createCache()) {
   const page = openPage(cache);
   await Promise.all(numbers.map((id) => page.show(of, id)));
   const html = renderToString(keptTree(cache, of)) + page.html();

@@ -36,4 +36,5 @@ export const pages = [
   ],
   ["H10 wholes", "restoring.ts", "linkParts(entry, stored);", ""],
   ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
+  ["H8 pause", "server/page.ts", 'else if (reading.request === "waiting") this.#take(undefined);', ""],
 ];

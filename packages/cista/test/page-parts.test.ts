@@ -168,6 +168,28 @@ test("H8: no wait is longer than the page's time, and none outlives it", async (
   expect(clock.pendingTimers).toBe(0);
 });
 
+test("H8: a page waits for no pause between tries, and for no request that is held back: it says why, and leaves it", async () => {
+  const { cache, clock } = stage();
+  const refused = source<void, string>({ name: "hut", load: () => Promise.reject(new Failure("network", "refused")) });
+  const { source: scarce, loads } = heldSource("route", { requestBudget: { bursts: 1, per: "10s" } });
+  const page = openPage(cache);
+  const began = clock.now();
+  const shown = page.show(refused);
+  const first = page.show(scarce, 1);
+  await clock.advance(0);
+  const second = page.show(scarce, 2);
+  await clock.advance(0);
+  expect(await shown).toMatchObject({ state: "loading" });
+  expect(await second).toMatchObject({ state: "loading" });
+  expect(page.left.get("hut")).toMatchObject({ kind: "network", message: "refused" });
+  expect(page.left.get("route 2")?.message).toMatch("requestBudget");
+  loads[0]?.answer("up the fell");
+  await clock.advance(0);
+  expect(await first).toMatchObject({ state: "ready" });
+  expect(clock.now()).toBe(began);
+  page.close();
+});
+
 test("H7: a view that starts nothing is empty on a page; a page tells the freshness of what it shows", async () => {
   const fetch = async () => new Response('"Harebell"', { headers: { "cache-control": "max-age=60", age: "20" } });
   const hut = origin({ base: "https://huts.example", fetch: fetch as never }).source({ name: "hut", url: "/h" });

@@ -125,6 +125,7 @@ class Wait {
   #look(): void {
     const reading = this.view.get();
     if (reading.state !== "loading" && reading.state !== "empty") this.#take(reading);
+    else if (reading.request === "waiting") this.#take(undefined); // for a pause: nobody asks now
   }
 
   #take(reading: Reading<any> | undefined): void {
@@ -208,7 +209,7 @@ class RenderedPage implements Rendering {
   readonly #settle = (wait: Wait, reading: Reading<any> | undefined): void => {
     this.#waits.delete(wait.view.key);
     if (reading) this.#show(wait.view, reading);
-    else this.#leave(wait.view, (this.#over as () => Failure)());
+    else this.#leave(wait.view, wait.view.get().failure ?? this.#over?.() ?? heldBack(wait.view.key));
   };
 
   #show(view: View<any>, reading: Reading<any>): void {
@@ -341,6 +342,10 @@ const sharedByTwo =
 
 /** RFC 9111 §1.2.2: caches need not count further. Seconds. */
 const longestAge = 2 ** 31;
+
+function heldBack(key: string): Failure {
+  return new Failure("aborted", `The request of ${key} is held back by its requestBudget: it is left to the browser.`);
+}
 
 function notOnServer(key: string): Failure {
   return new Failure("load", `${key} is not asked for on the server (onServer: false): it is left to the browser.`);
