@@ -97,14 +97,10 @@ async function manyMoments(work) {
   // The cache's own entries: most of the time goes to reaching them.
   const shelf = { settings: {} };
   const items = Array.from({ length: count }, (_, n) => new Entry(shelf, n, ""));
-  const clock = { now: () => 0, setTimer: () => 1, clearTimer: () => {} };
+  const clock = { elapsed: () => 0, setTimer: () => 1, clearTimer: () => {} };
   const fresh = () => {
     for (const item of items) Object.assign(item, { due: never, filedUnder: never, place: -1 });
-    const schedule = new Schedule(clock, clock.now, {
-      onDue() {},
-      onPutBack() {},
-      longestDelay: () => Number.POSITIVE_INFINITY,
-    });
+    const schedule = new Schedule(clock, { onDue() {}, longestDelay: () => Number.POSITIVE_INFINITY });
     if (work === "refresh") for (let n = 0; n < count; n++) schedule.set(items[n], lifetimes[n % 5], 0);
     return schedule;
   };

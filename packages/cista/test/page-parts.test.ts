@@ -170,7 +170,10 @@ test("H8: no wait is longer than the page's time, and none outlives it", async (
 
 test("H8: a page waits for no pause between tries, and for no request that is held back: it says why, and leaves it", async () => {
   const { cache, clock } = stage();
-  const refused = source<void, string>({ name: "hut", load: () => Promise.reject(new Failure("network", "refused")) });
+  const refuse = async (): Promise<string> => {
+    throw new Failure("network", "refused");
+  };
+  const refused = source({ name: "hut", load: refuse });
   const { source: scarce, loads } = heldSource("route", { requestBudget: { bursts: 1, per: "10s" } });
   const page = openPage(cache);
   const began = clock.now();
