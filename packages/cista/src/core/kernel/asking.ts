@@ -1,4 +1,4 @@
-/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, R10, F3, H11, S6. */
+/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3, H11, S6. */
 import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
@@ -12,7 +12,6 @@ import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { composingKey } from "../state/links.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
@@ -42,25 +41,6 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
     if (core.comingWithPage?.has(entry.key) || !entry.shelf.admits(entry, cause)) request.hold();
     else request.start();
   });
-}
-
-/**
- * What an interceptor knows is taken without a request. Not where somebody would miss the request (a journal), nor for what is made
- * of others, or others are made of.
- * @returns whether the entry may be shown now
- */
-export function takeKnown(entry: Entry, cause: Cause): boolean {
-  const { core, source } = entry.shelf;
-  if (!core.interception || entry.links || composingKey in source || core.comingWithPage?.has(entry.key)) return false;
-  if (core.journal?.hears("request") || core.journal?.hears("answer")) return false;
-  const known = core.interception.known(entry, cause);
-  if (!known || known.kind === "unchanged") return false;
-  batch(core, () => {
-    changeHeld(entry, () => applyAnswer(entry, known, ++core.version, nowOf(core)));
-    if (entry.activity) noteArrival(entry);
-    if (entry.noStore && entry.watchers === 0) scheduleRelease(entry);
-  });
-  return entry.fits; // rule F9
 }
 
 /** What the request of an entry needs, and what it does when the request tells of something. One object for each request. */
@@ -295,9 +275,9 @@ function isForSomebodyElse(entry: Entry): boolean {
 }
 
 /** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
-function noteArrival(entry: Entry): void {
-  const activity = entry.active();
-  if (activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
+export function noteArrival(entry: Entry): void {
+  const { activity } = entry;
+  if (!activity || activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
   if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
   activity.isDisplayed = true;
   activity.staleOnArrival = true;

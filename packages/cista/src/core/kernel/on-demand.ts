@@ -3,7 +3,7 @@ import { batch } from "../state/batches.js";
 import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { abortRequest, joinRequest, startRequest, takeKnown } from "./asking.js";
+import { abortRequest, joinRequest, startRequest } from "./asking.js";
 import { getOrCreateEntry } from "./keeping.js";
 
 /** Asks the source now; resolves when the answer has come, whatever it is. */
@@ -25,9 +25,10 @@ export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
 
 /** Begins a request that runs on by itself until its answer has come. A stream that is open, but not usable, is opened anew. */
 export function prefetch(entry: Entry): void {
-  batch(entry.shelf.core, () => {
+  const { core } = entry.shelf;
+  batch(core, () => {
     if (entry.activity?.isOpen) abortRequest(entry, "the stream is opened anew");
-    if (!entry.request && takeKnown(entry, "prefetch")) return;
+    if (core.interception?.takeKnown(entry, "prefetch")) return;
     if (!entry.request) startRequest(entry, "prefetch");
     entry.active().runsOn = true;
   });

@@ -5,7 +5,7 @@ import { Intervals } from "../lib/intervals.js";
 import { batch, markDirty, markUsed, scheduleRelease } from "../state/batches.js";
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
-import { abandonRequest, requestIfWatched, startRequest, takeKnown, wantsRequest } from "./asking.js";
+import { abandonRequest, requestIfWatched, startRequest, wantsRequest } from "./asking.js";
 import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
 import { isReadingCurrent } from "./looking.js";
 
@@ -53,7 +53,8 @@ export function attach(entry: Entry, mayRequest: boolean): void {
   else if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
   record("attach", entry, mayRequest, now);
   if (mayRequest && activity.request) activity.hasLatecomers = true;
-  else if (mayRequest && wantsRequest(entry, now) && !takeKnown(entry, "attach")) startRequest(entry, "attach");
+  else if (mayRequest && wantsRequest(entry, now) && !core.interception?.takeKnown(entry, "attach"))
+    startRequest(entry, "attach");
 }
 
 export function detach(entry: Entry, couldRequest: boolean): void {

@@ -1,5 +1,4 @@
 /** What all parts of one cache share, and what they are called back for. */
-import type { Answer } from "../api/answer.js";
 import type { Cache, CacheOptions, FailedAction } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { Cause, JournalKind } from "../api/journal.js";
@@ -56,7 +55,8 @@ export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 /** A seam: interceptors around every load (features/observing/intercept.ts). */
 export interface Interception {
   add(interceptor: Interceptor): () => void;
-  known(entry: Entry, cause: Cause): Answer<unknown> | undefined;
+  /** What an interceptor knows is taken without a request. @returns whether the entry may be shown now */
+  takeKnown(entry: Entry, cause: Cause): boolean;
   load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown;
   isOffline(source: string): boolean;
 }

@@ -1,14 +1,18 @@
-/** Code that stands around every load of one cache. */
+/** Code that stands around every load of one cache. Rule R10. */
 import type { Answer } from "../../api/answer.js";
 import { checkedAnswer } from "../../api/check.js";
 import type { Cache } from "../../api/contract.js";
 import { policyWith } from "../../api/freshness.js";
 import type { Cause } from "../../api/journal.js";
 import type { Interceptor, LoadCall, LoadChanges, LoadContext } from "../../api/source-contract.js";
+import { noteArrival } from "../../kernel/asking.js";
+import { changeHeld } from "../../kernel/keeping.js";
+import { applyAnswer } from "../../kernel/taking.js";
 import { guarded } from "../../lib/guarded.js";
-import { assertNotDisposed, coreOf, type Interception } from "../../state/core.js";
+import { batch, scheduleRelease } from "../../state/batches.js";
+import { assertNotDisposed, coreOf, type Interception, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import type { PartsReader } from "../../state/links.js";
+import { composingKey, type PartsReader } from "../../state/links.js";
 
 /**
  * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
@@ -46,8 +50,23 @@ class Interceptors implements Interception {
     };
   }
 
+  /** Rule R10. Not where somebody would miss the request (a journal), nor for what is made of others, or others are made of. */
+  takeKnown(entry: Entry, cause: Cause): boolean {
+    const { core, source } = entry.shelf;
+    if (entry.request || entry.links || composingKey in source || core.comingWithPage?.has(entry.key)) return false;
+    if (core.journal?.hears("request") || core.journal?.hears("answer")) return false;
+    const known = this.#known(entry, cause);
+    if (!known || known.kind === "unchanged") return false;
+    batch(core, () => {
+      changeHeld(entry, () => applyAnswer(entry, known, ++core.version, nowOf(core)));
+      noteArrival(entry);
+      if (entry.noStore && entry.watchers === 0) scheduleRelease(entry);
+    });
+    return entry.fits; // rule F9
+  }
+
   /** From the outermost inwards, as far as the first that would see the load. */
-  known({ key, params, shelf: { core, source } }: Entry, cause: Cause): Answer<unknown> | undefined {
+  #known({ key, params, shelf: { core, source } }: Entry, cause: Cause): Answer<unknown> | undefined {
     const { definition, name } = source;
     const { partition } = core.options;
     for (const { interceptor } of this.#interceptors.toReversed()) {

@@ -4,7 +4,7 @@ import type { ReadOptions } from "../../api/contract.js";
 import { milliseconds } from "../../api/duration.js";
 import { CistaError, Failure, ofEntry, preview } from "../../api/failure.js";
 import type { LoadMode } from "../../api/source-contract.js";
-import { joinRequest, startRequest, takeKnown } from "../../kernel/asking.js";
+import { joinRequest, startRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { keyText } from "../../lib/key.js";
@@ -45,14 +45,11 @@ function heldOrAsked(entry: Entry, cache: "default" | "force-cache", options: Re
   if (cache === "force-cache" && entry.isHeld) return hit(entry);
   const now = nowOf(entry.shelf.core);
   if (options.maxAge !== undefined || options.maxStale !== undefined) return heldAsWanted(entry, options, now);
-  if (!entry.isUsable(now)) return takesKnown(entry) ? hit(entry) : waitFor(entry, "default", signal);
+  const isThere = entry.isUsable(now) || entry.shelf.core.interception?.takeKnown(entry, "read");
+  if (!isThere) return waitFor(entry, "default", signal);
   const value = hit(entry);
   if (!entry.isFresh(now)) revalidateBehind(entry);
   return value;
-}
-
-function takesKnown(entry: Entry): boolean {
-  return !entry.request && takeKnown(entry, "read");
 }
 
 /** What is held, by what this one reader wants of it (RFC 9111 §5.2.1.1, §5.2.1.2). */
