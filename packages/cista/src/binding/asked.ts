@@ -108,7 +108,7 @@ export class Asking {
   ): Asked {
     this.#options = options;
     const before = this.#asked;
-    const { when = true, onServer = true, revalidateEvery } = options;
+    const { when = true, revalidateEvery } = options;
     const isAlike =
       before?.cache === cache && before.source === source && before.known === known && before.when === when;
     if (isAlike) before.revalidateEvery = revalidateEvery;
@@ -120,7 +120,7 @@ export class Asking {
       before.params = params;
       return before;
     }
-    const asked = new AskedEntry(this, { cache, source, params, known, when, onServer, revalidateEvery, view });
+    const asked = new AskedEntry(this, cache, source, view, params, known, options);
     this.#asked = asked;
     return asked;
   }
@@ -197,15 +197,23 @@ class AskedEntry implements Asked {
   readonly #asking: Asking;
   #applied: ViewOptions<any>["revalidateEvery"];
 
-  constructor(asking: Asking, said: Omit<Asked, "subscribe" | "applyInterval">) {
-    this.cache = said.cache;
-    this.source = said.source;
-    this.params = said.params;
-    this.known = said.known;
-    this.when = said.when;
-    this.onServer = said.onServer;
-    this.revalidateEvery = this.#applied = said.revalidateEvery;
-    this.view = said.view;
+  constructor(
+    asking: Asking,
+    cache: Cache,
+    source: Source<any, any>,
+    view: View<any>,
+    params: unknown,
+    known: boolean,
+    { when = true, onServer = true, revalidateEvery }: BindingOptions<any, any>,
+  ) {
+    this.cache = cache;
+    this.source = source;
+    this.params = params;
+    this.known = known;
+    this.when = when;
+    this.onServer = onServer;
+    this.revalidateEvery = this.#applied = revalidateEvery;
+    this.view = view;
     this.#asking = asking;
   }
 

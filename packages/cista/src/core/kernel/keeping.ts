@@ -118,8 +118,9 @@ function nextMoment(entry: Entry, now: number): number {
     if (activity.failure) next = Math.min(next, dueAt(entry.coveredUntil, now, true));
   }
   // Paused while nobody looks; overdue when somebody does again: at once.
-  const { visible } = shelf.core.environment;
-  if (visible && activity.requestingWatchers > 0) next = Math.min(next, Math.max(now + 1, nextInterval(entry)));
+  const polls = shelf.settings.revalidateEvery !== Number.POSITIVE_INFINITY || activity.intervals !== undefined;
+  if (polls && activity.requestingWatchers > 0 && shelf.core.environment.visible)
+    next = Math.min(next, Math.max(now + 1, nextInterval(entry)));
   return next;
 }
 
