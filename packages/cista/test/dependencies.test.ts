@@ -385,3 +385,20 @@ test("R3: where a load fails by one part, nobody waits for the others that it re
   await clock.advance(1);
   expect([view.get().state, slow.loads[0]?.signal.aborted]).toEqual(["failed", true]);
 });
+
+test("N1: a chain of 3,000 composites is loaded in one go, and is no change without end", async () => {
+  const { cache, clock } = stage();
+  const reported = vi.spyOn(console, "error").mockImplementation(() => {});
+  const step: Source<number, number> = composite({
+    name: "step",
+    timeout: Number.POSITIVE_INFINITY,
+    load: async (n: number, { read }): Promise<number> => (n === 0 ? 0 : 1 + (await read(step, n - 1))),
+  });
+  const began = clock.now();
+  const read = cache.read(step, 3000);
+  await clock.advance(0);
+  expect(await read).toBe(3000);
+  expect(clock.now()).toBe(began);
+  expect(reported).not.toHaveBeenCalled();
+  reported.mockRestore();
+});

@@ -84,7 +84,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   const shown: Shown[] = [];
   try {
     for (let round = 0; core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0; round++) {
-      if (round === mostRounds) {
+      if (round >= mostRounds + core.shelves.byKey.size) {
         goOnLater(core);
         break;
       }
@@ -120,7 +120,10 @@ function changedOf(shown: readonly Shown[]): Listeners[] {
   return changed;
 }
 
-/** After so many rounds what a batch does causes itself, as where `revalidateEvery` invalidates the entry that it is asked about. */
+/**
+ * After so many rounds, and one more for each entry, what a batch does causes itself, as where `revalidateEvery` invalidates the entry
+ * that it is asked about. (Composites that read one another in a chain take a round for each.)
+ */
 const mostRounds = 1000;
 /** The page has time for other things meanwhile, in milliseconds. */
 const pauseAfterLoop = 1000;
