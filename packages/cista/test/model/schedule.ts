@@ -12,6 +12,8 @@ export type Step =
   | { do: "end"; nth: number; how: "value" | "missing" | "unchanged" | "failure" }
   | { do: "prefetch" | "revalidate" | "put" | "patch" | "invalidate" | "delete"; key: number }
   | { do: "page"; visible: boolean; online: boolean }
+  /** Nobody looks and there is no network for so long; the network comes back first. */
+  | { do: "absence"; seconds: number }
   | { do: "pass"; seconds: number }
   | { do: "jump"; seconds: number };
 
@@ -66,6 +68,10 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
   {
     weight: 1,
     arbitrary: fc.record({ do: fc.constant("page" as const), visible: fc.boolean(), online: fc.boolean() }),
+  },
+  {
+    weight: 1,
+    arbitrary: fc.record({ do: fc.constant("absence" as const), seconds: fc.integer({ min: 1, max: 7 }) }),
   },
   { weight: 3, arbitrary: fc.record({ do: fc.constant("pass" as const), seconds: fc.integer({ min: 1, max: 7 }) }) },
   { weight: 1, arbitrary: fc.record({ do: fc.constant("jump" as const), seconds: fc.integer({ min: 1, max: 4 }) }) },
@@ -169,6 +175,11 @@ class Both {
       }
     } else if (step.do === "jump") {
       this.jump(step.seconds);
+    } else if (step.do === "absence") {
+      await this.take({ do: "page", visible: false, online: false });
+      await this.take({ do: "pass", seconds: step.seconds });
+      await this.take({ do: "page", visible: false, online: true });
+      await this.take({ do: "page", visible: true, online: true });
     } else if (step.do === "page") {
       this.environment.set(step);
       model.page(step.visible, step.online);
