@@ -1,3 +1,5 @@
+import { once } from "node:events";
+import { type AddressInfo, createServer as createNetServer } from "node:net";
 import { fileURLToPath } from "node:url";
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import { createServer, type ViteDevServer } from "vite";
@@ -10,6 +12,16 @@ import { answers, hydrated, PageStage, type Renderers, settled, shown } from "..
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const stage = new PageStage();
 const { asked } = stage;
+
+/** Vite's own choice is one port for all: another test's server may have it. */
+async function freePort(): Promise<number> {
+  const probe = createNetServer().listen(0, "127.0.0.1");
+  await once(probe, "listening");
+  const { port } = probe.address() as AddressInfo;
+  probe.close();
+  await once(probe, "close");
+  return port;
+}
 
 let vite: ViteDevServer;
 beforeAll(async () => {
@@ -39,7 +51,7 @@ beforeAll(async () => {
         ...["preact", "preact/hooks", "solid-js", "solid-js/web", "vue"],
       ],
     },
-    server: { middlewareMode: true, hmr: { port: 0 }, fs: { strict: false }, watch: null },
+    server: { middlewareMode: true, hmr: { port: await freePort() }, fs: { strict: false }, watch: null },
   });
 });
 afterAll(() => vite?.close());
