@@ -1,5 +1,6 @@
 import { composite, createCache, entriesOf, Failure, matching, missing, source, write } from "cista";
 import { expect, test, vi } from "vitest";
+import { inDevelopmentOnly } from "../src/react/development.js";
 import { heldSource, stage, watch } from "./stage.js";
 
 const told = (cache: ReturnType<typeof stage>["cache"]) => {
@@ -276,4 +277,14 @@ test("a write that waits without a network is not sent after sign-out", async ()
   await expect(run).rejects.toMatchObject({ kind: "aborted" });
   expect(send).not.toHaveBeenCalled();
   expect(() => createCache().at(undefined as never)).toThrow("A source was expected");
+});
+
+test("what React's binding tells developers is told in order, also what comes in while its texts arrive", async () => {
+  const told: number[] = [];
+  const texts = import("../src/react/warnings.js");
+  for (let n = 0; told.length < 100; n++) {
+    inDevelopmentOnly(() => told.push(n));
+    await texts; // from when the texts are here: in each turn of the microtasks
+  }
+  expect(told).toEqual([...told].sort((one, other) => one - other));
 });

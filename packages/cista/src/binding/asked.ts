@@ -332,7 +332,7 @@ export function refuseSourceOfRender(cache: Cache, source: Source<any, any>): vo
   );
 }
 
-/** The view of an entry; one of nothing while the params are not known. */
+/** The view of an entry; an empty view while the params are not known. */
 export function viewOf(
   cache: Cache,
   source: Source<any, any>,

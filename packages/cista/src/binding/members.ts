@@ -20,7 +20,7 @@ export const ownMembers: readonly (keyof Members)[] = Object.keys(all) as (keyof
 export type Member = keyof Members | "revalidate";
 export const members: readonly Member[] = [...ownMembers, "revalidate"];
 
-/** How the reading is found at which one member is looked. */
+/** Names the method that notes a look at one member, and returns the reading. */
 export const look: unique symbol = Symbol("look");
 
 /** What notes that a member of a reading is looked at. */

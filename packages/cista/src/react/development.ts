@@ -1,15 +1,24 @@
 type Warnings = typeof import("./warnings.js");
 let warnings: Warnings | undefined;
+/** What is to be told when the file has arrived, in order; undefined before anybody has asked for the file. */
+let waiting: ((warnings: Warnings) => void)[] | undefined;
 
-/** What developers are told, from a file that production never loads. */
+/** What developers are told, in order, from a file that production never loads. */
 export function inDevelopmentOnly(tell: (warnings: Warnings) => void): void {
   if (DEVELOPMENT) {
     if (warnings) tell(warnings);
-    else void loadWarnings().then(tell);
+    else if (waiting) waiting.push(tell);
+    else {
+      waiting = [tell];
+      void import("./warnings.js").then(tellAll);
+    }
   }
 }
 
-async function loadWarnings(): Promise<Warnings> {
-  if (DEVELOPMENT) warnings ??= await import("./warnings.js");
-  return warnings as Warnings;
+/** In one go: a component that renders in between would be told of before those that rendered earlier. */
+function tellAll(loaded: Warnings): void {
+  if (DEVELOPMENT) {
+    warnings = loaded;
+    for (const tell of waiting?.splice(0) ?? []) tell(loaded);
+  }
 }

@@ -139,7 +139,7 @@ class Current {
 
   /**
    * Before the browser paints; handed over to React's own subscription when that comes. Returns the end of what was not
-   * handed over: a subtree that Suspense hides goes on watching. Again where another interval is said: that is taken on then.
+   * handed over: a subtree that Suspense hides goes on watching. React calls it again when the component says another interval.
    */
   readonly attach = (): (() => void) => {
     this.#detach ??= this.asked.subscribe(() => this.#listener?.());

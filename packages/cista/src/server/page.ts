@@ -194,7 +194,7 @@ class RenderedPage implements Rendering {
     return left && "state" in left ? left : this.#shown.get(view.key);
   }
 
-  /** Shows the entry when it has come: at once where it is there, and nothing would be asked. */
+  /** Shows the entry when its value has come. A fresh value is shown at once: no request would be made for it. */
   #wait(view: View<any>): void {
     const reading = view.get();
     if (reading.fresh && reading.request === "none") {

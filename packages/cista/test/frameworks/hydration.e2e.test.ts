@@ -1,10 +1,9 @@
-import { once } from "node:events";
-import { type AddressInfo, createServer as createNetServer } from "node:net";
 import { fileURLToPath } from "node:url";
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import { createServer, type ViteDevServer } from "vite";
 import solid from "vite-plugin-solid";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "vitest";
+import { freePort } from "../fleet/redis.js";
 import { answers, hydrated, PageStage, type Renderers, settled, shown } from "../page/stage.js";
 
 // Each framework's page: rendered by its own renderer, taken up by its own hydration, with the network watched. Rules H1, H2, H4.
@@ -12,16 +11,6 @@ import { answers, hydrated, PageStage, type Renderers, settled, shown } from "..
 const at = (path: string) => fileURLToPath(new URL(path, import.meta.url));
 const stage = new PageStage();
 const { asked } = stage;
-
-/** Vite's own choice is one port for all: another test's server may have it. */
-async function freePort(): Promise<number> {
-  const probe = createNetServer().listen(0, "127.0.0.1");
-  await once(probe, "listening");
-  const { port } = probe.address() as AddressInfo;
-  probe.close();
-  await once(probe, "close");
-  return port;
-}
 
 let vite: ViteDevServer;
 beforeAll(async () => {
@@ -51,6 +40,7 @@ beforeAll(async () => {
         ...["preact", "preact/hooks", "solid-js", "solid-js/web", "vue"],
       ],
     },
+    // A port of its own: Vite's usual one may be another test's.
     server: { middlewareMode: true, hmr: { port: await freePort() }, fs: { strict: false }, watch: null },
   });
 });

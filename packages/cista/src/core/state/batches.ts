@@ -108,7 +108,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
   tell();
 }
 
-/** Of what was shown, and shows something else now. The first of what an entry showed counts. */
+/** The listeners of each entry that shows another reading than before the batch. */
 function changedOf(shown: readonly Shown[]): Listeners[] {
   const changed: Listeners[] = [];
   const isOnce = shown.length < 2 ? undefined : new Set<Entry>();
