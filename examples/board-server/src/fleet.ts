@@ -1,4 +1,4 @@
-import type { Cache } from "cista";
+import type { Cache, Duration } from "cista";
 import { type Fleet, shareFleet } from "cista/fleet";
 import { Redis } from "ioredis";
 import { bunks, hut, huts } from "./data.js";
@@ -7,9 +7,13 @@ import { bunks, hut, huts } from "./data.js";
 
 let fleet: Fleet | undefined;
 
+/** A page waits so long for Redis. */
+const timeout = (process.env.REDIS_TIMEOUT ?? "250ms") as Duration;
+
 /** From now on what pages are made of is shared, through the Redis at this address. */
 export function joinFleet(redis: string, title: string): Fleet {
-  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources: [huts, hut, bunks], processName: title });
+  const sources = [huts, hut, bunks];
+  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources, processName: title, timeout });
   return fleet;
 }
 

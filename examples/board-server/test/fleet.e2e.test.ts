@@ -33,6 +33,7 @@ beforeAll(async () => {
     redisServer: redisPath() ?? "redis-server",
     redisEnv: redisEnvironment(),
   };
+  process.env.REDIS_TIMEOUT = "20s"; // however busy the machine is
   fleet = await run.startFleet({ ...programs, slow: async () => {} });
 });
 afterAll(() => fleet?.close());
