@@ -47,7 +47,8 @@ const pageTests = [
 /** Random programs beside the model, and in worlds of tabs, users, servers and fleets: those that reach a room. */
 function worldsFor(path) {
   const inRoom = () => {
-    if (path.includes("/fleet/")) return ["fleet-any-order"];
+    if (path.includes("/fleet/redis/")) return ["fleet/redis-any-order.e2e"];
+    if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return ["fleet-any-order"];
     if (/\/(server|react|binding)\/|receive\.ts$/.test(path)) return ["server-any-order", "page-any-order"];
     const tabs = ["tabs-any-order", "identity-any-order", "page-any-order"];
     if (/\/browser\//.test(path)) return tabs;
@@ -61,7 +62,9 @@ function testsFor(path) {
   if (onlyWorlds) return worldsFor(path);
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
   if (path.includes("/fleet/redis/")) {
-    return ["redis", "processes", "poisoned-redis"].map((name) => `packages/cista/test/fleet/${name}.e2e.test.ts`);
+    return ["redis", "redis-any-order", "processes", "poisoned-redis"].map(
+      (name) => `packages/cista/test/fleet/${name}.e2e.test.ts`,
+    );
   }
   if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return fleetTests;
   if (path.endsWith("/kernel/loading.ts")) return [...fleetTests, ...tests.filter((file) => !/\/http/.test(file))];

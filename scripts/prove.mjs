@@ -19,6 +19,7 @@ const wanted = values.world;
 const worlds = [
   ...["model", "invariants", "fuzz", "http-freshness"],
   ...["composites", "writes", "tabs", "page", "identity", "server", "fleet"].map((name) => `${name}-any-order`),
+  "fleet/redis-any-order.e2e",
 ]
   .map((name) => ({ name, runs: 600, programs: 0, steps: 0, seconds: 0, finds: [] }))
   .filter(({ name }) => !wanted || wanted.some((word) => name.startsWith(word)));
@@ -47,7 +48,7 @@ async function take(world) {
     "vitest",
     "run",
     "--project",
-    "node",
+    world.name.endsWith(".e2e") ? "whole" : "node",
     `packages/cista/test/${world.name}.test.ts`,
     "--testNamePattern",
     "seed",

@@ -1,9 +1,9 @@
-import { answer, type Cache, createCache, type Source, type SourceDefinition, source } from "cista";
+import { answer, type Cache, createCache, type Source, type SourceDefinition, source, unchanged } from "cista";
 import type { FleetFigures } from "cista/fleet";
 import { type VirtualClock, virtualClock } from "cista/rehearsal";
 import { isAnswer } from "../../src/core/doors/answers.js";
 import { Member, type MemberOptions } from "../../src/fleet/member.js";
-import type { FleetStore } from "../../src/fleet/store.js";
+import { type FleetStore, Refusal } from "../../src/fleet/store.js";
 import { SimStore } from "./sim-store.js";
 
 // A fleet in virtual time: a store, connections that delay, lose and break, processes that are killed and stopped, and an origin.
@@ -31,11 +31,15 @@ export class FleetWorld {
   latency = 100;
   said: (id: string) => Said = () => ({ maxAge: "1m" });
   failing: unknown;
+  /** Whether the origin gives validators, and says that what is held still holds. */
+  validates = false;
   /** The longest that a call or a message takes, in milliseconds; the part of messages that are lost. */
   delay = 2;
   lost = 0;
   /** The store answers nobody. */
   isDown = false;
+  /** The part of calls about one entry that the store answers by an error. */
+  refusing = 0;
   readonly sources: Record<"hut" | "basket", Source<string, any>>;
 
   constructor(seed = 1, more: Partial<SourceDefinition<string, any, any>> = {}) {
@@ -48,7 +52,8 @@ export class FleetWorld {
         const said = this.said(id);
         const isPrivate = name === "basket" || said?.shared?.for === "user";
         const of = isPrivate ? context.user : undefined;
-        const value: Hut = { id, version: this.versionOf(id), ...(of === undefined ? {} : { of }) };
+        const beds = id === "h-04" ? { beds: Number.POSITIVE_INFINITY } : {}; // which JSON cannot carry
+        const value: Hut = { id, version: this.versionOf(id), ...beds, ...(of === undefined ? {} : { of }) };
         this.asked.push(of === undefined ? id : `${id} ${of}`);
         const now = (this.#underWay.get(id) ?? 0) + 1;
         this.#underWay.set(id, now);
@@ -59,8 +64,10 @@ export class FleetWorld {
           this.#underWay.set(id, (this.#underWay.get(id) ?? 1) - 1);
         }
         if (this.failing) throw this.failing;
+        const etag = `"${value.version}"`;
+        if (this.validates && held?.validator?.etag === etag) return unchanged(said);
         const made = context.parse?.(value, held) ?? value;
-        return isAnswer(made) ? made : answer(made, said);
+        return isAnswer(made) ? made : answer(made, this.validates ? { ...said, validator: { etag } } : said);
       };
     const common = { retry: false as const, groups: (id: string) => [`of ${id}`, "huts"], ...more };
     this.sources = {
@@ -179,11 +186,16 @@ export class SimProcess {
   /** One request: a cache of its own, one value, and the cache is gone. */
   async ask(
     id: string,
-    { user, name = "hut", ...options }: { user?: string; name?: "hut" | "basket"; cache?: "reload" } = {},
+    {
+      user,
+      name = "hut",
+      source = this.world.sources[name],
+      ...options
+    }: { user?: string; name?: "hut" | "basket"; source?: Source<string, Hut>; cache?: "reload" } = {},
   ): Promise<Hut> {
     const cache = this.cache(user);
     try {
-      return await cache.read(this.world.sources[name], id, options);
+      return await cache.read(source, id, options);
     } finally {
       cache.dispose();
     }
@@ -204,13 +216,14 @@ export class SimProcess {
   #store(): FleetStore {
     const { world, name } = this;
     const { store, clock } = world;
-    const call = <T>(done: () => T, tell?: (came: T) => void): Promise<T> =>
+    const call = <T>(done: () => T, tell?: (came: T) => void, refusing = 0): Promise<T> =>
       new Promise((resolve, reject) => {
         clock.setTimer(() => this.run(() => reject(new Error("no answer"))), 250);
         if (this.isCut) return;
         clock.setTimer(
           () => {
             if (world.isDown || this.isCut) return;
+            if (refusing > 0 && clock.random() < refusing) return reject(new Refusal("out of memory"));
             const came = done();
             tell?.(came);
             clock.setTimer(
@@ -221,24 +234,26 @@ export class SimProcess {
           world.random(world.delay + 1),
         );
       });
+    /** A call that is about one entry. */
+    const callOfOne = <T>(done: () => T, tell?: (came: T) => void) => call(done, tell, world.refusing);
     return {
       name,
-      look: (id) => call(() => store.look(id)),
       labels: () =>
         call(() => (store.since === undefined ? undefined : { since: store.since, all: [...store.labels] })),
-      take: (id, hasWaited) => call(() => store.take(id, name, hasWaited)),
-      takeAnew: (id) => call(() => store.takeAnew(id, name)),
+      look: (id) => callOfOne(() => store.look(id)),
+      take: (id, hasWaited) => callOfOne(() => store.take(id, name, hasWaited)),
+      takeAnew: (id) => callOfOne(() => store.takeAnew(id, name)),
       put: (id, token, put) =>
-        call(
+        callOfOne(
           () => store.put(id, name, token, put),
           () => world.tell(id),
         ),
       release: (id, token, why) =>
-        call(
+        callOfOne(
           () => store.release(id, name, token, why),
           () => world.tell(id),
         ),
-      renew: (id, token) => call(() => store.renew(id, name, token)),
+      renew: (id, token) => callOfOne(() => store.renew(id, name, token)),
       invalidate: (what) =>
         call(
           () => store.invalidate(name, what),

@@ -37,12 +37,17 @@ export class World {
   readonly underWay = new Map<number, number>();
   requests: string[] = [];
   mostAtOnce = 0;
-  /** How many messages were told on the tabs' channels. */
+  /** How many messages were told on the tabs' channels, and the last of each channel. */
   told = 0;
+  readonly lastTold = new Map<string, unknown>();
+  /** Whether news was told of an entry that is each tab's own. */
+  readonly toldOwn = new Set<string>();
   /** The longest that a message, a lock or an answer takes, in milliseconds. */
   delay = 0;
   latency = 100;
   failing = false;
+  /** Of each tab's cache. */
+  capacity = 20_000;
   /** Whether pages hear of sign-outs by the environment too, and not by the tabs' channel alone. */
   tellsSignOuts = false;
   /** How far the machine's clock is off, in milliseconds: all its tabs go by it. */
@@ -125,6 +130,8 @@ export class World {
       post: (message: unknown) => {
         if (tab.isKilled) return;
         this.told++;
+
+        this.#note(name, structuredClone(message)); // which refuses what cannot be cloned, as a browser does
         for (const [other, { hear }] of all) {
           if (other === tab) continue;
           const copy = structuredClone(message);
@@ -141,6 +148,25 @@ export class World {
         if (all.get(tab) === own) all.delete(tab);
       },
     };
+  }
+
+  #note(name: string, message: any): void {
+    this.lastTold.set(name, message);
+    if (!Array.isArray(message?.news)) return;
+    for (const news of message.news)
+      if (["secret", "pair", "strange"].includes(news?.entry?.source)) this.toldOwn.add(news.entry.source);
+  }
+
+  /** A script of the site says what a tab has said, of a moment that is days ahead. */
+  forge(): void {
+    for (const [name, message] of this.lastTold) {
+      const later = JSON.parse(JSON.stringify(message), (_, part) =>
+        typeof part === "number" && part > 1e12 ? part + 3 * 86_400_000 : part,
+      );
+      const forger = this.connect(name, { isKilled: false } as Tab, () => {});
+      forger.post(later);
+      forger.close();
+    }
   }
 
   disconnect(tab: Tab): void {
@@ -233,7 +259,7 @@ export class Tab {
     this.cache = createCache({
       ...(partition === undefined ? {} : { partition }),
       environment: this.environment,
-      capacity: 20_000,
+      capacity: world.capacity,
       retry: { times: 3, firstPause: "500ms" },
       clock: {
         now: () => clock.now() + world.offset,
@@ -274,14 +300,18 @@ export class Tab {
     this.count = source({ name: "count", maxAge: "1m", load: (_: void) => this.#count() });
   }
 
+  async join(options: JoinOptions = {}): Promise<void> {
+    this.startJoining(options);
+    await this.world.clock.advance("41ms");
+  }
+
   /** @param pageClock how far the machine's clock was off when the page came */
-  async join({ version = "", locks = true, pageClock = 0 }: JoinOptions = {}): Promise<void> {
+  startJoining({ version = "", locks = true, pageClock = 0 }: JoinOptions = {}): void {
     const platform = this.#platform(locks, pageClock);
     const joining = joinTabs(this.cache, { platform, version });
     void joining.then((tabs) => {
       this.tabs = tabs;
     });
-    await this.world.clock.advance("41ms");
   }
 
   /** The pages of the site hear each other's sign-outs. */

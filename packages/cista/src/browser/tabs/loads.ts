@@ -206,8 +206,9 @@ export class Loads {
       const isEnough = kind === "asks" || !this.isTellable(key) || latest() >= message.since;
       if (isEnough) this.#hub.tell({ kind: "alive", key });
       else this.#turns.pass(key); // a stream is opened anew by whoever has asked for it
-    } else if (wait && kind === "asks") {
-      wait.askedAt ||= now; // it asks for us too
+    } else if (wait && kind === "asks" && now - wait.lastSign >= graceForSign) {
+      // That tab asks for this one too. A sign of the last second may be the answer, which has overtaken the question.
+      wait.askedAt ||= now;
       this.#hub.after(graceForSign, wait.wake);
     }
   }
