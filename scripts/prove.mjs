@@ -18,7 +18,9 @@ const wanted = values.world;
 /** How much of PROVE_RUNS a world takes at its first turn; afterwards as much as fills a turn. */
 const worlds = [
   ...["model", "invariants", "fuzz", "http-freshness"],
-  ...["composites", "writes", "tabs", "page", "identity", "server", "fleet"].map((name) => `${name}-any-order`),
+  ...["composites", "writes", "tabs", "outbox", "page", "identity", "server", "fleet"].map(
+    (name) => `${name}-any-order`,
+  ),
   "fleet/redis-any-order.e2e",
 ]
   .map((name) => ({ name, runs: 600, programs: 0, steps: 0, seconds: 0, finds: [] }))

@@ -92,7 +92,13 @@ export const tabs = [
     "this.#ordered = [...this.#records.values()].sort((one, other) => other.order - one.order);",
   ],
   ["O3", "outbox/kept-writes.ts", "idempotencyKey: id, signal: abort.signal", "signal: abort.signal"],
-  ["O4", "kept-list.ts", "else if (!failure && this.isOwn(record)) this.#lay(record, write, input.value);", ""],
+  ["O4", "kept-list.ts", "else if (!now.failure && this.isOwn(now)) this.#lay(now, write, input.value);", ""],
+  [
+    "O4 refused",
+    "kept-list.ts",
+    "else if (!now.failure && this.isOwn(now))",
+    "else if (!record.failure && this.isOwn(now))",
+  ],
   [
     "O4 in order",
     "kept-list.ts",
@@ -108,6 +114,18 @@ export const tabs = [
     "outbox/kept-writes.ts",
     "this.#ownEra === before || (this.kept.get(id)?.era ?? 0) < this.#ownEra",
     "true",
+  ],
+  [
+    "O2 one after the other",
+    "sender.ts",
+    "while (this.#sending) await this.#sending;",
+    "if (this.#sending) return turn.leave();",
+  ],
+  [
+    "O8 refused",
+    "outbox/kept-writes.ts",
+    "await this.#stored(this.#backend.put({ ...record, failure: told }), record);",
+    "await this.#backend.put({ ...record, failure: told });",
   ],
   ["O9", "kept-list.ts", "!this.#unknown.has(record.id) && this.isOwn(record)", "!this.#unknown.has(record.id)"],
   ["O9 shown", "kept-list.ts", "if (laid && !isOwn) {", "if (false) {"],

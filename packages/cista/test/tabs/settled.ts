@@ -32,6 +32,7 @@ export async function faultsAtRest(world: World): Promise<string[]> {
 
   // Rule B5: a tab that comes later is told.
   const newcomer = await world.open();
+  await clock.advance(100); // it has heard by then, however long a message takes
   newcomer.watch("hut", 7);
   await clock.advance("2s");
   check(countOf(7) === 1 && shows(newcomer, "hut 7") === 1, "a newcomer requests what it was told of");

@@ -152,7 +152,7 @@ export class World {
 
   #note(name: string, message: any): void {
     this.lastTold.set(name, message);
-    if (!Array.isArray(message?.news)) return;
+    if (!Array.isArray(message?.news) || message.news.length > 1000) return;
     for (const news of message.news)
       if (["secret", "pair", "strange"].includes(news?.entry?.source)) this.toldOwn.add(news.entry.source);
   }

@@ -145,15 +145,16 @@ export class KeptList {
 
   /** One that was stored, or that another tab has told of. */
   async take(record: KeptRecord): Promise<void> {
-    const { id, failure } = record;
+    const { id } = record;
     this.#lastOrder = Math.max(this.#lastOrder, record.order);
     if (this.#ended.has(id) || this.#records.has(id)) return;
     this.#set(record);
     const write = this.writes.get(record.write);
     const input = write && (await inputOf(write, record));
-    if (!this.#records.has(id) || this.#laid.has(id)) return; // dropped, or taken in twice
+    const now = this.#records.get(id);
+    if (!now || this.#laid.has(id)) return; // dropped, or taken in twice
     if (!write || !input) this.#unknown.add(id);
-    else if (!failure && this.isOwn(record)) this.#lay(record, write, input.value);
+    else if (!now.failure && this.isOwn(now)) this.#lay(now, write, input.value); // it may have been refused meanwhile
   }
 
   /** Rule O9: another user asks now. Only that one's writes are shown. */
@@ -169,8 +170,9 @@ export class KeptList {
       } else if (!laid && isOwn) {
         const write = this.writes.get(record.write);
         const input = write && (await inputOf(write, record));
-        const isLeft = this.#records.has(id) && !this.#ended.has(id) && !this.#laid.has(id);
-        if (write && input && isLeft) this.#lay(record, write, input.value);
+        const now = this.#records.get(id);
+        const isLeft = now && !now.failure && !this.#ended.has(id) && !this.#laid.has(id) && this.isOwn(now);
+        if (write && input && isLeft) this.#lay(now, write, input.value);
       }
     }
     this.changed();

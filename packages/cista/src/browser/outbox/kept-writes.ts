@@ -181,16 +181,11 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#sending = { id, abort };
     this.kept.setSending(id);
     this.#tell({ kind: "sending", id });
+    let result: unknown;
     try {
       const { onPhase } = this.kept.optionsOf(id);
       const phases = onPhase ? { onPhase: (phase: SendingPhase) => onPhase(phase) } : {};
-      const result = await laid.send({ idempotencyKey: id, signal: abort.signal, ...phases });
-      this.kept.noteAnswered(id);
-      await this.#backend.delete(id);
-      this.#endSending();
-      this.kept.end(id, undefined, ({ resolve }) => resolve(result));
-      if (!this.#isClosed) this.#channel.tellDone(id, result);
-      return true;
+      result = await laid.send({ idempotencyKey: id, signal: abort.signal, ...phases });
     } catch (thrown) {
       this.#endSending();
       const isOthers = !this.kept.isOwn(record); // its user asks no longer (rule O9): what failed is tried again for that one
@@ -199,6 +194,19 @@ export class KeptWrites implements WriteKeeper, Sendable {
       else if (this.kept.get(id)) await this.#refuse(record, asFailure(thrown)); // else it was dropped
       return thrown !== sendLater;
     }
+    this.kept.noteAnswered(id);
+    await this.#stored(this.#backend.delete(id), record);
+    this.#endSending();
+    this.kept.end(id, undefined, ({ resolve }) => resolve(result));
+    if (!this.#isClosed) this.#channel.tellDone(id, result);
+    return true;
+  }
+
+  /** What became of a write is told also where that cannot be stored: another page sends it again, under the same key. */
+  async #stored(storing: Promise<void>, { write }: KeptRecord): Promise<void> {
+    await storing.catch((thrown: unknown) =>
+      console.warn(`Cista: the end of "${write}" could not be stored. The next page sends it again:`, thrown),
+    );
   }
 
   #endSending(): void {
@@ -210,7 +218,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const { id } = record;
     const told = storedFailure(failure);
     const waiting = this.kept.refuse(id, told);
-    await this.#backend.put({ ...record, failure: told });
+    await this.#stored(this.#backend.put({ ...record, failure: told }), record);
     this.#tell({ kind: "refused", id, failure: told });
     waiting?.reject(failure);
   }

@@ -28,7 +28,8 @@ export class Sender {
   readonly #lock: string;
   readonly #writes: Sendable;
   #turn: Turn | undefined;
-  #isSending = false;
+  /** The sending under way, or the last one: the next one begins after it. */
+  #sending: Promise<void> | undefined;
   #lastSign = 0;
   #askedAt = 0;
 
@@ -42,13 +43,13 @@ export class Sender {
   /** Sends what waits, when it is this tab's turn. */
   begin(): void {
     if (!this.#writes.hasWork()) return;
-    if (!this.#locks) void this.#sendAll(() => true);
+    if (!this.#locks) this.#sending ??= this.#sendAll(() => true);
     else if (!this.#turn) this.#waitForTurn(this.#locks);
   }
 
   #waitForTurn(locks: TabLocks): void {
     const changed = () => {
-      if (turn.has) void this.#sendAll(() => turn.has).then(() => turn.leave());
+      if (turn.has) void this.#sendAfterLast(turn);
       else this.#writes.giveUp(); // taken from us, who had hung
     };
     const ended = () => {
@@ -62,9 +63,15 @@ export class Sender {
     this.#watch(turn);
   }
 
+  /** A turn that was taken from this tab may still be at its last write. */
+  async #sendAfterLast(turn: Turn): Promise<void> {
+    while (this.#sending) await this.#sending;
+    this.#sending = this.#sendAll(() => turn.has);
+    await this.#sending;
+    turn.leave();
+  }
+
   async #sendAll(isOurs: () => boolean): Promise<void> {
-    if (this.#isSending) return;
-    this.#isSending = true;
     try {
       this.#writes.tell("alive");
       await this.#writes.takeIn();
@@ -75,7 +82,7 @@ export class Sender {
     } catch (thrown) {
       console.warn("Cista: what is kept could not be read:", thrown);
     } finally {
-      this.#isSending = false;
+      this.#sending = undefined;
     }
   }
 
