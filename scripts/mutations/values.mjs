@@ -76,7 +76,7 @@ export const values = [
   [
     "F9 secrets",
     "asker.ts",
-    "secretField.test(field) ? nameOf(this.#of(context), text) : digest(text)",
+    "secretField.test(field) ? nameOf(this.#askers.of(context), text) : digest(text)",
     "digest(text)",
   ],
   ["F9 reload", "kernel/asking.ts", 'activity.mode = entry.fits ? mode : "reload";', "activity.mode = mode;"],

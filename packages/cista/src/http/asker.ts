@@ -2,6 +2,7 @@
  * Who asks, and whether a held value is for whoever asks now. Rule F9; RFC 9111 §4.1, §3.5.
  * This is the one place that decides it: stores, tabs, pages and fleets go by what is noted here (`varies`).
  */
+import { ByContext, forgetOldest } from "./by-context.js";
 import type { HeaderFields, OriginOptions } from "./contract.js";
 import { statedUse } from "./shared-use.js";
 
@@ -51,9 +52,12 @@ export class Askers {
   readonly #server: Speaker;
   /** The fields of all requests, where `headers` is no function. */
   readonly #fixed: Headers;
-  readonly #byContext = new WeakMap<object, Asker>();
-  /** For caches without a context, or with one that is no object. */
-  readonly #byText = new Map<unknown, Asker>();
+  readonly #askers = new ByContext<Asker>(() => ({
+    names: new Map(),
+    lastFields: undefined,
+    isAsynchronous: false,
+    lastUser: undefined,
+  }));
 
   constructor(server: Speaker) {
     this.#server = server;
@@ -72,7 +76,7 @@ export class Askers {
   }
 
   async #fieldsFor(target: Target): Promise<{ fields: Headers; id: string | undefined }> {
-    const asker = this.#of(target.context);
+    const asker = this.#askers.of(target.context);
     const { headers, user } = this.#server;
     const id = user?.(target);
     const said = typeof headers === "function" ? headers(target) : headers;
@@ -85,7 +89,7 @@ export class Askers {
 
   /** A token was renewed: the new token has the name of the old one, unless it has a name already: then it is somebody else's. */
   renewed(context: unknown, before: string | null, now: string | null): void {
-    const asker = this.#of(context);
+    const asker = this.#askers.of(context);
     if (before && now) nameOf(asker, now, nameOf(asker, before));
   }
 
@@ -114,7 +118,7 @@ export class Askers {
   fits(varies: Record<string, string>, target: Target, own: HeaderFields | undefined): boolean | "unsteady" {
     const { user } = this.#server;
     const isUser = (field: string) => user !== undefined && field === "authorization";
-    const asker = this.#of(target.context);
+    const asker = this.#askers.of(target.context);
     const fieldsNow = () => {
       const said = Object.keys(varies).every(isUser) ? this.#fixed : this.#fieldsNow(asker, target);
       if (!said || !own) return said;
@@ -146,7 +150,7 @@ export class Askers {
 
   /** Where no `user` is said, a request without a token (a public URL, perhaps) does not mean that the user has gone. */
   #notesNewUser(fields: Headers, context: unknown, id: string | undefined): boolean {
-    const asker = this.#of(context);
+    const asker = this.#askers.of(context);
     const now = this.#noted("authorization", fields, context, id);
     if (now === "" && !this.#server.user) return false;
     const before = asker.lastUser;
@@ -175,17 +179,7 @@ export class Askers {
     if (this.#server.user && field === "authorization") return id === undefined ? "" : `@${id}`;
     const text = fields.get(field) ?? "";
     if (text === "") return "";
-    return secretField.test(field) ? nameOf(this.#of(context), text) : digest(text);
-  }
-
-  #of(context: unknown): Asker {
-    const all = typeof context === "object" && context !== null ? this.#byContext : this.#byText;
-    const known = all.get(context as object);
-    if (known) return known;
-    const asker: Asker = { names: new Map(), lastFields: undefined, isAsynchronous: false, lastUser: undefined };
-    all.set(context as object, asker);
-    forgetOldest(this.#byText);
-    return asker;
+    return secretField.test(field) ? nameOf(this.#askers.of(context), text) : digest(text);
   }
 }
 
@@ -207,12 +201,8 @@ function nameOf({ names }: Asker, secret: string, given?: string): string {
   const name = names.get(key) ?? given ?? `~${Math.random()}`;
   names.delete(key);
   names.set(key, name);
-  forgetOldest(names);
+  forgetOldest(names, mostNames);
   return name;
-}
-
-function forgetOldest(map: Map<unknown, unknown>): void {
-  for (const [oldest] of map) if (map.size > mostNames) map.delete(oldest);
 }
 
 /** 53 bits by which two texts are told apart. It never leaves the memory for a secret: a short one could be guessed. */

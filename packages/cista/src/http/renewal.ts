@@ -1,3 +1,4 @@
+import { ByContext } from "./by-context.js";
 import type { OriginOptions } from "./contract.js";
 
 /** The renewals of one cache's tokens. */
@@ -10,9 +11,7 @@ interface Renewal {
 /** What `OriginOptions.renew` is called through: one renewal at a time, for each `context` that a cache was given. */
 export class Renewals {
   readonly #renew: NonNullable<OriginOptions["renew"]>;
-  readonly #byContext = new WeakMap<object, Renewal>();
-  /** For caches without a context, or with one that is no object. */
-  readonly #byText = new Map<unknown, Renewal>();
+  readonly #renewals = new ByContext<Renewal>(() => ({ count: 0, underWay: undefined }));
 
   constructor(renew: NonNullable<OriginOptions["renew"]>) {
     this.#renew = renew;
@@ -20,7 +19,7 @@ export class Renewals {
 
   /** How many there have been: to be noted before a request is made. */
   count(context: unknown): number {
-    return this.#of(context).count;
+    return this.#renewals.of(context).count;
   }
 
   /**
@@ -28,7 +27,7 @@ export class Renewals {
    * another has ended meanwhile there is nothing to wait for. Rejects with what `renew` throws.
    */
   async renewed(context: unknown, before: number): Promise<void> {
-    const renewal = this.#of(context);
+    const renewal = this.#renewals.of(context);
     if (renewal.count > before) return;
     renewal.underWay ??= this.#run(renewal, context);
     await renewal.underWay;
@@ -41,14 +40,5 @@ export class Renewals {
     } finally {
       renewal.underWay = undefined;
     }
-  }
-
-  #of(context: unknown): Renewal {
-    const all = typeof context === "object" && context !== null ? this.#byContext : this.#byText;
-    const known = all.get(context as object);
-    if (known) return known;
-    const renewal = { count: 0, underWay: undefined };
-    all.set(context as object, renewal);
-    return renewal;
   }
 }
