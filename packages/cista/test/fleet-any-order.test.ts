@@ -1,4 +1,4 @@
-import { expect, test } from "vitest";
+import { afterAll, beforeAll, expect, test, vi } from "vitest";
 import { Schedule } from "./fleet/schedule.js";
 import { FleetWorld, type Hut } from "./fleet/world.js";
 import { programsOf } from "./model/programs.js";
@@ -7,7 +7,10 @@ import { programsOf } from "./model/programs.js";
 // lost, answers are private or shared. Every request is answered; nothing older comes after what was invalidated; nothing of one
 // user is in the store, or another's.
 
-const { runs: schedules, seed: first, ran } = programsOf("fleet", 120, 12);
+const { runs: schedules, seed: first, ran } = programsOf("fleet", 60, 12);
+
+beforeAll(() => void vi.spyOn(console, "warn").mockImplementation(() => {}));
+afterAll(() => void vi.restoreAllMocks());
 
 test(`T1, T2, T3, T4, T5, T6, T7, T8, T9, T10, T11: random schedules of a fleet (seed ${first})`, async () => {
   let reads = 0;

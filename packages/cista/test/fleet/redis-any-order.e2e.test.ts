@@ -4,7 +4,7 @@ import { afterAll, beforeAll, expect, test } from "vitest";
 import { everything } from "../../src/fleet/labels.js";
 import { clientOf, type RedisClient } from "../../src/fleet/redis/client.js";
 import { RedisStore } from "../../src/fleet/redis/store.js";
-import type { FleetStore } from "../../src/fleet/store.js";
+import { type FleetStore, Refusal } from "../../src/fleet/store.js";
 import { programsOf } from "../model/programs.js";
 import { RealRedis } from "./redis.js";
 import { SimStore } from "./sim-store.js";
@@ -101,7 +101,8 @@ class Pair {
       await this.hear(by);
     } else if (what < 18) {
       await this.hear(by); // by which it knows Redis' clock
-      this.agree(`${name} looks at ${id}`, await store.look(id), this.sim.look(id));
+      const refused = (thrown: unknown) => void expect(thrown).toBeInstanceOf(Refusal); // by Redis: `take` mends the key
+      this.agree(`${name} looks at ${id}`, await store.look(id).catch(refused), this.sim.look(id));
     } else await this.spoil(id);
   }
 
