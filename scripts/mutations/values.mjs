@@ -69,6 +69,12 @@ export const values = [
     "waiters.count++;\n    return untilAborted(",
     "void Promise.resolve().then(() => waiters.count++);\n    return untilAborted(",
   ],
+  [
+    "F9 streams",
+    "kernel/asking.ts",
+    "if (!isForSomebodyElse(entry)) return finishRequest",
+    "if (open || !isForSomebodyElse(entry)) return finishRequest",
+  ],
   ["F9 renewed", "exchange.ts", "if (isCurrent) server.askers.renewed(", "if (!isCurrent) server.askers.renewed("],
   ["F9 signed in meanwhile", "exchange.ts", "if (isCurrent) server.askers", "server.askers"],
   ["F9 user while fields are made", "asker.ts", "if (id !== user?.(target)) return this.#fieldsFor(target);", ""],

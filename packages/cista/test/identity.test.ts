@@ -286,8 +286,9 @@ describe("another user asks, and nobody has called signOut", () => {
     await import("../src/http/events.js"); // it comes in a file of its own
     const at = { token: "ada" };
     const streams: { who: string; send(data: string): void }[] = [];
+    const connecting: Promise<void>[] = [];
     const { api } = server(
-      (_, { headers, signal }) => {
+      async (_, { headers, signal }) => {
         if (headers.get("accept") !== "text/event-stream") return json("an answer");
         let send = (_: string) => {};
         const body = new ReadableStream({
@@ -297,6 +298,7 @@ describe("another user asks, and nobody has called signOut", () => {
           },
         });
         streams.push({ who: headers.get("authorization") ?? "", send });
+        await connecting.shift();
         return new Response(body, { headers: { "content-type": "text/event-stream", "cache-control": "max-age=60" } });
       },
       { headers: () => ({ authorization: at.token }) },
@@ -321,6 +323,20 @@ describe("another user asks, and nobody has called signOut", () => {
     expect(streams.map(({ who }) => who)).toEqual(["ada", "bob"]);
     expect(view.get().value).toEqual(["for bob"]);
     expect(shown.join()).not.toContain("ada");
+
+    // Also one that is still being connected when the user changes.
+    let connect = () => {};
+    connecting.push(new Promise((resolve) => (connect = resolve)));
+    cache.invalidate(news);
+    await settle();
+    at.token = "eve";
+    void cache.read(other, { id: "h-08" });
+    await settle();
+    connect();
+    await settle();
+    streams.at(-1)?.send("for eve");
+    await settle();
+    expect([streams.map(({ who }) => who), view.get().value]).toEqual([["ada", "bob", "bob", "eve"], ["for eve"]]);
   });
 });
 

@@ -28,6 +28,8 @@ export class KeptList {
   /** What another tab is sending; and what this one is. */
   readonly #elsewhere = new Set<string>();
   #sending: string | undefined;
+  /** Run by this page, and tried by no page so far. Of all others nobody knows. */
+  readonly #untried = new Set<string>();
   /** What has had its end, should it be heard of once more. */
   readonly #ended = new Set<string>();
   readonly #listeners = new Set<() => void>();
@@ -114,8 +116,9 @@ export class KeptList {
     return this.#waiting.get(id)?.options ?? {};
   }
 
-  isElsewhere(id: string): boolean {
-    return this.#elsewhere.has(id);
+  /** Whether a try may have reached the server: then it may have worked, whatever becomes of it here. */
+  mayHaveWorked(id: string): boolean {
+    return !this.#untried.has(id);
   }
 
   /** The one that is to be sent next. */
@@ -136,6 +139,7 @@ export class KeptList {
     const { id, input } = record;
     this.writes.set(write.name, write); // after hot reloading another one of that name
     this.#set(record);
+    this.#untried.add(id);
     this.#laid.set(id, layWrite(this.#cache, write, input, id));
     this.changed();
     const ended = new Promise<unknown>((resolve, reject) => this.#waiting.set(id, { resolve, reject, options }));
@@ -159,23 +163,21 @@ export class KeptList {
 
   /** Rule O9: another user asks now. Only that one's writes are shown. */
   async showOwn(): Promise<void> {
-    for (const record of this.#inOrder()) {
-      const { id } = record;
-      if (record.failure || this.#unknown.has(id) || this.#ended.has(id)) continue;
-      const isOwn = this.isOwn(record);
-      const laid = this.#laid.get(id);
-      if (laid && !isOwn) {
-        this.#laid.delete(id);
-        laid.refused(false);
-      } else if (!laid && isOwn) {
-        const write = this.writes.get(record.write);
-        const input = write && (await inputOf(write, record));
-        const now = this.#records.get(id);
-        const isLeft = now && !now.failure && !this.#ended.has(id) && !this.#laid.has(id) && this.isOwn(now);
-        if (write && input && isLeft) this.#lay(now, write, input.value);
-      }
-    }
+    const waiting = this.#inOrder().filter(
+      ({ id, failure }) => !failure && !this.#unknown.has(id) && !this.#ended.has(id),
+    );
+    for (const record of waiting) if (!this.isOwn(record)) this.hide(record.id);
+    for (const record of waiting) if (this.isOwn(record)) await this.#show(record);
     this.changed();
+  }
+
+  async #show(record: KeptRecord): Promise<void> {
+    const { id } = record;
+    const write = this.writes.get(record.write);
+    const input = write && (await inputOf(write, record));
+    const now = this.#records.get(id);
+    const isLeft = now && !now.failure && !this.#ended.has(id) && !this.#laid.has(id) && this.isOwn(now);
+    if (write && input && isLeft) this.#lay(now, write, input.value);
   }
 
   /** In the order in which they were run, also where another tab's is heard of late. */
@@ -189,10 +191,12 @@ export class KeptList {
   /** @param id undefined: nothing is being sent any more */
   setSending(id: string | undefined): void {
     this.#sending = id;
+    if (id !== undefined) this.#untried.delete(id);
     this.changed();
   }
 
   #setElsewhere(id: string, isElsewhere: boolean): void {
+    this.#untried.delete(id);
     if (isElsewhere) this.#elsewhere.add(id);
     else this.#elsewhere.delete(id);
     this.optionsOf(id).onPhase?.(isElsewhere ? "sending" : "waiting");
@@ -205,9 +209,11 @@ export class KeptList {
     this.#ended.add(id);
   }
 
-  /** Its layers are gone. */
-  forgetLaid(id: string): void {
+  /** Rule O9: it is another user's. Its layers are taken back, where its run has left them. */
+  hide(id: string): void {
+    const laid = this.#laid.get(id);
     this.#laid.delete(id);
+    laid?.refused(false);
   }
 
   /** It has had its end, before it was heard of here. */
@@ -254,7 +260,7 @@ export class KeptList {
     const waiting = this.#waiting.get(id);
     this.#ended.add(id);
     this.#delete(id);
-    for (const kept of [this.#laid, this.#waiting, this.#elsewhere, this.#unknown]) kept.delete(id);
+    for (const kept of [this.#laid, this.#waiting, this.#elsewhere, this.#unknown, this.#untried]) kept.delete(id);
     if (laid) settle?.(laid);
     if (waiting) tell?.(waiting);
     this.changed();

@@ -189,7 +189,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     } catch (thrown) {
       this.#endSending();
       const isOthers = !this.kept.isOwn(record); // its user asks no longer (rule O9): what failed is tried again for that one
-      if (isOthers) this.kept.forgetLaid(id);
+      if (isOthers) this.kept.hide(id);
       if (thrown === sendLater || isOthers) this.#tell({ kind: "waiting", id });
       else if (this.kept.get(id)) await this.#refuse(record, asFailure(thrown)); // else it was dropped
       return thrown !== sendLater;
@@ -241,10 +241,10 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#tell({ kind: "dropped", id });
   }
 
-  /** What is being sent from here takes its layers back itself; what is being sent elsewhere may have worked. */
+  /** What is being sent from here takes its layers back itself; what has been tried may have worked. */
   #give(id: string, reason: unknown): void {
     const sending = this.#sending?.id === id ? this.#sending : undefined;
-    const mayHaveWorked = this.kept.isElsewhere(id);
+    const mayHaveWorked = this.kept.mayHaveWorked(id);
     this.kept.end(id, sending ? undefined : (laid) => laid.refused(mayHaveWorked), ({ reject }) => reject(reason));
     sending?.abort.abort(reason);
   }

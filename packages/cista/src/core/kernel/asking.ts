@@ -258,8 +258,9 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  if (!open && isForSomebodyElse(entry)) startRequest(entry, "user");
-  else finishRequest(entry, request, outcomeOf(entry));
+  if (!isForSomebodyElse(entry)) return finishRequest(entry, request, outcomeOf(entry));
+  if (open) abortRequest(entry, "it was opened for another user");
+  startRequest(entry, "user");
 }
 
 /** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
