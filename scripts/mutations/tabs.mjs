@@ -72,7 +72,13 @@ export const tabs = [
     "return this.wasOver && !this.#hub.isFrozen ? Promise.resolve() : this.ready();",
     "return this.ready();",
   ],
-  ["B3", "tabs/hearing.ts", "const hit = adoptChange(this.#cache, change, all, isOlder);", "const hit = [];"],
+  [
+    "B3",
+    "tabs/hearing.ts",
+    "const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key));",
+    "const hit = [];",
+  ],
+  ["B3 begun later", "tabs/hearing.ts", "isOlder(key) && !isBegunLater(key)", "isOlder(key)"],
   ["B3 keys", "change-listeners.ts", "keys: Array.from(entries, ({ key }) => key)", "keys: []"],
   ["B4", "tabs/loads.ts", 'Object.defineProperty(context, "read", { value: readPart });', ""],
   [

@@ -89,8 +89,8 @@ export const values = [
   [
     "F9 on arrival",
     "kernel/asking.ts",
-    "if (!open && isForSomebodyElse(entry)) startRequest",
-    "if (false) startRequest",
+    "if (!isForSomebodyElse(entry)) return finishRequest(entry",
+    "if (entry) return finishRequest(entry",
   ],
   ["F9 no loop", "kernel/asking.ts", '(fitting === "unsteady" ? 1 : mostUsersInARow)', "mostUsersInARow"],
   ["F9 each in turn", "kernel/asking.ts", "const mostUsersInARow = 5;", "const mostUsersInARow = 1;"],

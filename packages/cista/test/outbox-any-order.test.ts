@@ -41,6 +41,7 @@ class Program {
   readonly #own = new Map<Tab, Write<{ hut: number }, string>>();
   readonly #leaves = new Map<Tab, () => void>();
   #person = "ada";
+  #becameAt = 0;
   #isDatabaseFull = false;
   #refused = new Set<number>();
 
@@ -188,6 +189,7 @@ class Program {
       this.faults.push(`${run.person}'s ${hut} is sent for ${person}`);
     if (run.endedAt !== undefined && now > run.endedAt) this.faults.push(`${hut} is sent after it was ${run.end}`);
     if (run.storedAt === undefined || run.key !== key) return; // it could not be kept
+    if (now - this.#becameAt < 1000) return; // it was begun for the user before
     for (const other of this.#runs) {
       const isOwn = other.person === undefined || other.person === person;
       const isWaiting = other.key !== undefined && world.records.has(other.key) && !world.booked.has(other.key);
@@ -303,6 +305,7 @@ class Program {
     if (this.#person === person) return;
     this.log.push(`${this.world.clock.now()}: ${person} asks from now on`);
     this.#person = person;
+    this.#becameAt = this.world.clock.now();
     for (const tab of this.world.alive) tab.run(() => requestForNewUser(coreOf(tab.cache)));
   }
 

@@ -52,6 +52,15 @@ export async function faultsAtRest(world: World): Promise<string[]> {
     for (const tab of tabs()) check(shows(tab, "hut 7") === version, "a tab has not heard of an invalidation");
   }
 
+  // Rule B3: what was invalidated before a tab came is requested by it once.
+  late.cache.invalidate({ source: late.hut, params: 10 });
+  await clock.advance(500);
+  const young = world.tab();
+  young.startJoining();
+  young.watch("hut", 10);
+  await clock.advance("5s");
+  check(countOf(10) === 1, `a newcomer requested ${countOf(10)} times what was invalidated before it came`);
+
   // Rule B2: one that has ended is not opened again, one that is open is followed.
   for (const name of added) {
     const before =

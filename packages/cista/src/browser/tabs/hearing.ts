@@ -98,7 +98,9 @@ export class Hearing {
       this.#telling.correctSoon(JSON.stringify([at, selectors, keys]), () => this.#hub.tell(told));
     this.#changes.remember(at, selectors);
     const all = [...selectors, ...keys.map((key) => ({ key }))];
-    const hit = adoptChange(this.#cache, change, all, isOlder);
+    // Nothing is held, and the request under way began later: its answer is newer than the change.
+    const isBegunLater = (key: string) => !this.#hub.moments.knows(key) && (this.#loads.begunAt(key) ?? 0) > at;
+    const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key));
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
   }
 

@@ -265,6 +265,11 @@ export class Loads {
     return this.#open.has(key) ? (this.#begun.get(key) ?? 0) : undefined;
   }
 
+  /** What this tab has begun counts as so much later. */
+  shift(length: number): void {
+    for (const [key, at] of this.#begun) this.#begun.set(key, at + length);
+  }
+
   /** When the load began that is under way, or has just ended. */
   begunAt(key: string): number | undefined {
     return this.#begun.get(key);

@@ -308,5 +308,6 @@ export class Member implements Hub {
     if (length === 0) return;
     this.moments.shift(this.id, length);
     this.#changes.shift(length);
+    this.#loads.shift(length);
   }
 }
