@@ -258,9 +258,11 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  if (!isForSomebodyElse(entry)) return finishRequest(entry, request, outcomeOf(entry));
-  if (open) abortRequest(entry, "it was opened for another user");
-  startRequest(entry, "user");
+  if (!isForSomebodyElse(entry)) finishRequest(entry, request, outcomeOf(entry));
+  else {
+    if (open) abortRequest(entry, "it was opened for another user");
+    startRequest(entry, "user");
+  }
 }
 
 /** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
