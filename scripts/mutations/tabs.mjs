@@ -136,7 +136,7 @@ export const tabs = [
   ["O9", "kept-list.ts", "!this.#unknown.has(record.id) && this.isOwn(record)", "!this.#unknown.has(record.id)"],
   ["O9 shown", "kept-list.ts", "if (!this.isOwn(record)) this.hide(record.id);", ""],
   ["O9 shown again", "kept-list.ts", "if (this.isOwn(record)) await this.#show(record);", ""],
-  ["O9 left by its run", "kept-list.ts", "laid?.refused(false);", ""],
+  ["O9 left by its run", "kept-list.ts", "laid?.refused(this.mayHaveWorked(id));", ""],
   ["O2 may have worked", "kept-list.ts", "return !this.#untried.has(id);", "return false;"],
   ["O7", "outbox/kept-writes.ts", "const input = cloned(name, given);", "const input = given;"],
   ["O8", "outbox/kept-writes.ts", "return this.#sendUnkept(record, thrown);", "throw thrown;"],

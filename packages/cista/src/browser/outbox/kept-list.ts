@@ -209,11 +209,11 @@ export class KeptList {
     this.#ended.add(id);
   }
 
-  /** Rule O9: it is another user's. Its layers are taken back, where its run has left them. */
+  /** Rule O9: it is another user's. Its layers are taken back, where its run has left them; what a try may have changed is asked for. */
   hide(id: string): void {
     const laid = this.#laid.get(id);
     this.#laid.delete(id);
-    laid?.refused(false);
+    laid?.refused(this.mayHaveWorked(id));
   }
 
   /** It has had its end, before it was heard of here. */
