@@ -49,6 +49,7 @@ export const tabs = [
   ],
   ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
   ["B2 stream lost", "request.ts", "if (this.#isStream) this.#host.defer(() => abort.abort(failure));", ""],
+  ["B2 new user", "tabs/hearing.ts", "this.#hub.moments.unhold(key);", "void key;"],
   ["B2 sign", "tabs/loads.ts", " && now - wait.lastSign >= graceForSign) {", ") {"],
   ["B2 own", "tabs/loads.ts", "if (this.#own.has(key)) {", "if (this.#own.has(key) && !key) {"],
   ["B2 clocks", "tabs/member.ts", "return this.#platform.now();", "return clockOf(this.#cache).now();"],

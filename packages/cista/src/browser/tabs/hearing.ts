@@ -1,6 +1,13 @@
 /** What one tab does with what the others tell of what they hold. Rules B1, B3. */
 
-import { adoptChange, adoptEntry, isForHere, type StoredEntry, storedUnder } from "../../core/doors/sharing.js";
+import {
+  adoptChange,
+  adoptEntry,
+  foreignKeys,
+  isForHere,
+  type StoredEntry,
+  storedUnder,
+} from "../../core/doors/sharing.js";
 import type { Cache } from "../../core/index.js";
 import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
@@ -115,6 +122,11 @@ export class Hearing {
     const isDoubted = (key: string) => this.isDoubted(key, back);
     for (const key of adoptChange(this.#cache, "invalidate", ["all"], isDoubted))
       this.#hub.moments.invalidate(key, back.at);
+  }
+
+  /** Of what is held for another user it does not count when it was learned. */
+  forgetForeign(): void {
+    for (const key of foreignKeys(this.#cache)) this.#hub.moments.unhold(key);
   }
 
   /** Somebody has signed out in another tab: what that told before it knew belongs to whoever has left. */

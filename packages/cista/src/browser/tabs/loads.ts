@@ -94,7 +94,8 @@ export class Loads {
 
   /** What is older than that will not do. */
   #since({ key, context: { cause, mode } }: LoadCall): number {
-    const isAnew = cause === "manual" || (mode !== "default" && cause !== "invalidated");
+    // For another user no HTTP cache will do (mode "reload"), but a tab of the same user will.
+    const isAnew = cause === "manual" || (mode !== "default" && cause !== "invalidated" && cause !== "user");
     return isAnew ? (this.#begun.get(key) ?? 0) : this.#hub.moments.of(key).invalidatedAt;
   }
 
@@ -235,6 +236,11 @@ export class Loads {
   /** Its entry has been let go: nothing of it is remembered. */
   forget(key: string): void {
     for (const memory of [this.#own, this.#failures, this.#begun]) memory.delete(key);
+  }
+
+  /** Another user asks now: what was for somebody else may be for this one. */
+  forgetOwn(): void {
+    this.#own.clear();
   }
 
   isOwn(key: string): boolean {

@@ -1,7 +1,7 @@
 /** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
 
 import { clockOf, partitionOf } from "../../core/doors/caches.js";
-import { type Change, onChange, plainSelector } from "../../core/doors/sharing.js";
+import { type Change, onChange, onUserChanged, plainSelector } from "../../core/doors/sharing.js";
 import {
   type Cache,
   CistaError,
@@ -131,6 +131,7 @@ export class Member implements Hub {
       onChange(this.#cache, (change) => this.#changed(change)),
       intercept(this.#cache, { load: (call, proceed) => this.#loads.load(call, proceed) }),
       this.#cache.onSignOut(() => this.#signedOut()),
+      onUserChanged(this.#cache, () => this.#userChanged()),
       this.#platform.onLife((event) => this.#live(event)),
     );
     this.#open();
@@ -302,6 +303,12 @@ export class Member implements Hub {
     this.#shift(behind);
     for (const change of this.#changes.ownSince(0)) this.tell(change);
     this.#telling.tellOwn();
+  }
+
+  /** Rule F9: what is held is for somebody else, so that what the others hold for the new user is news; and what they had is no longer theirs alone. */
+  #userChanged(): void {
+    this.#loads.forgetOwn();
+    this.#hearing.forgetForeign();
   }
 
   #shift(length: number): void {

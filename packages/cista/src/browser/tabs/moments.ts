@@ -115,6 +115,11 @@ export class Moments {
     if (known) this.#gone.set(key, known);
   }
 
+  /** When it was learned does not count any more; when it was invalidated does. */
+  unhold(key: string): void {
+    if (this.#known.has(key)) this.#known.set(key, { ...nothing, invalidatedAt: this.of(key).invalidatedAt });
+  }
+
   forget(key: string): void {
     this.#known.delete(key);
     this.#gone.delete(key);

@@ -7,6 +7,7 @@ import { type Core, coreOf } from "../state/core.js";
 /** Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`). */
 export function requestForNewUser(core: Core): void {
   if (core.disposed) return;
+  for (const listener of core.userListeners) guarded(listener); // before anything is asked for
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
       if (entry.held === "none" || entry.fits) continue;
@@ -14,7 +15,6 @@ export function requestForNewUser(core: Core): void {
       entry.links?.tellDependents();
     }
   });
-  for (const listener of core.userListeners) guarded(listener);
 }
 
 /** Calls back when another user asks than before. Returns its own end. */

@@ -59,6 +59,12 @@ export function isForHere(cache: Cache, stored: StoredEntry): boolean {
   return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true) === true;
 }
 
+/** The keys under which something is held that is not for whoever asks now (rule F9). */
+export function foreignKeys(cache: Cache): string[] {
+  const entries = [...coreOf(cache).shelves.byKey.values()];
+  return entries.filter((entry) => entry.held !== "none" && !entry.fits).map(({ key }) => key);
+}
+
 /** A selector as it can be told to another tab: without functions, and with a source by its name. */
 export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
 

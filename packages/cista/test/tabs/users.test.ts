@@ -1,0 +1,51 @@
+import { eventsFrom } from "cista/http";
+import { expect, test } from "vitest";
+import { json, server } from "../hostile-server.js";
+import { World } from "./world.js";
+
+test("B2, F9: a tab whose user becomes that of another tab follows the stream that is open there", async () => {
+  const world = new World();
+  world.delay = 3;
+  const streams = new Map<() => void, string>();
+  const opened = async (who: { user?: string }) => {
+    const tab = await world.open({ join: false });
+    const { api } = server(
+      async (url, { signal }) => {
+        const { user = "nobody" } = who;
+        await new Promise<void>((resolve) => void world.clock.setTimer(resolve, 60));
+        if (url.pathname !== "/news") return json(user, { "cache-control": "max-age=30" });
+        const body = new ReadableStream({
+          start(controller) {
+            const send = () => controller.enqueue(new TextEncoder().encode("data: fog\n\n"));
+            streams.set(send, user);
+            signal?.addEventListener("abort", () => void (streams.delete(send) && controller.error(signal.reason)));
+          },
+        });
+        return new Response(body, { headers: { "content-type": "text/event-stream" } });
+      },
+      { user: () => who.user },
+    );
+    const news = eventsFrom<void, string[]>(api, {
+      name: "news",
+      url: "/news",
+      start: [],
+      reduce: (all, { data }) => [...all, data],
+    });
+    const me = api.source<void, string>({ name: "me", url: "/me" });
+    await tab.join();
+    tab.cache.view(news).subscribe(() => {});
+    await world.clock.advance("3s");
+    return { cache: tab.cache, news, me };
+  };
+  const one = await opened({ user: "wren" });
+  const who: { user?: string } = {};
+  const two = await opened(who);
+  expect([...streams.values()]).toEqual(["wren", "nobody"]);
+  who.user = "wren";
+  void two.cache.read(two.me);
+  await world.clock.advance("3s");
+  expect([...streams.values()]).toEqual(["wren"]);
+  for (const send of streams.keys()) send();
+  await world.clock.advance("1s");
+  expect([one, two].map(({ cache, news }) => cache.peek(news).value)).toEqual([["fog"], ["fog"]]);
+});
