@@ -155,3 +155,14 @@ test("Redis full, or letting go of what it has: every request is answered, and n
     await small.end();
   }
 });
+
+/** The slot of a key in a cluster: CRC16 (XMODEM) of what is between the braces, of 16,384. */
+function slotOf(key: string): number {
+  const tag = /\{([^}]+)\}/.exec(key)?.[1] ?? key;
+  let crc = 0;
+  for (const byte of Buffer.from(tag)) {
+    crc ^= byte << 8;
+    for (let bit = 0; bit < 8; bit++) crc = crc & 0x8000 ? ((crc << 1) ^ 0x1021) & 0xffff : (crc << 1) & 0xffff;
+  }
+  return crc % 16_384;
+}
