@@ -219,6 +219,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const told = storedFailure(failure);
     const waiting = this.kept.refuse(id, told);
     await this.#stored(this.#backend.put({ ...record, failure: told }), record);
+    if (!this.kept.get(id)) await this.#stored(this.#backend.delete(id), record); // dropped meanwhile
     this.#tell({ kind: "refused", id, failure: told });
     waiting?.reject(failure);
   }
