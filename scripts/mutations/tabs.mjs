@@ -112,7 +112,12 @@ export const tabs = [
     "for (const later of all.slice(first))",
     "for (const later of all.slice(all.length))",
   ],
-  ["O4 worked", "laying.ts", "if (core.changeListeners.length === 0) markInvalidated(entry, layers.name);", ""],
+  [
+    "O4 worked",
+    "laying.ts",
+    "if (!isTold || core.changeListeners.length === 0) markInvalidated(entry, layers.name);",
+    "",
+  ],
   ["O5", "kept-list.ts", "if (!write || !input) this.#unknown.add(id);", "if (!write) this.#unknown.add(id);"],
   ["O6", "outbox/kept-writes.ts", "for (const id of old) await this.#backend.delete(id);", ""],
   ["O6 lost count", "outbox/kept-writes.ts", "Math.max(most, era), now)", "Math.max(now, 0 * era * most), now)"],

@@ -227,10 +227,10 @@ export class KeptList {
     if (!record) {
       if (kind === "done" || kind === "dropped") this.#noteEnded(id); // it was read before, and is taken in after
     } else if (kind === "sending" || kind === "waiting") this.#setElsewhere(id, kind === "sending");
-    else if (kind === "done") {
+    else if (kind === "done" || kind === "gone") {
       this.end(
         id,
-        (laid) => laid.worked(),
+        (laid) => laid.ended(kind === "done"),
         ({ resolve }) => resolve(result),
       );
     } else if (kind === "refused") this.#hearRefused(record, wellFormedFailure(failure));

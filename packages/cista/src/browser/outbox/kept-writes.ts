@@ -77,7 +77,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     if (this.#isClosed) return;
     const own = await this.#ofThisEra(stored);
     const there = new Set(own.map(({ id }) => id));
-    for (const id of before) if (!there.has(id)) this.#hearOf(id, "done");
+    for (const id of before) if (!there.has(id)) this.#hearOf(id, "gone"); // sent or dropped, and nobody tells what that has changed
     for (const { id, failure } of own) this.#hearOf(id, "refused", undefined, failure); // while this page stood still
     for (const record of own) await this.kept.take(record);
     this.kept.changed();

@@ -17,8 +17,8 @@ export interface LaidWrite {
   send(options: RunOptions): Promise<unknown>;
   /** Lies over all others from now on: one that was run before it has been heard of later. */
   raise(): void;
-  /** It has worked elsewhere: the next answer tells what came of it (rule W2). */
-  worked(): void;
+  /** It has ended elsewhere: the next answer tells what came of it (rule W2). @param isTold another tab tells what it has changed */
+  ended(isTold: boolean): void;
   /** Taken back at once. @param mayHaveWorked the entries are asked about */
   refused(mayHaveWorked: boolean): void;
 }
@@ -37,7 +37,7 @@ export function layWrite(cache: Cache, write: Write<any, any>, input: unknown, i
       );
     },
     raise: () => batch(core, () => layers.raise()),
-    worked: () => settle(core, layers, () => leaveToNextAnswer(core, layers)),
+    ended: (isTold) => settle(core, layers, () => leaveToNextAnswer(core, layers, isTold)),
     refused: (mayHaveWorked) => settle(core, layers, () => takeBack(layers, mayHaveWorked)),
   };
 }
@@ -60,10 +60,10 @@ function settle(core: Core, layers: WriteLayers, change: () => void): void {
   });
 }
 
-function leaveToNextAnswer(core: Core, layers: WriteLayers): void {
+function leaveToNextAnswer(core: Core, layers: WriteLayers, isTold: boolean): void {
   for (const entry of layers.entries) {
     // Where the tabs are joined, the one that has sent it tells what is no longer to be trusted.
-    if (core.changeListeners.length === 0) markInvalidated(entry, layers.name);
+    if (!isTold || core.changeListeners.length === 0) markInvalidated(entry, layers.name);
     if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
     if (entry.isInvalidated) requestIfWatched(entry);
   }
