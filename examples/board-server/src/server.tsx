@@ -5,6 +5,7 @@ export { cacheFor } from "./data.js";
 export { joinFleet, share } from "./fleet.js";
 
 import type { ServerResponse } from "node:http";
+import type { Duration } from "cista";
 import { openPage } from "cista/server";
 import { renderToPipeableStream } from "react-dom/server";
 import { Page } from "./app.js";
@@ -24,7 +25,8 @@ export interface Visit {
 export function render({ walker, cookie, chosen, scripts, styles }: Visit, response: ServerResponse): void {
   const cache = cacheFor({ cookie });
   share(cache);
-  const page = openPage(cache, { noStore: true }); // it holds one walker's basket
+  const timeout = (process.env.PAGE_TIMEOUT ?? "5s") as Duration;
+  const page = openPage(cache, { noStore: true, timeout }); // it holds one walker's basket
   response.on("close", () => page.close());
   response.setHeader("content-type", "text/html; charset=utf-8");
   response.setHeader("cache-control", "no-store");

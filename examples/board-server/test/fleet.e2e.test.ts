@@ -33,7 +33,7 @@ beforeAll(async () => {
     redisServer: redisPath() ?? "redis-server",
     redisEnv: redisEnvironment(),
   };
-  process.env.REDIS_TIMEOUT = "20s"; // however busy the machine is
+  Object.assign(process.env, { REDIS_TIMEOUT: "20s", PAGE_TIMEOUT: "60s" }); // however busy the machine is
   fleet = await run.startFleet({ ...programs, slow: async () => {} });
 });
 afterAll(() => fleet?.close());

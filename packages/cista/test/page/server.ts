@@ -23,7 +23,7 @@ export interface Visit {
 
 export function render({ names, renderer, options, nonce }: Visit, response: ServerResponse): ServerPage {
   const cache = createCache({ retry: false });
-  const page = openPage(cache, options);
+  const page = openPage(cache, { timeout: "60s", ...options }); // however busy the machine is
   response.on("close", () => page.close());
   const root = createElement("div", { id: "root" }, createElement(App, { cache, names }));
   const tree = createElement("html", null, createElement("body", null, root));

@@ -10,7 +10,7 @@ export { dataFrom };
 /** The page of one framework, in one go when all of it has come. */
 export function render(framework: string, { names, options }: Visit, response: ServerResponse): ServerPage {
   const cache = createCache({ retry: false });
-  const page = openPage(cache, options);
+  const page = openPage(cache, { timeout: "60s", ...options }); // however busy the machine is
   response.on("close", () => page.close());
   const write = async () => {
     const side = await sides[framework]?.();
