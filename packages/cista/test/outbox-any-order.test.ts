@@ -9,7 +9,7 @@ import { type Tab, World } from "./tabs/world.js";
 // Kept writes in random programs: tabs that come, freeze, hang and are killed, the network, a database that refuses, writes that are
 // refused, dropped, of another user, of another version of the program; and sign-outs. What was stored is sent once, in order.
 
-const { runs, seed: first, ran } = programsOf("outbox", 150, 6);
+const { runs, seed: first, ran } = programsOf("outbox", 100, 6);
 const steps = 30;
 
 /** One run, as the program that ran it knows it. */

@@ -316,8 +316,11 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   #hearOf(id: string, kind: unknown, result?: unknown, failure?: unknown): void {
-    if (kind === "dropped" && this.kept.get(id)) this.#give(id, givenUp());
-    else this.kept.hear(id, kind, result, failure);
+    const record = this.kept.get(id);
+    if (kind === "dropped" && record) {
+      this.#give(id, givenUp());
+      void this.#stored(this.#backend.delete(id), record); // what this tab has stored of it meanwhile, such as a refusal
+    } else this.kept.hear(id, kind, result, failure);
   }
 
   /** Rule O9: what is being sent was perhaps run by the user before. It goes on when that one asks again. */
