@@ -122,19 +122,19 @@ class Program {
 
   #backend(tab: Tab): OutboxBackend {
     const { records, clock } = this.world;
+    /** The database does its work whatever has become of the page by then; a page that stands still hears of it later. */
     const later = <T>(work: () => T): Promise<T> =>
       new Promise((resolve, reject) => {
-        clock.setTimer(
-          () =>
-            tab.run(() => {
-              try {
-                resolve(work());
-              } catch (thrown) {
-                reject(thrown);
-              }
-            }),
-          1 + this.#random(5),
-        );
+        const run = () => {
+          if (tab.isKilled) return;
+          try {
+            const came = work();
+            tab.run(() => resolve(came));
+          } catch (thrown) {
+            tab.run(() => reject(thrown));
+          }
+        };
+        clock.setTimer(run, 1 + this.#random(5));
       });
     return {
       readAll: () => later(() => structuredClone([...records.values()])),
@@ -315,7 +315,9 @@ class Program {
     const now = world.clock.now();
     const shown = tab.cache.peek(tab.list).value as number[] | undefined;
     if (!shown) return; // nothing to show it over
-    const isQuiet = ({ storedAt }: Run) => storedAt !== undefined && storedAt < now - 500;
+    // A page that is put aside in the moment in which its write is stored tells the others when it comes back.
+    const isQuiet = ({ storedAt, tab: where }: Run) =>
+      storedAt !== undefined && storedAt < now - 500 && !this.#wereAside.has(where) && !where.isKilled;
     const waiting = this.#runs.filter(
       (run) =>
         isQuiet(run) &&
