@@ -27,6 +27,8 @@ const tabTests = [
   "tabs/streams.test.ts",
   "tabs/hostile-tabs.test.ts",
   "tabs/outbox.test.ts",
+  "tabs/users.test.ts",
+  "outbox-any-order.test.ts",
   "tabs-any-order.test.ts",
 ].map((file) => `packages/cista/test/${file}`);
 /** A fleet too; what is broken in Redis' scripts a real Redis is to see. */

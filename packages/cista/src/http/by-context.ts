@@ -23,7 +23,7 @@ export class ByContext<T> {
   }
 }
 
-/** Keeps the newest entries. */
+/** Deletes the oldest entries of a map, so that `most` are left. */
 export function forgetOldest(map: Map<unknown, unknown>, most: number): void {
   for (const [oldest] of map) if (map.size > most) map.delete(oldest);
 }

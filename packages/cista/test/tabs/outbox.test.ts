@@ -381,3 +381,45 @@ test("O2: a hundred writes that waited are sent without reading the database a h
   expect(huts(world)).toHaveLength(100);
   expect(world.readRecords - before).toBeLessThan(400);
 });
+
+test("O2: a tab from which the sending was taken asks for the lock again only after its last write has ended", async () => {
+  const world = new World();
+  world.latency = 400;
+  const locksFor = world.locksFor.bind(world);
+  let requests = 0;
+  world.locksFor = (tab) => ({
+    // One that asks without a pause would ask for ever: no time passes between two requests.
+    request: (...request) => (++requests > 100 ? new Promise(() => {}) : locksFor(tab).request(...request)),
+  });
+  const [hung, other] = [await world.open(), await world.open()];
+  for (const tab of [hung, other]) await tab.keep();
+  for (const hut of [1, 2]) void hung.cache.run(hung.book, { hut });
+  await world.clock.advance("30ms");
+  hung.stop();
+  void other.cache.run(other.book, { hut: 3 });
+  await world.clock.advance("5500ms");
+  other.environment.set({ online: false }); // it takes the sending, and lets go of it
+  await world.clock.advance("2s");
+  hung.goOn();
+  await world.clock.advance("5s");
+  other.environment.set({ online: true });
+  await world.clock.advance("5s");
+  expect(requests).toBeLessThan(20);
+  expect(huts(world).sort()).toEqual([1, 2, 3]);
+  once(world);
+});
+
+test("O2: the entries of a write that is dropped after a try are requested, since the write may have worked", async () => {
+  const { world, tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  one.cache.run(one.book, { hut: 7 }).catch(() => {});
+  while (world.booked.size === 0) await advance("1ms");
+  one.environment.set({ online: false }); // the answer does not come
+  await advance("10ms");
+  const [waiting] = one.outbox?.list() ?? [];
+  expect(waiting?.state).toBe("waiting");
+  void one.outbox?.drop(waiting?.id ?? "");
+  one.environment.set({ online: true });
+  await advance("1s");
+  expect([shown(one), states(one)]).toEqual([[7], []]);
+});

@@ -28,7 +28,7 @@ export class KeptList {
   /** What another tab is sending; and what this one is. */
   readonly #elsewhere = new Set<string>();
   #sending: string | undefined;
-  /** Run by this page, and tried by no page so far. Of all others nobody knows. */
+  /** The writes that this page has run and no page has tried. Every other write may have been tried. */
   readonly #untried = new Set<string>();
   /** What has had its end, should it be heard of once more. */
   readonly #ended = new Set<string>();
@@ -116,7 +116,7 @@ export class KeptList {
     return this.#waiting.get(id)?.options ?? {};
   }
 
-  /** Whether a try may have reached the server: then it may have worked, whatever becomes of it here. */
+  /** Whether a try may have reached the server. Then the write may have worked. */
   mayHaveWorked(id: string): boolean {
     return !this.#untried.has(id);
   }
@@ -153,12 +153,7 @@ export class KeptList {
     this.#lastOrder = Math.max(this.#lastOrder, record.order);
     if (this.#ended.has(id) || this.#records.has(id)) return;
     this.#set(record);
-    const write = this.writes.get(record.write);
-    const input = write && (await inputOf(write, record));
-    const now = this.#records.get(id);
-    if (!now || this.#laid.has(id)) return; // dropped, or taken in twice
-    if (!write || !input) this.#unknown.add(id);
-    else if (!now.failure && this.isOwn(now)) this.#lay(now, write, input.value); // it may have been refused meanwhile
+    await this.#show(record);
   }
 
   /** Rule O9: another user asks now. Only that one's writes are shown. */
@@ -171,13 +166,15 @@ export class KeptList {
     this.changed();
   }
 
+  /** Lays it over the entries. The check of its input takes time: it may have been dropped, laid, answered or refused meanwhile. */
   async #show(record: KeptRecord): Promise<void> {
     const { id } = record;
     const write = this.writes.get(record.write);
     const input = write && (await inputOf(write, record));
     const now = this.#records.get(id);
-    const isLeft = now && !now.failure && !this.#ended.has(id) && !this.#laid.has(id) && this.isOwn(now);
-    if (write && input && isLeft) this.#lay(now, write, input.value);
+    if (!now || this.#laid.has(id) || this.#ended.has(id)) return;
+    if (!write || !input) this.#unknown.add(id);
+    else if (!now.failure && this.isOwn(now)) this.#lay(now, write, input.value);
   }
 
   /** In the order in which they were run, also where another tab's is heard of late. */
@@ -209,7 +206,7 @@ export class KeptList {
     this.#ended.add(id);
   }
 
-  /** Rule O9: it is another user's. Its layers are taken back, where its run has left them; what a try may have changed is asked for. */
+  /** Rule O9: takes back the layers of another user's write. If a try may have reached the server, their entries are requested. */
   hide(id: string): void {
     const laid = this.#laid.get(id);
     this.#laid.delete(id);

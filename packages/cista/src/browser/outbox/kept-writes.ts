@@ -77,7 +77,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     if (this.#isClosed) return;
     const own = await this.#ofThisEra(stored);
     const there = new Set(own.map(({ id }) => id));
-    for (const id of before) if (!there.has(id)) this.#hearOf(id, "gone"); // sent or dropped, and nobody tells what that has changed
+    for (const id of before) if (!there.has(id)) this.#hearOf(id, "gone"); // It was sent or dropped. No tab tells what changed.
     for (const { id, failure } of own) this.#hearOf(id, "refused", undefined, failure); // while this page stood still
     for (const record of own) await this.kept.take(record);
     this.kept.changed();
@@ -202,7 +202,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     return true;
   }
 
-  /** What became of a write is told also where that cannot be stored: another page sends it again, under the same key. */
+  /** Rule O8: a database that refuses to store the end of a write does not keep the end from those who wait for it. */
   async #stored(storing: Promise<void>, { write }: KeptRecord): Promise<void> {
     await storing.catch((thrown: unknown) =>
       console.warn(`Cista: the end of "${write}" could not be stored. The next page sends it again:`, thrown),
@@ -319,7 +319,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const record = this.kept.get(id);
     if (kind === "dropped" && record) {
       this.#give(id, givenUp());
-      void this.#stored(this.#backend.delete(id), record); // what this tab has stored of it meanwhile, such as a refusal
+      void this.#stored(this.#backend.delete(id), record); // This tab may have stored a refusal after the other tab's delete.
     } else this.kept.hear(id, kind, result, failure);
   }
 

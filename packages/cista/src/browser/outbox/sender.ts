@@ -28,7 +28,7 @@ export class Sender {
   readonly #lock: string;
   readonly #writes: Sendable;
   #turn: Turn | undefined;
-  /** The sending under way, or the last one: the next one begins after it. */
+  /** The sending under way. The next sending begins after it. */
   #sending: Promise<void> | undefined;
   #lastSign = 0;
   #askedAt = 0;
@@ -63,7 +63,7 @@ export class Sender {
     this.#watch(turn);
   }
 
-  /** A turn that was taken from this tab may still be at its last write. */
+  /** After the sending of a turn that another tab has taken: its last write may still be under way. */
   async #sendAfterLast(turn: Turn): Promise<void> {
     while (this.#sending) await this.#sending;
     this.#sending = this.#sendAll(() => turn.has);

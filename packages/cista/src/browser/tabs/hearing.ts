@@ -105,7 +105,7 @@ export class Hearing {
       this.#telling.correctSoon(JSON.stringify([at, selectors, keys]), () => this.#hub.tell(told));
     this.#changes.remember(at, selectors);
     const all = [...selectors, ...keys.map((key) => ({ key }))];
-    // Nothing is held, and the request under way began later: its answer is newer than the change.
+    // The tab holds nothing, and its request began after the change: the answer is newer than the change.
     const isBegunLater = (key: string) => !this.#hub.moments.knows(key) && (this.#loads.begunAt(key) ?? 0) > at;
     const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key));
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
@@ -124,7 +124,7 @@ export class Hearing {
       this.#hub.moments.invalidate(key, back.at);
   }
 
-  /** Of what is held for another user it does not count when it was learned. */
+  /** Rule F9: forgets when the values of another user were learned, so that the values of the other tabs count as news. */
   forgetForeign(): void {
     for (const key of foreignKeys(this.#cache)) this.#hub.moments.unhold(key);
   }

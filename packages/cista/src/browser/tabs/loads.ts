@@ -94,7 +94,7 @@ export class Loads {
 
   /** What is older than that will not do. */
   #since({ key, context: { cause, mode } }: LoadCall): number {
-    // For another user no HTTP cache will do (mode "reload"), but a tab of the same user will.
+    // A request for a new user has the mode "reload" because of HTTP caches. A value of another tab is checked for its user.
     const isAnew = cause === "manual" || (mode !== "default" && cause !== "invalidated" && cause !== "user");
     return isAnew ? (this.#begun.get(key) ?? 0) : this.#hub.moments.of(key).invalidatedAt;
   }
@@ -208,7 +208,7 @@ export class Loads {
       if (isEnough) this.#hub.tell({ kind: "alive", key });
       else this.#turns.pass(key); // a stream is opened anew by whoever has asked for it
     } else if (wait && kind === "asks" && now - wait.lastSign >= graceForSign) {
-      // That tab asks for this one too. A sign of the last second may be the answer, which has overtaken the question.
+      // That tab asks for this tab too. A sign of the last second may be the answer: messages of two tabs overtake each other.
       wait.askedAt ||= now;
       this.#hub.after(graceForSign, wait.wake);
     }
@@ -238,7 +238,7 @@ export class Loads {
     for (const memory of [this.#own, this.#failures, this.#begun]) memory.delete(key);
   }
 
-  /** Another user asks now: what was for somebody else may be for this one. */
+  /** Forgets which keys are each tab's own. For a new user the other tabs may hold the right values. */
   forgetOwn(): void {
     this.#own.clear();
   }
@@ -271,7 +271,7 @@ export class Loads {
     return this.#open.has(key) ? (this.#begun.get(key) ?? 0) : undefined;
   }
 
-  /** What this tab has begun counts as so much later. */
+  /** Moves the beginnings of this tab's loads, after a correction of its clock. @param length milliseconds */
   shift(length: number): void {
     for (const [key, at] of this.#begun) this.#begun.set(key, at + length);
   }

@@ -305,7 +305,7 @@ export class Member implements Hub {
     this.#telling.tellOwn();
   }
 
-  /** Rule F9: what is held is for somebody else, so that what the others hold for the new user is news; and what they had is no longer theirs alone. */
+  /** Rule F9: the tab forgets what it noted for the user before. It then takes the new user's values from the other tabs. */
   #userChanged(): void {
     this.#loads.forgetOwn();
     this.#hearing.forgetForeign();

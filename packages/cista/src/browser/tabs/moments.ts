@@ -115,7 +115,7 @@ export class Moments {
     if (known) this.#gone.set(key, known);
   }
 
-  /** When it was learned does not count any more; when it was invalidated does. */
+  /** Forgets when the value was learned. The moment of its invalidation stays. */
   unhold(key: string): void {
     if (this.#known.has(key)) this.#known.set(key, { ...nothing, invalidatedAt: this.of(key).invalidatedAt });
   }

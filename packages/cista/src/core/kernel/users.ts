@@ -7,7 +7,7 @@ import { type Core, coreOf } from "../state/core.js";
 /** Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`). */
 export function requestForNewUser(core: Core): void {
   if (core.disposed) return;
-  for (const listener of core.userListeners) guarded(listener); // before anything is asked for
+  for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
       if (entry.held === "none" || entry.fits) continue;

@@ -59,7 +59,7 @@ export function isForHere(cache: Cache, stored: StoredEntry): boolean {
   return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true) === true;
 }
 
-/** The keys under which something is held that is not for whoever asks now (rule F9). */
+/** The keys of the held values that are for another user than the present one (rule F9). */
 export function foreignKeys(cache: Cache): string[] {
   const entries = [...coreOf(cache).shelves.byKey.values()];
   return entries.filter((entry) => entry.held !== "none" && !entry.fits).map(({ key }) => key);

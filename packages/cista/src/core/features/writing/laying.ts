@@ -17,7 +17,7 @@ export interface LaidWrite {
   send(options: RunOptions): Promise<unknown>;
   /** Lies over all others from now on: one that was run before it has been heard of later. */
   raise(): void;
-  /** It has ended elsewhere: the next answer tells what came of it (rule W2). @param isTold another tab tells what it has changed */
+  /** The write has ended in another page. The layers stay until the next answer (rule W2). @param isTold another tab tells which entries changed */
   ended(isTold: boolean): void;
   /** Taken back at once. @param mayHaveWorked the entries are asked about */
   refused(mayHaveWorked: boolean): void;
