@@ -22,8 +22,8 @@ export class Loads {
   /** Keys whose values are each tab's own. */
   readonly #own = new Recent<string, true>();
   readonly #failures = new Failures();
-  /** Keys whose stream this tab has open. */
-  readonly #open = new Set<string>();
+  /** The streams that this tab has open, by key. A new stream of a key begins before the one in its place has ended. */
+  readonly #open = new Map<string, AsyncIterable<unknown>>();
 
   constructor(hub: Hub) {
     this.#hub = hub;
@@ -135,12 +135,12 @@ export class Loads {
     // One that was alone takes the place all the same: a tab that comes later finds the stream open.
     const turn = given ?? (locks && !isClosed && !this.#own.has(key) ? this.#turns.take(key, locks) : undefined);
     let hasEnded = false;
-    this.#open.add(key);
+    this.#open.set(key, stream);
     try {
       yield* untilLost(stream, (lose) => turn && this.#turns.whenLost(turn, lose));
       hasEnded = true; // told, before its place is another's
     } finally {
-      this.#open.delete(key);
+      if (this.#open.get(key) === stream) this.#open.delete(key);
       if (!hasEnded) turn?.leave();
     }
   }
