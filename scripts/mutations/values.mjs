@@ -140,6 +140,12 @@ export const values = [
     "varies: extra.varies }, ...below] : below;",
     "varies: extra.varies }] : [];",
   ],
+  [
+    "D1 restored while loaded",
+    "restoring.ts",
+    "dropParts(entry.request !== undefined && !core.comingWithPage?.has(entry.key))",
+    "dropParts()",
+  ],
   ["F9 new user", "kernel/users.ts", "markDirty(entry);", ""],
   [
     "F9 streams",

@@ -1,4 +1,4 @@
-import { CistaError, composite, entriesOf, Failure, type Source, source } from "cista";
+import { CistaError, composite, entriesOf, Failure, restoreSnapshot, type Source, source, takeSnapshot } from "cista";
 import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
@@ -401,4 +401,31 @@ test("N1: a chain of 3,000 composites is loaded in one go, and is no change with
   expect(clock.now()).toBe(began);
   expect(reported).not.toHaveBeenCalled();
   reported.mockRestore();
+});
+
+test("D1: a composite that is restored while it is loaded depends on what the load has read", async () => {
+  const hut = leafSource("hut", { maxAge: "1h" });
+  const route = sumSource("route", hut.source, { maxAge: "1h" });
+  const earlier = stage();
+  void earlier.cache.read(route.source, [1, 2]);
+  await earlier.clock.advance(0);
+  const snapshot = takeSnapshot(earlier.cache);
+  const { cache, clock } = stage();
+  const slow = heldSource("slow", { maxAge: "1h" });
+  const both = composite({
+    name: "route",
+    retry: false,
+    maxAge: "1h",
+    load: async (ids: number[], { read }) => (await read(hut.source, ids[0])) + (await read(slow.source, 1)),
+  });
+  const { view } = watch(cache, both, [1, 2]);
+  await clock.advance(0);
+  restoreSnapshot(cache, { ...snapshot, entries: snapshot.entries.filter(({ source: name }) => name === "route") });
+  slow.loads[0]?.answer(40);
+  await clock.advance(0);
+  expect(view.get().value).toBe(40);
+  hut.values.set(1, 2);
+  cache.invalidate({ source: hut.source, params: 1 });
+  await clock.advance(0);
+  expect(view.get().value).toBe(42);
 });

@@ -50,8 +50,8 @@ export interface Links {
   current(): ThroughParts;
   /** What it holds, or whether it is trusted, has changed; "same" where nothing is another than before. */
   tellDependents(event?: "change" | "same"): void;
-  /** It is made of nothing any more. */
-  dropParts(): void;
+  /** It is made of nothing any more. @param keepsReads a load goes on, and keeps what it has read */
+  dropParts(keepsReads?: boolean): void;
   /** An answer has come: it is made of what its load has read, or the load was spared since all its parts are as they were. */
   takeParts(areUnchanged: boolean): void;
   /** The load has failed: the parts stay as they were. @param startVersion the cache's, when it began */

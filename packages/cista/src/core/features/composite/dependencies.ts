@@ -70,8 +70,8 @@ export class EntryLinks implements Links, ThroughParts {
     markDependentsOutdated(this.#entry, event);
   }
 
-  dropParts(): void {
-    setParts(this.#entry, []);
+  dropParts(keepsReads = false): void {
+    setParts(this.#entry, [], keepsReads);
   }
 
   takeParts(areUnchanged: boolean): void {
@@ -140,13 +140,17 @@ export function releasePart(part: Entry, dependent: Entry): void {
   scheduleRelease(part);
 }
 
-/** The parts of an entry are these from now on; those that are no longer are let go. */
-function setParts(entry: Entry, parts: readonly Part[]): void {
+/**
+ * The parts of an entry are these from now on; those that are no longer are let go.
+ * @param keepsReads a load goes on: its answer will be made of what it has read
+ */
+function setParts(entry: Entry, parts: readonly Part[], keepsReads = false): void {
   const links = linksOf(entry);
   const read = links.partsRead;
   // A stream that is open goes on reading; what else the load still reads is not among the parts.
-  if (!entry.activity?.isOpen) links.partsRead = [];
+  if (!entry.activity?.isOpen && !keepsReads) links.partsRead = [];
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
+  if (keepsReads) for (const part of read) before.delete(part.entry);
   links.parts = parts.map((part) => ({ ...part }));
   for (const part of links.parts) if (part.version === notRead) noteRead(part);
   links.madeFor = distinct(links.parts.flatMap((part) => part.madeFor));

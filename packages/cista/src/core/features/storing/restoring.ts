@@ -231,7 +231,8 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
     ...(stored.noStore && page ? { noStore: true } : {}),
   };
   const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
-  entry.links?.dropParts(); // those of an older value
+  // Those of an older value. A load that goes on keeps what it has read.
+  entry.links?.dropParts(entry.request !== undefined && !core.comingWithPage?.has(entry.key));
   changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
   if (core.comingWithPage?.delete(entry.key) && entry.request)
     supersede(entry, outcomeOf(entry), "it has come with the page");
