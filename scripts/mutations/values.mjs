@@ -202,7 +202,7 @@ export const values = [
   ["N3", "looking.ts", "entry.isAsking || wantsRequest(entry, now)", "entry.isAsking"],
   ["N5", "schedule.ts", "if (rings >= this.#rings && !isLate) return;\n    this.#clearTimer();", ""],
   ["F3 fresh through parts", "taking.ts", 'activity.announcedStanding = "fresh";', ""],
-  ["F8 while it begins", "dependencies.ts", "if (!entry.activity?.isOpen) links.partsRead = [];", ""],
+  ["F8 while it begins", "dependencies.ts", "if (!entry.activity?.isOpen && !keepsReads) links.partsRead = [];", ""],
   ["S1 entry", "restoring.ts", "} else recordDropped(core, entry);", "} else throw new Error(String(entry));"],
   ["S1 age", "restoring.ts", "const since = Math.max(0, elapsed);", "const since = elapsed;"],
   ["S1 moment", "snapshot.ts", "takenAt: core.clock.epoch + now,", "takenAt: core.clock.now(),"],

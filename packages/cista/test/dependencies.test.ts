@@ -420,7 +420,8 @@ test("D1: a composite that is restored while it is loaded depends on what the lo
   });
   const { view } = watch(cache, both, [1, 2]);
   await clock.advance(0);
-  restoreSnapshot(cache, { ...snapshot, entries: snapshot.entries.filter(({ source: name }) => name === "route") });
+  const entries = (snapshot.entries as { source: string }[]).filter((entry) => entry.source === "route");
+  restoreSnapshot(cache, { ...snapshot, entries });
   slow.loads[0]?.answer(40);
   await clock.advance(0);
   expect(view.get().value).toBe(40);
