@@ -306,7 +306,7 @@ class Program {
     this.log.push(`${this.world.clock.now()}: ${person} asks from now on`);
     this.#person = person;
     this.#becameAt = this.world.clock.now();
-    for (const tab of this.world.alive) tab.run(() => requestForNewUser(coreOf(tab.cache)));
+    for (const tab of this.world.alive) tab.run(() => requestForNewUser(coreOf(tab.cache), true));
   }
 
   /** Rule O4: what waits is shown in every tab, in order. Looked at where nothing has happened for a while. */

@@ -23,6 +23,8 @@ interface Asker {
   isAsynchronous: boolean;
   /** What is noted of the user that asked last. */
   lastUser: string | undefined;
+  /** Since then a value was looked at by somebody else. */
+  hasOtherLooked: boolean;
 }
 
 /** What a request says on behalf of the one who asks. */
@@ -30,8 +32,8 @@ export interface Said {
   readonly fields: Headers;
   /** The result of `user`. */
   readonly id: string | undefined;
-  /** Another user than at the request before. */
-  readonly isNewUser: boolean;
+  /** Where the request before was another user's: what is noted of that one, "" for nobody. */
+  readonly userBefore: string | undefined;
 }
 
 /** What is asked for, without a request. */
@@ -57,6 +59,7 @@ export class Askers {
     lastFields: undefined,
     isAsynchronous: false,
     lastUser: undefined,
+    hasOtherLooked: false,
   }));
 
   constructor(server: Speaker) {
@@ -67,7 +70,7 @@ export class Askers {
   /** The fields of a request that is made now, and who makes it. */
   async ask(target: Target): Promise<Said> {
     const { fields, id } = await this.#fieldsFor(target);
-    return { fields, id, isNewUser: this.#notesNewUser(fields, target.context, id) };
+    return { fields, id, userBefore: this.#noteUser(fields, target.context, id) };
   }
 
   /** The token that a request would bear. It is given no name: see `renewed`. */
@@ -129,11 +132,14 @@ export class Askers {
     const fields = fieldsNow();
     if (!fields) return false;
     const id = user?.(target);
-    for (const [field, noted] of Object.entries(varies)) {
+    for (const field of Object.keys(varies)) {
       const now = this.#noted(field, fields, target.context, id);
-      if (noted === visitor) {
-        if (now) varies[field] = now;
-      } else if (now !== noted && !(asker.isAsynchronous && noted === "" && !isUser(field))) {
+      const known = field === "authorization" ? asker.lastUser : undefined;
+      if (known !== undefined && now !== known && (now || user)) asker.hasOtherLooked = true;
+      if (varies[field] === visitor) varies[field] = known || now || visitor;
+      const noted = varies[field];
+      if (noted === visitor) continue;
+      if (now !== noted && !(asker.isAsynchronous && noted === "" && !isUser(field))) {
         return now === this.#noted(field, fieldsNow() ?? fields, target.context, user?.(target)) ? false : "unsteady";
       }
     }
@@ -149,13 +155,13 @@ export class Askers {
   }
 
   /** Where no `user` is said, a request without a token (a public URL, perhaps) does not mean that the user has gone. */
-  #notesNewUser(fields: Headers, context: unknown, id: string | undefined): boolean {
+  #noteUser(fields: Headers, context: unknown, id: string | undefined): string | undefined {
     const asker = this.#askers.of(context);
     const now = this.#noted("authorization", fields, context, id);
-    if (now === "" && !this.#server.user) return false;
-    const before = asker.lastUser;
-    asker.lastUser = now;
-    return before !== undefined && before !== now;
+    const { lastUser: before, hasOtherLooked } = asker;
+    asker.lastUser = now || this.#server.user ? now : (before ?? "");
+    asker.hasOtherLooked = false;
+    return before === asker.lastUser && !hasOtherLooked ? undefined : before;
   }
 
   /** Without a request. @returns undefined where the fields are not known */

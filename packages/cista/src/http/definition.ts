@@ -54,7 +54,7 @@ export function refuseNoUrl({ name, url }: { name: string; url?: unknown }): voi
 
 /** What the core asks about an entry without a request: its groups, and whether its answer is for whoever asks now. */
 function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
-  const { url: named, headers, method = definition.document === undefined ? "GET" : "POST" } = definition;
+  const { method = definition.document === undefined ? "GET" : "POST" } = definition;
   return {
     /** Its URL is one. */
     groups: (params: unknown, value: unknown): readonly string[] => {
@@ -65,16 +65,28 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
         return own; // no URL can be made: nothing can have been asked there
       }
     },
-    fits(this: void, varies: Record<string, string>, params: unknown, context: unknown): boolean | "unsteady" {
-      try {
-        const url = urlFor(server, definition, params);
-        if (!isTrusted(server, url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
-        return server.askers.fits(varies, { url, method, context }, headersFor(headers, params));
-      } catch {
-        return "unsteady"; // who asks is not known; whoever asks is told what was thrown
-      }
+    fits: (varies: Record<string, string>, params: unknown, context: unknown): boolean | "unsteady" => {
+      const target = () => ({ url: urlFor(server, definition, params), method, context });
+      return fitsAt(server, definition, varies, params, target);
     },
   };
+}
+
+/** Whether an answer is for whoever asks now. @param target what is asked for */
+export function fitsAt(
+  server: Server,
+  { url: named, headers }: Pick<HttpSourceDefinition<any, any>, "url" | "headers">,
+  varies: Record<string, string>,
+  params: unknown,
+  target: () => { readonly url: URL; readonly method: string; readonly context: unknown },
+): boolean | "unsteady" {
+  try {
+    const at = target();
+    if (!isTrusted(server, at.url, typeof named === "function" ? undefined : named)) return true; // nothing was said there
+    return server.askers.fits(varies, at, headersFor(headers, params));
+  } catch {
+    return "unsteady"; // who asks is not known; whoever asks is told what was thrown
+  }
 }
 
 /** A definition without what only HTTP needs. */

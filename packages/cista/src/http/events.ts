@@ -1,4 +1,5 @@
 import { createParser, type EventSourceMessage, type EventSourceParser } from "eventsource-parser";
+import { forBoth } from "../core/doors/tools.js";
 import { type Answer, answer, Failure, type Known, type LoadContext, type Source } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import type { EventsDefinition, Origin } from "./contract.js";
@@ -52,8 +53,10 @@ async function* follow(
   };
   const received = await exchange(server, { url, name, named, fields }, { ...context, mode: "no-store" });
   const { response } = received;
+  const varies = forBoth(held?.varies, received.varies); // the user may have changed before the request was made
   const details = () => ({
     ...detailsOf(received, definition),
+    ...(varies ? { varies } : {}),
     ...(lastEventId ? { validator: { lastEventId } } : {}),
   });
   if (response.status === 204) return yield answer(value, details()); // that is all

@@ -32,7 +32,7 @@ export async function exchange(server: Server, ask: Ask, context: Context): Prom
   context.signal.throwIfAborted(); // after a sign-out the new token is not the same user's
   if (isCurrent) server.askers.renewed(context.context, refused, await server.askers.tokenNow(target));
   await first.response.body?.cancel();
-  return exchangeOnce(server, ask, context);
+  return exchangeOnce(server, isCurrent ? ask : { ...ask, held: undefined, isAnothers: true }, context);
 }
 
 async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise<Exchange> {
@@ -42,7 +42,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   const own = isOwnOrigin(url);
   const condition = own ? conditionOf(held) : undefined;
   const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody();
-  if (who.isNewUser) context.userChanged?.();
+  if (who.userBefore !== undefined) context.userChanged?.(who.userBefore !== "");
   const said = who.fields;
   const headers = new Headers(said);
   for (const [field, text] of Object.entries(ask.fields ?? {})) headers.set(field, text);
@@ -53,6 +53,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   }
   const isOneUsers = trusted && server.askers.isOneUsers(who);
   const { mode = "no-store" } = context;
+  const isChecked = isOneUsers && mode === "default" && !context.held;
   if (condition === "etag") headers.set("if-none-match", held?.etag ?? "");
   else if (condition === "last-modified") headers.set("if-modified-since", held?.lastModified ?? "");
   const init: RequestInit = {
@@ -65,7 +66,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
     // Rule S6: the browser's cache tells no user from another, so the first answer of a key is checked with the server.
-    cache: own ? "no-store" : isOneUsers && mode === "default" && !context.held ? "no-cache" : mode,
+    cache: own || mode === "no-store" ? "no-store" : ask.isAnothers ? "reload" : isChecked ? "no-cache" : mode,
   };
   const requestedAt = context.now();
   const { response, landed } = await new Redirections(server, ask, init).follow(url);
@@ -88,7 +89,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
 }
 
 /** Who asks a server that a program's headers are not for. */
-const nobody = (): Said => ({ fields: new Headers(), id: undefined, isNewUser: false });
+const nobody = (): Said => ({ fields: new Headers(), id: undefined, userBefore: undefined });
 
 export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {
   return maxBody;

@@ -1,4 +1,4 @@
-import { omitUndefined, share } from "../core/doors/tools.js";
+import { forBoth, omitUndefined, share } from "../core/doors/tools.js";
 import { type Answer, answer, Failure, type LoadContext, missing, unchanged, type Validator } from "../core/index.js";
 import { withoutQuery } from "./address.js";
 import { bodyJson, outline, passBody, tidy, unwrapped } from "./body.js";
@@ -25,18 +25,21 @@ export async function loadList(
   params: unknown,
   context: LoadContext,
 ): Promise<Answer<unknown>> {
-  const held = context.held?.value as Pages<unknown> | undefined;
+  const { value, varies: heldFor } = context.held ?? {};
+  const held = value as Pages<unknown> | undefined;
   const before = new HeldPages(held, definition);
   const pages: LoadedPage[] = [];
   const urls = new Set<string>();
   const list = askOf(server, definition, params);
   let url = startOf(before.pages, list.url);
   let details: Answer<unknown>["details"] | undefined;
+  let varies: Exchange["varies"];
   for (;;) {
     const old = before.at(pathOf(url));
     const received = await exchangeUnlessOther(server, { ...list, url, held: old?.validator }, context);
     const same = old !== undefined && isUnchanged(received, old.validator);
     if (same) await passBody(received);
+    varies = forBoth(forBoth(varies, received.varies), same ? heldFor : undefined);
     if (!details) {
       details = detailsOf(received, definition, context.held?.policy);
       if (same) return unchanged(details);
@@ -52,7 +55,9 @@ export async function loadList(
     const { next } = page;
     const enough = before.isCovered || pages.length >= before.loaded || (next !== undefined && urls.has(next));
     if (rest || enough || next === undefined) {
-      return answer(sameAs(held, listOf([...pages, ...(rest ?? [])])), details);
+      // The user may have changed between two of these requests.
+      varies = forBoth(varies, rest ? heldFor : undefined);
+      return answer(sameAs(held, listOf([...pages, ...(rest ?? [])])), varies ? { ...details, varies } : details);
     }
     url = pageUrl(next, list.url);
   }
@@ -232,13 +237,15 @@ export async function loadPage(
   params: unknown,
   next: string,
   context: LoadContext,
-): Promise<LoadedPage> {
+): Promise<Answer<LoadedPage>> {
   const list = askOf(server, definition, params);
-  return pageIn(await exchange(server, { ...list, url: pageUrl(next, list.url) }, context), definition, params);
+  const received = await exchange(server, { ...list, url: pageUrl(next, list.url) }, context);
+  const { varies } = received;
+  return answer(await pageIn(received, definition, params), varies ? { varies } : {});
 }
 
 /** A page is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
-function pageUrl(path: string, list: URL): URL {
+export function pageUrl(path: string, list: URL): URL {
   const url = URL.canParse(path, list) ? new URL(path, list) : undefined;
   if (url?.origin === list.origin) return url;
   const message = `A page of ${withoutQuery(list)} is said to be at another origin, ${url?.origin ?? tidy(path)}: it is not followed there.`;

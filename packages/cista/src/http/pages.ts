@@ -9,9 +9,10 @@ import {
   source,
 } from "../core/index.js";
 import type { Origin, Pages, PagesDefinition } from "./contract.js";
-import { policyOf, serverOf } from "./definition.js";
+import { fitsAt, policyOf, serverOf } from "./definition.js";
 import { isPages } from "./is-pages.js";
-import { appended, type LoadedPage, loadList, loadPage, prepended } from "./list.js";
+import { appended, type LoadedPage, loadList, loadPage, pageUrl, prepended } from "./list.js";
+import { urlFor } from "./load.js";
 
 type Definition = PagesDefinition<any, any>;
 
@@ -47,6 +48,11 @@ export function pagesFrom(origin: Origin, definition: Definition): Source<any, a
   const page = source({
     ...policyOfPage(policy),
     load: ([params, path]: PageParams, context) => loadPage(server, definition, params ?? undefined, path, context),
+    fits(varies, [list, path], context) {
+      const params = list ?? undefined;
+      const url = () => pageUrl(path, urlFor(server, definition, params));
+      return fitsAt(server, definition, varies, params, () => ({ url: url(), method: "GET", context }));
+    },
   });
   pagesOf.set(list, { definition, page });
   return list;
@@ -126,14 +132,23 @@ export async function addPage(cache: Cache, source: Source<any, any>, params: un
   const view = list.view();
   const held = (): Pages<unknown> | undefined => view.get().value;
   for (let url = neighbourIn(held(), side); url !== undefined; ) {
-    const came = await cache.read(page, [params ?? null, url]);
-    if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
-    const found = neighbourIn(held(), side);
-    if (found === url) {
-      list.patch((pages: Pages<unknown>) => add(pages, came, definition));
-      return;
+    const at = [params ?? null, url] as const;
+    const coming = cache.read(page, at);
+    const shown = cache.view(page, at, { when: false });
+    const leave = shown.subscribe(() => {});
+    try {
+      const came = await coming;
+      if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
+      const found = neighbourIn(held(), side);
+      // Meanwhile it may have been invalidated, or somebody else may ask.
+      if (found === url && shown.get().value === came) {
+        list.patch((pages: Pages<unknown>) => add(pages, came, definition));
+        return;
+      }
+      if (held()?.pages.some((page) => page.url === url)) return; // somebody else has put it there
+      url = found; // the list ends elsewhere now, or the page is asked for anew
+    } finally {
+      leave();
     }
-    if (held()?.pages.some((page) => page.url === url)) return; // somebody else has put it there
-    url = found; // the list ends elsewhere now
   }
 }

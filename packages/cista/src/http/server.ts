@@ -53,4 +53,6 @@ export interface Ask {
   readonly followAnywhere?: boolean | undefined;
   /** What is held already, with which the request is made conditional where that costs no preflight. */
   readonly held?: Validator | undefined;
+  /** It was begun for another user: no cache on the way may answer it. */
+  readonly isAnothers?: boolean;
 }

@@ -24,7 +24,7 @@ const shown = (tab: Tab): unknown => tab.cache.view(tab.list).get().value;
 const states = (tab: Tab): string[] => tab.outbox?.list().map(({ state }) => state) ?? [];
 const huts = (world: World): unknown[] => [...world.booked.values()];
 /** As the first request of another user does. */
-const onUserChangedIn = (cache: Cache): void => requestForNewUser(coreOf(cache));
+const onUserChangedIn = (cache: Cache): void => requestForNewUser(coreOf(cache), true);
 const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);
 
 test("O1: stored before it is sent; answered, it is kept no longer, and whoever ran it has the answer", async () => {

@@ -76,15 +76,21 @@ export interface LoadContext {
         readonly asOf: number;
         /** How it may be used. */
         readonly policy?: Policy;
+        /**
+         * For whom it is (rule F9).
+         * @internal
+         */
+        readonly varies?: Readonly<Record<string, string>> | undefined;
       }
     | undefined;
   /** The cache's clock: milliseconds since the Unix epoch. */
   now(): number;
   /**
    * The request is made for another user than the one before: shown values that do not fit are asked for anew (rule F9).
+   * @param hasLeft whether the one before was somebody
    * @internal
    */
-  userChanged?(): void;
+  userChanged?(hasLeft: boolean): void;
 }
 
 /** What the load of a composite gets in addition. */

@@ -23,7 +23,7 @@ export interface SendContext {
    * As in the context of a load.
    * @internal
    */
-  userChanged?(): void;
+  userChanged?(hasLeft: boolean): void;
 }
 
 /** One entry, for a layer to be laid over. */

@@ -4,3 +4,4 @@ export { freezeDeep } from "../lib/freeze.js";
 export { keyText } from "../lib/key.js";
 export { omitUndefined } from "../lib/omit-undefined.js";
 export { share } from "../lib/share.js";
+export { forBoth } from "../state/extra.js";

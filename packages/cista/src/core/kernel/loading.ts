@@ -41,7 +41,7 @@ class ContextOfLoad implements LoadContext {
   readonly attempt: number;
   readonly mode: LoadMode;
   readonly now: () => number;
-  readonly userChanged: () => void;
+  readonly userChanged: (hasLeft: boolean) => void;
   readonly #entry: Entry;
   readonly #current: LazyAbort;
 
@@ -59,7 +59,7 @@ class ContextOfLoad implements LoadContext {
     this.attempt = attempt;
     this.mode = mode;
     this.now = () => core.clock.now();
-    this.userChanged = () => requestForNewUser(core);
+    this.userChanged = (hasLeft) => requestForNewUser(core, hasLeft);
   }
 
   static readonly #signal: PropertyDescriptor = {
@@ -96,6 +96,6 @@ function ignoresHeld(mode: LoadMode): boolean {
 }
 
 function heldOf({ value, bornAt: asOf, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, asOf, policy };
+  const held = { value, asOf, policy, varies: extra?.varies };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
 }

@@ -3,10 +3,15 @@ import type { Cache } from "../api/contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
+import { forNobody } from "../state/extra.js";
 
-/** Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`). */
-export function requestForNewUser(core: Core): void {
+/**
+ * Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`).
+ * @param hasLeft whether the one before was somebody
+ */
+export function requestForNewUser(core: Core, hasLeft: boolean): void {
   if (core.disposed) return;
+  if (hasLeft) forgetVisitor(core);
   for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
@@ -15,6 +20,16 @@ export function requestForNewUser(core: Core): void {
       entry.links?.tellDependents();
     }
   });
+}
+
+/** What came with a page for whoever opens it, and was not looked at until its user left, is nobody's from now on. */
+function forgetVisitor({ pendingRestores, shelves }: Core): void {
+  pendingRestores?.forgetVisitor();
+  for (const { extra, links } of shelves.byKey.values()) {
+    for (const varies of [extra?.varies, ...(links?.madeFor ?? []).map((part) => part.varies)]) {
+      for (const field in varies) if (varies[field] === "*") (varies as Record<string, string>)[field] = forNobody;
+    }
+  }
 }
 
 /** Calls back when another user asks than before. Returns its own end. */

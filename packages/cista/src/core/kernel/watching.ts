@@ -50,7 +50,7 @@ export function attach(entry: Entry, mayRequest: boolean): void {
     activity.signedOut = false;
   }
   if (first && isReadingCurrent(entry, now)) markUsed(entry);
-  else if (first || (mayRequest && activity.requestingWatchers === 1)) markDirty(entry);
+  else if (first || (mayRequest && activity.requestingWatchers === 1) || !entry.fits) markDirty(entry);
   record("attach", entry, mayRequest, now);
   if (mayRequest && activity.request) activity.hasLatecomers = true;
   else if (mayRequest && wantsRequest(entry, now) && !core.interception?.takeKnown(entry, "attach"))

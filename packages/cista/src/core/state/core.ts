@@ -46,6 +46,8 @@ export type SentLayers = object;
 export interface PendingRestores {
   /** A source is used for the first time: it gets what waits for it. */
   adopt(shelf: Shelf): void;
+  /** Drops what came with a page for whoever opened it, who has left. */
+  forgetVisitor(): void;
   clear(): void;
 }
 

@@ -9,7 +9,7 @@ import type { Request } from "../lib/request.js";
 import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
-import { type Extra, extraOf } from "./extra.js";
+import { type Extra, extraOf, forBoth } from "./extra.js";
 import type { Links, MadeFor, ThroughParts } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
@@ -163,7 +163,12 @@ export class Entry implements Scheduled {
   }
 
   get isInvalidated(): boolean {
-    return this.version < this.invalidatedAt || this.#throughParts?.partsStanding === "invalidated" || !this.fits;
+    return this.isOutdated || !this.fits;
+  }
+
+  /** The same, whoever asks. */
+  get isOutdated(): boolean {
+    return this.version < this.invalidatedAt || this.#throughParts?.partsStanding === "invalidated";
   }
 
   /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
@@ -256,7 +261,7 @@ export class Entry implements Scheduled {
   freshen(details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.policy);
     const { validator, groups, varies } = this.extra ?? {};
-    this.extra = extraOf(details.validator ?? validator, details.groups ?? groups, details.varies ?? varies);
+    this.extra = extraOf(details.validator ?? validator, details.groups ?? groups, forBoth(varies, details.varies));
     this.#stamp(stamp, version, now);
   }
 

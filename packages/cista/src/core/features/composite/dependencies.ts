@@ -287,9 +287,7 @@ function scheduleDependencyCheck(entry: Entry): void {
 
 /** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
 function revalidateIfPartsChanged(entries: readonly Entry[]): void {
-  const doubtful = entries.filter(
-    (entry) => !entry.isRemoved && (entry.links?.current().partsStanding ?? "none") !== "none",
-  );
+  const doubtful = entries.filter((entry) => !entry.isRemoved && isDoubtful(entry));
   for (const entry of entries) if (!entry.isRemoved && entry.noStore && entry.watchers === 0) scheduleRelease(entry);
   const wanted = wantedAmong(doubtful);
   for (const entry of doubtful) if (wanted.has(entry) && !entry.request) startRequest(entry, "dependency");
@@ -328,8 +326,9 @@ function recompute(links: EntryLinks): void {
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
   for (const { entry, version } of links.parts) {
-    if (entry.isInvalidated) links.partsStanding = "invalidated";
-    else if (links.partsStanding === "none" && (entry.changedAt !== version || isStaleThroughParts(entry)))
+    // Not whether a part is for whoever asks now: that may change without a sign, and is looked at in `madeFor`.
+    if (entry.isOutdated) links.partsStanding = "invalidated";
+    else if (links.partsStanding === "none" && (entry.changedAt !== version || isDoubtful(entry)))
       links.partsStanding = "stale";
     links.staleAt = Math.min(links.staleAt, entry.staleAt);
     links.expiredAt = Math.min(links.expiredAt, entry.expiredAt);
@@ -341,5 +340,10 @@ function recompute(links: EntryLinks): void {
 
 /** Whether an entry is invalidated, or stale through parts of its own. */
 export function isStaleThroughParts(entry: Entry): boolean {
-  return entry.isInvalidated || (entry.links?.current().partsStanding ?? "none") !== "none";
+  return entry.isInvalidated || isDoubtful(entry);
+}
+
+/** Whether an entry is stale, or invalidated, through parts of its own. */
+function isDoubtful({ links }: Entry): boolean {
+  return (links?.current().partsStanding ?? "none") !== "none";
 }

@@ -145,6 +145,13 @@ class Pending implements PendingRestores {
     });
   }
 
+  forgetVisitor(): void {
+    for (const [source, waiting] of this.#bySource) {
+      const kept = waiting.filter(({ stored }) => !notedUsers(stored).includes("*"));
+      this.#bySource.set(source, kept);
+    }
+  }
+
   forgetLater(): void {
     const { clock, settings } = this.core;
     if (this.#timer !== undefined) clock.clearTimer(this.#timer);

@@ -186,7 +186,7 @@ class Run implements Outgoing {
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const now = () => this.#core.clock.now();
-    const userChanged = () => requestForNewUser(this.#core);
+    const userChanged = (hasLeft: boolean) => requestForNewUser(this.#core, hasLeft);
     return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged };
   }
 
