@@ -24,6 +24,7 @@ interface Load {
   fail(thrown: unknown): void;
 }
 interface Stream {
+  readonly id: number;
   readonly queue: unknown[];
   wake(): void;
   ended: "" | "end" | "break";
@@ -74,6 +75,18 @@ export class Program {
   isClockNoticed = true;
   /** Loads that were begun, by key. */
   readonly counts = new Map<string, number>();
+  /** When each was last asked for, its tries apart. */
+  readonly askedAt = new Map<string, number>();
+  /** Every view there ever was: what was let go is not kept for it. */
+  readonly views: View<any>[] = [];
+  /** Of the values that loads have answered with. */
+  readonly answered: WeakRef<object>[] = [];
+  /** Without a network, or by a clock that jumped, a load may have begun at another time than it was asked for. */
+  isUnsteady = false;
+  /** Streams whose value the program has changed itself. */
+  readonly touched = new Set<number>();
+  readonly lifetime: number;
+  readonly wholesLast: boolean;
   /** Requests of which the journal has told no end, by key. */
   readonly withoutEnd = new Map<string, number>();
   readonly add: Write<number, void>;
@@ -85,11 +98,15 @@ export class Program {
     mustRevalidate: boolean;
     noStore: boolean;
     retry: number;
+    /** Composites have no lifetime of their own. */
+    wholesLast?: boolean;
     copy?: typeof cista;
   }) {
     const { clock, environment } = this;
     this.capacity = given.capacity;
     this.maxAge = given.maxAge;
+    this.wholesLast = given.wholesLast ?? false;
+    this.lifetime = given.maxAge + (given.mustRevalidate ? 0 : given.swr);
     this.cache = createCache({ clock, environment, capacity: given.capacity });
     const { composite, source, write } = given.copy ?? cista;
     this.add = write<number, void>({
@@ -108,6 +125,7 @@ export class Program {
     const made = (name: Kind, load: any, more: object = {}) =>
       (isWhole(name) ? composite : source)<number, any>({
         ...common,
+        ...(given.wholesLast && isWhole(name) ? { maxAge: Number.POSITIVE_INFINITY } : {}),
         ...more,
         name,
         groups: () => {
@@ -123,6 +141,8 @@ export class Program {
           this.begun++;
           const key = `${name} ${at}`;
           this.counts.set(key, (this.counts.get(key) ?? 0) + 1);
+          if (context.cause === "interval" && !isWhole(name)) this.checkInterval(key, context.attempt);
+          if (context.attempt === 1) this.askedAt.set(key, this.clock.now());
           // Everything comes to rest in one go: what goes on for ever is stopped here, and told by `check`.
           if (this.begun > mostLoads) return new Promise(() => {});
           this.react("load");
@@ -164,7 +184,7 @@ export class Program {
       pair,
       top,
       chain,
-      stream: made("stream", () => this.stream()),
+      stream: made("stream", (at: number, { mode }: any) => this.stream(mode === "no-store" ? -1 : at)),
       list: made("list", held("list")),
     };
     journalOf(this.cache).subscribe(
@@ -177,8 +197,8 @@ export class Program {
     );
   }
 
-  stream(): AsyncIterable<unknown> {
-    const stream: Stream = { queue: [++this.values], wake: () => {}, ended: "", returned: false };
+  stream(id: number): AsyncIterable<unknown> {
+    const stream: Stream = { id, queue: [++this.values], wake: () => {}, ended: "", returned: false };
     this.streams.push(stream);
     return {
       [Symbol.asyncIterator]: () => ({
@@ -263,6 +283,7 @@ export class Program {
     };
     const options = { when, ...(pick ? { pick: picks } : {}), ...intervals[every] };
     const view = this.cache.view<any, any, any>(this.sources[kind], id, options);
+    this.views.push(view);
     const told: unknown[] = [];
     const leaves = [0, 1].map((nth) => {
       const leave = view.subscribe(() => {
@@ -333,10 +354,12 @@ export class Program {
         one?.fail(step.how === "refused" ? new Failure("http", "no", { status: 409 }) : new Failure("network", "lost"));
     } else if (step.do === "jump") {
       clock.jump(step.seconds * 1000);
+      this.isUnsteady = true;
     } else if (step.do === "throw") {
       if (!this.throwing.delete(step.on)) this.throwing.add(step.on);
     } else if (step.do === "page") {
       this.environment.set(step);
+      this.isUnsteady ||= !step.online;
     } else if (step.do === "listen") {
       const { on, how, kind, id } = step;
       const acts = [
@@ -354,7 +377,8 @@ export class Program {
 
   change(kind: Kind, id: number, how: string): void {
     const { cache, sources } = this;
-    const value = kind === "list" ? [++this.values] : ++this.values;
+    if (kind === "stream") this.touched.add(id);
+    const value = this.made(kind);
     if (how === "put") cache.put(sources[kind], id, value);
     else if (how === "patch") cache.at(sources[kind], id).patch(() => value);
     else cache[how as "delete"]({ source: sources[kind], params: id });
@@ -367,9 +391,16 @@ export class Program {
     if (!load) return;
     load.open = false;
     const before = this.cache.peek(this.sources[load.key.split(" ")[0] as Kind], Number(load.key.split(" ")[1])).value;
-    const value = load.key.startsWith("list") ? [++this.values] : ++this.values;
     if (how === "failure") load.fail(new Failure("http", "no", { status: 503 }));
-    else load.answer(how === "same" && before !== undefined ? structuredClone(before) : value);
+    else load.answer(how === "same" && before !== undefined ? structuredClone(before) : this.made(load.key));
+  }
+
+  /** A value that there was not yet. */
+  made(key: string): unknown {
+    const value = ++this.values;
+    const made = key.startsWith("list") ? [value] : key.startsWith("leaf") ? { value } : value;
+    if (typeof made === "object") this.answered.push(new WeakRef(made));
+    return made;
   }
 
   open(): Load[] {
@@ -411,6 +442,9 @@ export class Program {
       if (this.isClockNoticed) this.checkAge(kind, reading as any);
     }
     this.checkAsked();
+    this.checkStreams();
+    this.checkExpired();
+    this.checkParted();
     const bound = 12 + under.size + this.sent.length + this.streams.length + this.watchers.length + this.patient;
     if (this.clock.pendingTimers > bound) throw new Error(`${this.clock.pendingTimers} timers`);
   }
@@ -421,8 +455,53 @@ export class Program {
     { fresh, asOf = 0, key }: { fresh?: boolean | undefined; asOf?: number | undefined; key: string },
   ): void {
     const isOpen = kind === "stream" && this.streams.some(({ ended, returned }) => !ended && !returned);
-    if (fresh && !isOpen && this.clock.now() - asOf >= this.maxAge * 1000)
+    const lasts = this.wholesLast && (kind === "pair" || kind === "top" || kind === "chain");
+    if (fresh && !isOpen && !lasts && this.clock.now() - asOf >= this.maxAge * 1000)
       throw new Error(`F1: ${key} is fresh past its lifetime`);
+  }
+
+  /** Asked for by an interval only where somebody who may ask has one that is over. */
+  checkInterval(key: string, attempt: number): void {
+    const all = this.watchers.filter(({ kind, id, when }) => when && `${kind} ${id}` === key);
+    const shortest = Math.min(...all.map(({ every }) => every));
+    const since = (this.clock.now() - (this.askedAt.get(key) ?? Number.NEGATIVE_INFINITY)) / 1000;
+    if (attempt === 1 && !this.isUnsteady && since < shortest)
+      this.unhandled.push(`F3: ${key} is polled after ${since} s, and not ${shortest} s`);
+  }
+
+  /** What a stream brought is good while it is open: else somebody opens it. */
+  checkStreams(): void {
+    const { visible, online } = this.environment;
+    if (!visible || !online) return;
+    for (const { kind, id, when, pick, view } of this.watchers) {
+      const { request, failure, key } = view.get();
+      if (kind !== "stream" || pick || !when || request !== "none" || failure || this.touched.has(id)) continue;
+      const last = this.streams.findLast((stream) => stream.id === id);
+      if (last?.returned !== false) throw new Error(`F3: ${key} is watched, and its stream is not open`);
+    }
+  }
+
+  /** What has expired while it was watched is asked for. */
+  checkExpired(): void {
+    const { visible, online } = this.environment;
+    if (!visible || !online || !this.isClockNoticed || this.maxAge === 0 || this.throwing.size > 0) return;
+    for (const { kind, when, pick, view } of this.watchers) {
+      const { state, request, failure, pendingWrites, asOf = 0, key } = view.get();
+      const isOwn = !pick && (kind === "leaf" || kind === "list");
+      const isLeft = state === "ready" && request === "none" && !failure && !pendingWrites;
+      if (isOwn && when && isLeft && this.clock.now() - asOf >= this.lifetime * 1000)
+        throw new Error(`F3: ${key} has expired, and nobody asks`);
+    }
+  }
+
+  /** A part is kept for as long as what is made of it. */
+  checkParted(): void {
+    const all = [...entriesOf(this.cache)];
+    const keys = new Set(all.map(({ key }) => key));
+    for (const { key, dependsOn } of all) {
+      const gone = dependsOn.find((part) => !keys.has(part));
+      if (gone) throw new Error(`F8: ${key} is kept, and its part ${gone} is not`);
+    }
   }
 
   /** The general law: nothing that is watched, and may be asked for, is invalidated while nobody asks. */
@@ -516,10 +595,14 @@ export class Program {
       if (this.patient === 0 && this.open().length > 0) throw new Error("R3: a load goes on that nobody waits for");
       const open = this.streams.filter(({ returned, ended }) => !returned && !ended);
       if (this.patient === 0 && open.length > 0) throw new Error("R3: a stream goes on that nobody watches");
-      const kept = [...entriesOf(cache)].length;
-      const most = this.capacity * 6; // each may keep the parts that it is made of
-      if (this.patient === 0 && kept > most) throw new Error(`F8: ${kept} entries are kept`);
+      const kept = [...entriesOf(cache)];
+      const parts = new Set(kept.flatMap(({ dependsOn }) => dependsOn));
+      const idle = kept.filter(({ key }) => !parts.has(key)).length;
+      if (this.patient === 0 && idle > this.capacity) throw new Error(`F8: ${idle} entries are kept`);
       this.check();
+      await clock.advance("40m"); // a part goes after what is made of it
+      const left = [...entriesOf(cache)].length;
+      if (this.patient === 0 && left > 0) throw new Error(`F8: ${left} entries are kept for ever`);
       this.dispose();
       await clock.advance(0);
     }

@@ -54,6 +54,7 @@ export const settings = fc.record({
   mustRevalidate: fc.boolean(),
   noStore: fc.constantFrom(false, false, true),
   retry: fc.nat(1),
+  wholesLast: fc.boolean(),
   /** Sources and writes are made by another copy of the library. */
   isOtherCopy: fc.constantFrom(false, false, true),
 });
