@@ -14,6 +14,7 @@ export const tabs = [
     "",
   ],
   ["B1 corrected", "tabs/hearing.ts", "else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));", ""],
+  ["B1 passed by", "tabs/hearing.ts", "moments.pass(key, at, by, opened);", ""],
   ["B1 let go", "tabs/happened.ts", "hub.moments.letGo(key)", "hub.moments.forget(key)"],
   ["B1 the same again", "tabs/moments.ts", "(by > known.by || !this.knows(key))", "by > known.by"],
   [

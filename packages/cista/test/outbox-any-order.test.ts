@@ -368,8 +368,9 @@ class Program {
       const missed = this.#runs.filter(
         ({ hut, storedAt, end }) =>
           storedAt !== undefined &&
-          // Dropped here while another tab sends it: where the tabs are not joined nobody tells this one what came of it.
-          (this.#isJoined || end !== "dropped") &&
+          // Dropped here while another tab sends it: where the tabs are not joined nobody tells this one what came of it. Nor
+          // does a tab that has stopped sending it, since another user asks.
+          (end !== "dropped" || (this.#isJoined && this.#becameAt < storedAt)) &&
           booked.includes(hut) &&
           !shown.includes(hut),
       );

@@ -68,7 +68,8 @@ async function take(world: World, { aside }: Put, one: Step): Promise<void> {
   if (!own) return;
   const how = aside.get(own);
   if (one.do === "kill") {
-    if (alive.length > 1) own.kill();
+    // One that has not joined yet has told nobody of its changes.
+    if (alive.length > 1 && own.tabs) own.kill();
   } else if (one.do === "goOn") {
     aside.delete(own);
     if (how === "leave") own.comeBack();

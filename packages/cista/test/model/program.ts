@@ -77,11 +77,15 @@ export class Program {
   readonly counts = new Map<string, number>();
   /** When each was last asked for, its tries apart. */
   readonly askedAt = new Map<string, number>();
+  /** What somebody came to watch in this go. */
+  readonly joined = new Set<string>();
+  /** When each was last answered. */
+  readonly cameAt = new Map<string, number>();
   /** Every view there ever was: what was let go is not kept for it. */
   readonly views: View<any>[] = [];
   /** Of the values that loads have answered with. */
   readonly answered: WeakRef<object>[] = [];
-  /** Without a network, or by a clock that jumped, a load may have begun at another time than it was asked for. */
+  /** Without a network, by a clock that jumped, or for a patch, a load may have begun at another time than it was asked for. */
   isUnsteady = false;
   /** Streams whose value the program has changed itself. */
   readonly touched = new Set<number>();
@@ -192,6 +196,10 @@ export class Program {
       ["request", "answer", "unchanged", "missing", "failure", "retry", "abort", "end"],
     );
     journalOf(this.cache).subscribe(
+      ({ key = "" }) => this.cameAt.set(key, this.clock.now()),
+      ["answer", "unchanged", "put"],
+    );
+    journalOf(this.cache).subscribe(
       () => this.react("journal"),
       ["evict", "abort", "put", "delete", "answer", "stale"],
     );
@@ -242,6 +250,7 @@ export class Program {
       if (seconds > 60) this.isClockNoticed = true;
       if (seconds === 0) continue;
       await this.clock.advance(0);
+      this.joined.clear();
       const polled = this.polled(seconds);
       await this.clock.advance(seconds * 1000);
       for (const [key, count] of polled) {
@@ -250,6 +259,7 @@ export class Program {
       }
     }
     await this.clock.advance(0);
+    this.joined.clear();
     this.check();
   }
 
@@ -294,6 +304,12 @@ export class Program {
       told[nth] = view.get();
       return leave;
     });
+    const { visible, online } = this.environment;
+    // Whoever comes looks at the clock (rule F10); it is read once for all who come in one go.
+    const isFirst = !this.joined.has(view.key);
+    this.joined.add(view.key);
+    const isAsked = visible && online && this.throwing.size === 0 && !view.get().pendingWrites;
+    if (isFirst && when && isAsked) this.checkAge(kind, view.get() as any);
     // The second listener's coming may have told the first.
     const seconds = { number: 5, function: 7 }[every] ?? Number.POSITIVE_INFINITY;
     const leave = () => leaves.map((each) => each());
@@ -378,6 +394,7 @@ export class Program {
   change(kind: Kind, id: number, how: string): void {
     const { cache, sources } = this;
     if (kind === "stream") this.touched.add(id);
+    this.isUnsteady ||= how === "patch"; // a request under way is begun anew for it
     const value = this.made(kind);
     if (how === "put") cache.put(sources[kind], id, value);
     else if (how === "patch") cache.at(sources[kind], id).patch(() => value);
@@ -491,6 +508,17 @@ export class Program {
       const isLeft = state === "ready" && request === "none" && !failure && !pendingWrites;
       if (isOwn && when && isLeft && this.clock.now() - asOf >= this.lifetime * 1000)
         throw new Error(`F3: ${key} has expired, and nobody asks`);
+    }
+    const all = [...entriesOf(this.cache)];
+    if (all.some(({ reading }) => reading.failure)) return; // a whole whose part has failed is covered
+    const wanted = new Set(
+      this.watchers.filter(({ when, kind }) => when && kind !== "stream").map(({ kind, id }) => `${kind} ${id}`),
+    );
+    for (const { key, expiredAt = Number.POSITIVE_INFINITY, shown } of all) {
+      const isLeft = shown?.state === "ready" && shown.request === "none" && !shown.failure && !shown.pendingWrites;
+      const came = this.cameAt.get(key) ?? Number.POSITIVE_INFINITY; // what came expired is shown as it came
+      if (wanted.has(key) && isLeft && came < expiredAt && expiredAt <= this.clock.now())
+        throw new Error(`F3: ${key} has expired through its parts, and nobody asks`);
     }
   }
 

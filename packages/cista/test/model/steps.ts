@@ -41,10 +41,49 @@ const single = fc.oneof(
 );
 export type Single = typeof single extends fc.Arbitrary<infer S> ? S : never;
 
+const watchIt = { do: "attach", when: true, pick: false, every: "none" } as const;
+const endIt = (how: string) => ({ do: "end", nth: 0, how }) as const;
+const wait = { do: "pass", seconds: 70 } as const;
+
+/** What a page does often, of one entry and in one order: by chance alone it would be seen in a few of a thousand programs. */
+const course = fc.record(what).chain(({ kind, id }) => {
+  const here = { kind, id };
+  const courses: object[][] = [
+    // Two poll it, and the quicker one leaves.
+    [
+      { ...watchIt, ...here, every: "number" },
+      { ...watchIt, ...here, every: "function" },
+      endIt("value"),
+      endIt("value"),
+      { do: "detach", nth: -2 },
+      wait,
+    ],
+    // It expires, turns out to be the same, and expires once more.
+    [{ ...watchIt, ...here }, endIt("value"), endIt("value"), wait, endIt("same"), endIt("same"), wait],
+    // It is put as soon as its load begins.
+    [
+      { do: "listen", on: "load", how: 1, ...here },
+      { do: "read", ...here, signal: false, noStore: false },
+      endIt("value"),
+    ],
+    // The machine sleeps, and somebody else comes to watch it.
+    [
+      { ...watchIt, ...here },
+      endIt("value"),
+      endIt("value"),
+      { ...wait, seconds: 1 },
+      { do: "jump", seconds: 4000 },
+      { ...watchIt, ...here },
+    ],
+  ];
+  return fc.constantFrom(...courses) as unknown as fc.Arbitrary<readonly Single[]>;
+});
+
 /** One thing, or several in one go. */
 export const step: fc.Arbitrary<readonly Single[]> = fc.oneof(
-  { weight: 4, arbitrary: single.map((one) => [one]) },
-  { weight: 1, arbitrary: fc.array(single, { minLength: 2, maxLength: 4 }) },
+  { weight: 8, arbitrary: single.map((one) => [one]) },
+  { weight: 2, arbitrary: fc.array(single, { minLength: 2, maxLength: 4 }) },
+  { weight: 1, arbitrary: course },
 );
 
 export const settings = fc.record({

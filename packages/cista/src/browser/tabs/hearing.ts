@@ -66,7 +66,10 @@ export class Hearing {
     if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) {
       moments.hold(key, at, by, opened);
       if (this.#telling.mayBeMissed(at)) this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
-    } else if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
+      return;
+    }
+    moments.pass(key, at, by, opened);
+    if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
   }
 
   #isOutOfDate(news: News): boolean {

@@ -115,6 +115,11 @@ export class Moments {
     if (known) this.#gone.set(key, known);
   }
 
+  /** Something is told that is not held here. News of before may still be on its way, and is none. */
+  pass(key: string, at: number, by: string, opened?: number): void {
+    if (!this.#known.has(key)) this.#gone.set(key, { at, by, invalidatedAt: this.of(key).invalidatedAt, opened });
+  }
+
   /** Forgets when the value was learned. The moment of its invalidation stays. */
   unhold(key: string): void {
     if (this.#known.has(key)) this.#known.set(key, { ...nothing, invalidatedAt: this.of(key).invalidatedAt });

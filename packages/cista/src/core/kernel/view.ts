@@ -48,8 +48,8 @@ export class EntryView implements View<any> {
 
   subscribe(listener: () => void): () => void {
     const entry = this.#current();
-    const heard = this.#pick ? this.#picking(listener) : listener;
     if (this.#listening++ === 0) this.#attach(entry);
+    const heard = this.#pick ? this.#picking(listener) : listener; // told of what is another than now
     const order = ++entry.shelf.core.subscriptions;
     const position = entry.active().listeners.add(heard, order); // only now: not told of its own coming
     return this.#leave.bind(this, position, order); // smaller than a closure, which tells with ten thousand of them
