@@ -23,6 +23,7 @@ export const tabs = [
     "return this.#return !== undefined && this.#hearing.isDoubted(key, this.#return);",
     "return false;",
   ],
+  ["B5 kept since before", "tabs/member.ts", "this.#hearing.clear(); // what", "// what"],
   ["B5 told again once", "tabs/hearing.ts", "(keys.some(isOlder) || !this.#changes.remembers(told))", "keys"],
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],

@@ -37,6 +37,7 @@ class Program {
   readonly #aside = new Map<Tab, string>();
   /** What was booked while they stood aside they may not have heard. */
   readonly #wereAside = new Set<Tab>();
+  readonly #cameBackAt = new Map<Tab, number>();
   readonly #writes = new Map<Tab, Write<{ hut: number }, string>>();
   readonly #own = new Map<Tab, Write<{ hut: number }, string>>();
   readonly #leaves = new Map<Tab, () => void>();
@@ -280,6 +281,7 @@ class Program {
     const how = this.#aside.get(tab);
     this.#aside.delete(tab);
     if (!how) return;
+    this.#cameBackAt.set(tab, this.world.clock.now());
     this.log.push(`tab ${this.world.tabs.indexOf(tab)} goes on`);
     if (how === "leave") tab.comeBack();
     else tab.goOn();
@@ -315,6 +317,7 @@ class Program {
     const now = world.clock.now();
     const shown = tab.cache.peek(tab.list).value as number[] | undefined;
     if (!shown) return; // nothing to show it over
+    if (now - (this.#cameBackAt.get(tab) ?? 0) < 500) return; // it reads what is kept
     // A page that is put aside in the moment in which its write is stored tells the others when it comes back.
     const isQuiet = ({ storedAt, tab: where }: Run) =>
       storedAt !== undefined && storedAt < now - 500 && !this.#wereAside.has(where) && !where.isKilled;

@@ -188,6 +188,7 @@ export class Member implements Hub {
   #comeBack(): void {
     const own = { at: this.moments.next(), confirmed: new Set<string>() };
     this.#return = own;
+    this.#hearing.clear(); // what the others held when it came first
     this.#open();
     void this.ready().then(() => {
       if (this.#return === own) this.#return = undefined; // it may have been away once more
