@@ -371,6 +371,15 @@ describe("a clock that jumps", () => {
     expect(loads).toHaveLength(2);
   });
 
+  test("F10: forward: whoever comes to watch is shown at once that it is overdue", () => {
+    const { cache, clock } = stage();
+    const { source: hut } = heldSource("hut", { maxAge: "1h", staleWhileRevalidate: "1d" });
+    cache.put(hut, undefined, 1);
+    watch(cache, hut);
+    clock.jump(7_200_000);
+    expect(inShort(watch(cache, hut).view.get())).toBe("ready 1 stale running");
+  });
+
   test("F10: back, with something due sooner before the timer rings: polling goes on", async () => {
     const { cache, clock, poll, short, polled } = await program("5m");
     watch(cache, poll, undefined, { revalidateEvery: "3s" });

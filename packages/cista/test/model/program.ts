@@ -77,8 +77,6 @@ export class Program {
   readonly counts = new Map<string, number>();
   /** When each was last asked for, its tries apart. */
   readonly askedAt = new Map<string, number>();
-  /** What somebody came to watch in this go. */
-  readonly joined = new Set<string>();
   /** When each was last answered. */
   readonly cameAt = new Map<string, number>();
   /** Every view there ever was: what was let go is not kept for it. */
@@ -146,7 +144,7 @@ export class Program {
           const key = `${name} ${at}`;
           this.counts.set(key, (this.counts.get(key) ?? 0) + 1);
           if (context.cause === "interval" && !isWhole(name)) this.checkInterval(key, context.attempt);
-          if (context.attempt === 1) this.askedAt.set(key, this.clock.now());
+          if (context.attempt === 1 && context.mode !== "no-store") this.askedAt.set(key, this.clock.now());
           // Everything comes to rest in one go: what goes on for ever is stopped here, and told by `check`.
           if (this.begun > mostLoads) return new Promise(() => {});
           this.react("load");
@@ -250,7 +248,6 @@ export class Program {
       if (seconds > 60) this.isClockNoticed = true;
       if (seconds === 0) continue;
       await this.clock.advance(0);
-      this.joined.clear();
       const polled = this.polled(seconds);
       await this.clock.advance(seconds * 1000);
       for (const [key, count] of polled) {
@@ -259,7 +256,6 @@ export class Program {
       }
     }
     await this.clock.advance(0);
-    this.joined.clear();
     this.check();
   }
 
@@ -304,12 +300,6 @@ export class Program {
       told[nth] = view.get();
       return leave;
     });
-    const { visible, online } = this.environment;
-    // Whoever comes looks at the clock (rule F10); it is read once for all who come in one go.
-    const isFirst = !this.joined.has(view.key);
-    this.joined.add(view.key);
-    const isAsked = visible && online && this.throwing.size === 0 && !view.get().pendingWrites;
-    if (isFirst && when && isAsked) this.checkAge(kind, view.get() as any);
     // The second listener's coming may have told the first.
     const seconds = { number: 5, function: 7 }[every] ?? Number.POSITIVE_INFINITY;
     const leave = () => leaves.map((each) => each());
