@@ -85,8 +85,11 @@ async function take(world: World, { aside }: Put, one: Step): Promise<void> {
   else if (one.do === "change") {
     world.change(one.id);
     own.cache.invalidate({ source: own.hut, params: one.id });
-  } else if (one.do === "put") own.cache.put(own.hut, one.id, { id: one.id, version: world.change(one.id) });
-  else {
+  } else if (one.do === "put") {
+    // What a tab puts before it has joined, and lets go over its capacity, it can tell nobody.
+    if (!own.tabs) return;
+    own.cache.put(own.hut, one.id, { id: one.id, version: world.change(one.id) });
+  } else {
     own[one.do as "freeze" | "stop" | "leave"]();
     aside.set(own, one.do);
   }
