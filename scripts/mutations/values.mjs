@@ -86,7 +86,7 @@ export const values = [
   ["F9 list's pages", "list.ts", "forBoth(varies, received.varies)", "varies ?? received.varies"],
   ["F9 list's rest", "list.ts", "rest ? heldFor : undefined", "undefined"],
   ["F9 page's user", "list.ts", "varies ? { varies } : {});", "{});"],
-  ["F9 page of before", "pages.ts", " && shown.get().value === came", ""],
+  ["F9 page of before", "pages.ts", " && (!isListAsked || shown.get().value === came)", ""],
   ["F9 asked for by another", "exchange.ts", 'ask.isAnothers ? "reload" : ', ""],
   ["F9 who only looked", "asker.ts", "asker.hasOtherLooked = true;", ""],
   ["F9 visitor who was not looked at", "kernel/users.ts", "if (hasLeft) forgetVisitor(core);", ""],

@@ -525,6 +525,25 @@ const step: fc.Arbitrary<Step> = fc.oneof(
   { weight: 3, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(1, 3, 5, 10, 11, 40) }) },
 );
 
+test("F9: a page of a list is put behind it once, where each request is another user's", async () => {
+  let count = 0;
+  const { api, seen } = server(
+    (url) => {
+      if (count > 20) throw new TypeError("asked for without end");
+      const more = url.pathname.endsWith("/2") ? {} : { link: `<${url.pathname}/2>; rel="next"` };
+      return json([{ id: url.pathname }], { "cache-control": more.link ? "public, max-age=60" : "private", ...more });
+    },
+    { headers: () => ({ authorization: `Signature ${++count}` }) },
+  );
+  const list = pagesFrom<void, { id: string }>(api, { name: "list", url: "/list", retry: false });
+  const clock = virtualClock(1e12);
+  const cache = createCache({ clock, environment: virtualEnvironment() });
+  const { items } = await cache.read(list);
+  await appendPage(cache, list);
+  expect([items.length, cache.peek(list).value?.items.length]).toEqual([1, 2]);
+  expect(seen.filter(({ url }) => url.endsWith("/2")).length).toBeLessThanOrEqual(2); // unsteady: once more
+});
+
 test(`F9: random programs of one page, in which the user changes in any way (seed ${seed})`, {
   timeout: 3_600_000,
 }, async () => {

@@ -138,10 +138,11 @@ export async function addPage(cache: Cache, source: Source<any, any>, params: un
     const leave = shown.subscribe(() => {});
     try {
       const came = await coming;
-      if (view.get().request === "running") await view.revalidate(); // the list itself is being asked about: that first
+      const isListAsked = view.get().request === "running";
+      if (isListAsked) await view.revalidate(); // the list itself is being asked about: that first
       const found = neighbourIn(held(), side);
-      // Meanwhile it may have been invalidated, or somebody else may ask.
-      if (found === url && shown.get().value === came) {
+      // While the list was waited for, the page may have been invalidated, or the user may have changed.
+      if (found === url && (!isListAsked || shown.get().value === came)) {
         list.patch((pages: Pages<unknown>) => add(pages, came, definition));
         return;
       }
