@@ -525,6 +525,36 @@ const step: fc.Arbitrary<Step> = fc.oneof(
   { weight: 3, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(1, 3, 5, 10, 11, 40) }) },
 );
 
+test("F9, H2: what a page brought for a user who has left takes no room", async () => {
+  const at = { token: "ada" };
+  const { api } = server(() => json("an answer"), { headers: () => ({ authorization: at.token }) });
+  const small = createCache({ clock: virtualClock(1e12), environment: virtualEnvironment(), capacity: 2 });
+  const pageOf = (varies?: object) => {
+    const { entries: _, ...snapshot } = takeSnapshot(small);
+    const more = varies ? { varies } : {};
+    const entry = (params: number) => ({
+      source: "brought",
+      params,
+      kind: "value",
+      value: "a page's",
+      age: 0,
+      maxAge: 60_000,
+      ...more,
+    });
+    const common = { staleWhileRevalidate: 0, staleIfError: 0 };
+    return { ...snapshot, entries: [1, 2].map((id) => ({ ...entry(id), ...common })) } as unknown as Snapshot;
+  };
+  restoreWith(small, pageOf({ authorization: "*" }), { isLive: true });
+  const other = api.source<number, string>({ name: "other", url: (id) => `/other/${id}` });
+  for (const who of ["ada", "bob"]) {
+    at.token = who;
+    await small.read(other, 1, { cache: "reload" });
+  }
+  restoreWith(small, pageOf(), { isLive: true });
+  const brought = api.source<number, string>({ name: "brought", url: (id) => `/brought/${id}` });
+  expect([1, 2].map((id) => small.peek(brought, id).value)).toContain("a page's");
+});
+
 test("F9: a page of a list is put behind it once, where each request is another user's", async () => {
   let count = 0;
   const { api, seen } = server(

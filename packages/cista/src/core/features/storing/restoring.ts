@@ -74,6 +74,11 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
 /** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
 const clockTolerance = 5000;
 
+/** How many places it takes while it waits for its source: one, and one for each part. */
+function roomOf({ parts = [] }: StoredEntry): number {
+  return 1 + parts.length;
+}
+
 /** How many entries it takes for the parts of an entry: for each that is not there yet. */
 function newParts({ shelves }: Core, { parts = [] }: StoredEntry): number {
   return parts.filter(([source, params]) => !shelves.named(source)?.find(params)).length;
@@ -114,7 +119,7 @@ class Pending implements PendingRestores {
     const waiting = this.#bySource.get(source);
     if (waiting) waiting.push(restored);
     else this.#bySource.set(source, [restored]);
-    this.size += 1 + (restored.stored.parts?.length ?? 0);
+    this.size += roomOf(restored.stored);
   }
 
   /** A whole is made of an entry whose source has not been used yet. */
@@ -139,7 +144,7 @@ class Pending implements PendingRestores {
     const waiting = this.#bySource.get(shelf.source.name);
     if (!waiting) return;
     this.#bySource.delete(shelf.source.name);
-    for (const { stored } of waiting) this.size -= 1 + (stored.parts?.length ?? 0);
+    for (const { stored } of waiting) this.size -= roomOf(stored);
     batch(this.core, () => {
       for (const restored of waiting) restoreEntry(shelf, restored);
     });
@@ -147,8 +152,12 @@ class Pending implements PendingRestores {
 
   forgetVisitor(): void {
     for (const [source, waiting] of this.#bySource) {
-      const kept = waiting.filter(({ stored }) => !notedUsers(stored).includes("*"));
-      this.#bySource.set(source, kept);
+      const isForVisitor = ({ stored }: Restored) => notedUsers(stored).includes("*");
+      for (const { stored } of waiting.filter(isForVisitor)) this.size -= roomOf(stored);
+      this.#bySource.set(
+        source,
+        waiting.filter((restored) => !isForVisitor(restored)),
+      );
     }
   }
 
