@@ -57,7 +57,7 @@ function polled() {
 
 /** Writes on one list that waited for the network, sent one after the other, each answered. */
 export const writesSent = () =>
-  growth(200, async (count) => {
+  growth(2000, async (count) => {
     const cache = roomy();
     const repairs = source({ ...plain, name: "repairs", load: async () => 0 });
     const open = [];
@@ -81,7 +81,7 @@ export const writesSent = () =>
 
 /** Kept writes that waited for the network, sent: how many records are read from the store. */
 export const keptWritesSent = () =>
-  growth(150, async (count) => {
+  growth(600, async (count) => {
     let online = false;
     let changed = () => {};
     const environment = {

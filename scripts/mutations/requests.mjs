@@ -24,7 +24,7 @@ export const requests = [
     "if (false)",
   ],
   ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
-  ["R3 abort", "watching.ts", "if (activity.request && !isWanted) abandonRequest", "if (false) abandonRequest"],
+  ["R3 abort", "watching.ts", 'abandonRequest(entry, "nobody waits', 'if (false) abandonRequest(entry, "nobody waits'],
   [
     "R3 parts of what is wanted",
     "dependencies.ts",

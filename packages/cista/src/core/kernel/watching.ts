@@ -93,10 +93,9 @@ function releaseEntry(entry: Entry): void {
   entry.shelf.core.watched.delete(entry);
   if (activity) activity.isDisplayed = activity.staleOnArrival = false;
   if (activity?.readers) return;
-  if (activity) {
-    const isWanted = activity.isPinned || entry.links?.isWantedAbove();
-    if (activity.request && !isWanted) abandonRequest(entry, "nobody waits for it any more");
-    if (activity.request) return; // prefetched, or somebody waits for good: it runs on
+  if (activity?.request) {
+    if (activity.isPinned || entry.links?.isWantedAbove()) return; // prefetched, or somebody waits for good: it runs on
+    abandonRequest(entry, "nobody waits for it any more");
   }
   if (entry.links?.dependents.size) return; // something that is kept is made of it
   if (activity) {
