@@ -50,7 +50,7 @@ export const values = [
   ],
   ["F3 made up for", "watching.ts", 'if (missed) revalidateOnTrigger(core, "online");', ""],
   ["N3 while nothing happens", "looking.ts", "entry.readingValidUntil > now && ", ""],
-  ["F3 hidden", "watching.ts", 'else if (cause === "expired") activity.expiredWhileHidden = true;', ""],
+  ["F3 hidden", "watching.ts", 'else if (cause === "expired") entry.active().expiredWhileHidden = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.isDisplayed)', 'standing === "stale"'],
   ["F5 newcomer", "entry.ts", 'return this.isInvalidated ? "invalidated" : ', "return "],
   ["F5 error", "showing.ts", 'coversError && (standing !== "invalidated" || isDisplayed)', "coversError"],
@@ -254,9 +254,15 @@ export const values = [
   ],
   [
     "W1 no trigger",
-    "watching.ts",
-    "|| activity.request || activity.signedOut || entry.isHeldByWrite) return;",
-    "|| activity.request) return;",
+    "keeping.ts",
+    "return !activity.request && !activity.signedOut && !entry.isHeldByWrite;",
+    "return !activity.request;",
+  ],
+  [
+    "F3 no timers meanwhile",
+    "keeping.ts",
+    "shelf.core.environment.visible && mayAskUnprompted(entry))",
+    "shelf.core.environment.visible && activity.requestingWatchers > 0)",
   ],
   ["W1 stays shown", "looking.ts", "asking: asking || entry.isHeldByWrite", "asking"],
   [

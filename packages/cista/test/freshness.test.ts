@@ -1,4 +1,4 @@
-import { answer, entriesOf, type Freshness, journalOf, missing, source, unchanged } from "cista";
+import { answer, type Duration, entriesOf, type Freshness, journalOf, missing, source, unchanged, write } from "cista";
 import fc from "fast-check";
 import { describe, expect, test, vi } from "vitest";
 import { defaultPolicy, policyWith } from "../src/core/api/freshness.js";
@@ -437,6 +437,32 @@ test("F3: a view that may not ask makes nobody poll", async () => {
   expect(load).toHaveBeenCalledTimes(1);
 });
 
+test.each(["a request that takes long", "a request that waits for the network", "a pending write"])(
+  "F3: while %s stands in for it, an interval that has passed sets no timers; it goes on afterwards",
+  async (what) => {
+    const { cache, clock, environment } = stage();
+    const { source: poll, loads } = heldSource("poll", { maxAge: "1h", revalidateEvery: "10s", timeout: "1h" });
+    let end = () => {};
+    const send = () => new Promise<void>((answer) => (end = answer));
+    const save = write({ name: "save", send, optimistic: (_, edit) => edit.at(poll).patch(() => 1) });
+    cache.put(poll, undefined, 0);
+    watch(cache, poll, undefined, { revalidateEvery: "5s" });
+    if (what === "a pending write") cache.run(save);
+    else environment.set({ online: what === "a request that takes long" });
+    await clock.advance("5s");
+    const setTimer = vi.spyOn(clock, "setTimer");
+    await clock.advance("20s");
+    expect(setTimer.mock.calls.length).toBeLessThan(10);
+    environment.set({ online: true });
+    end();
+    await clock.advance("1s");
+    expect(loads).toHaveLength(1);
+    loads[0]?.answer(1);
+    await clock.advance("10s");
+    expect(loads).toHaveLength(2);
+  },
+);
+
 test("F3: of the intervals of many views the shortest counts, also when it comes later and when it has left", async () => {
   const { cache, clock } = stage();
   const load = vi.fn(async () => ({ every: 4 }));
@@ -483,19 +509,18 @@ test("F3: a stream that was aborted is opened again by whoever attaches, whateve
 test("N1: a change that causes itself without end does not hang the page", async () => {
   const { cache, clock } = stage();
   const reported = vi.spyOn(console, "error").mockReturnValue(undefined);
-  const loads = vi.fn(async () => 1);
   const poll = source({
     name: "poll",
     maxAge: "1h",
-    load: loads,
-    revalidateEvery: () => {
-      cache.invalidate({ key: "poll" });
+    load: async () => 1,
+    revalidateEvery: (value: number): Duration => {
+      cache.put(poll, undefined, value + 1);
       return "1s";
     },
   });
   const { view } = watch(cache, poll);
   await clock.advance("5s");
-  expect(view.get().value).toBe(1);
+  expect(view.get().value).toBeGreaterThan(1);
   expect(String(reported.mock.calls[0]?.[0])).toContain("causes itself");
   reported.mockRestore();
   cache.dispose();

@@ -71,6 +71,8 @@ export class Program {
   disposed = false;
   /** Hooks of the program's own that throw. */
   readonly throwing = new Set<string>();
+  /** How many timers the cache has set. */
+  timers = 0;
   /** A clock that jumps is noticed within a minute. */
   isClockNoticed = true;
   /** Loads that were begun, by key. */
@@ -109,6 +111,11 @@ export class Program {
     this.maxAge = given.maxAge;
     this.wholesLast = given.wholesLast ?? false;
     this.lifetime = given.maxAge + (given.mustRevalidate ? 0 : given.swr);
+    const { setTimer } = clock;
+    clock.setTimer = (call, delay) => {
+      this.timers++;
+      return setTimer(call, delay);
+    };
     this.cache = createCache({ clock, environment, capacity: given.capacity });
     const { composite, source, write } = given.copy ?? cista;
     this.add = write<number, void>({
@@ -249,7 +256,10 @@ export class Program {
       if (seconds === 0) continue;
       await this.clock.advance(0);
       const polled = this.polled(seconds);
+      const before = this.timers;
       await this.clock.advance(seconds * 1000);
+      if (this.timers - before > 100 + 30 * seconds)
+        throw new Error(`F3: ${this.timers - before} timers in ${seconds} seconds`);
       for (const [key, count] of polled) {
         if (!this.disposed && (this.counts.get(key) ?? 0) === count)
           throw new Error(`F3: ${key} is not polled any more`);

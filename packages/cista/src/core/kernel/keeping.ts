@@ -68,6 +68,11 @@ export function reschedule(entry: Entry): void {
   else evictOneBeyondCapacity(core);
 }
 
+/** A use of an entry puts it last among the idle ones. Of any other the end of the batch sees to its moment. */
+export function noteUse(entry: Entry): void {
+  if (entry.isIdle) reschedule(entry);
+}
+
 /** Lets go of what nobody has come to use, where not even that is to be kept. */
 export function evictBeyondCapacity(core: Core): void {
   while (evictOneBeyondCapacity(core));
@@ -117,11 +122,18 @@ function nextMoment(entry: Entry, now: number): number {
     next = Math.min(next, dueAt(entry.expiredAt, now, announcedStanding === "expired"));
     if (activity.failure) next = Math.min(next, dueAt(entry.coveredUntil, now, true));
   }
-  // Paused while nobody looks; overdue when somebody does again: at once.
   const polls = shelf.settings.revalidateEvery !== Number.POSITIVE_INFINITY || activity.intervals !== undefined;
-  if (polls && activity.requestingWatchers > 0 && shelf.core.environment.visible)
+  // Paused while nobody looks; overdue when somebody does again: at once.
+  if (polls && shelf.core.environment.visible && mayAskUnprompted(entry))
     next = Math.min(next, Math.max(now + 1, nextInterval(entry)));
   return next;
+}
+
+/** Whether somebody watches who has an entry asked for by time alone, and nothing is under way that will do instead. Rules F3, W1. */
+export function mayAskUnprompted(entry: Entry): boolean {
+  const { activity } = entry;
+  if (!activity || activity.requestingWatchers === 0) return false;
+  return !activity.request && !activity.signedOut && !entry.isHeldByWrite;
 }
 
 /** A moment that is to come; one that has passed is due now, unless it was told of already. */

@@ -6,7 +6,7 @@ import { batch, markDirty, markUsed, scheduleRelease } from "../state/batches.js
 import { type Core, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import { abandonRequest, requestIfWatched, startRequest, wantsRequest } from "./asking.js";
-import { changeHeld, evict, evictBeyondCapacity, nextInterval, reschedule } from "./keeping.js";
+import { changeHeld, evict, evictBeyondCapacity, mayAskUnprompted, nextInterval, reschedule } from "./keeping.js";
 import { isReadingCurrent } from "./looking.js";
 
 /** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
@@ -151,10 +151,9 @@ export function resumeAfterWrites(entry: Entry): void {
 
 /** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
 function requestUnprompted(entry: Entry, cause: Cause): void {
-  const activity = entry.active();
-  if (activity.requestingWatchers === 0 || activity.request || activity.signedOut || entry.isHeldByWrite) return;
+  if (!mayAskUnprompted(entry)) return;
   if (entry.shelf.core.environment.visible) startRequest(entry, cause);
-  else if (cause === "expired") activity.expiredWhileHidden = true;
+  else if (cause === "expired") entry.active().expiredWhileHidden = true;
 }
 
 // ── The page ─────────────────────────────────────────────────────────────────
@@ -192,8 +191,7 @@ function revalidateOnTrigger(core: Core, trigger: Exclude<Trigger, "attach">): v
 
 function revalidateEntryOnTrigger(entry: Entry, trigger: Exclude<Trigger, "attach">, now: number): void {
   const { activity } = entry;
-  if (!activity || activity.request || activity.requestingWatchers === 0 || activity.signedOut || entry.isHeldByWrite)
-    return;
+  if (!activity || !mayAskUnprompted(entry)) return;
   const wanted = entry.shelf.settings.triggers.includes(trigger) && !entry.isFresh(now);
   if (wanted) startRequest(entry, trigger);
   else if (activity.expiredWhileHidden && trigger === "visible") startRequest(entry, "expired");

@@ -2,7 +2,7 @@
 import type { AnswerDetails } from "../../api/answer.js";
 import { CistaError } from "../../api/failure.js";
 import { requestIfWatched, restartRequest, startRequest, supersede } from "../../kernel/asking.js";
-import { changeHeld, evict, reschedule } from "../../kernel/keeping.js";
+import { changeHeld, evict, noteUse } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { batch, markDirty, notifySoon, scheduleRelease } from "../../state/batches.js";
 import { type Core, nowOf, record } from "../../state/core.js";
@@ -69,7 +69,7 @@ function afterPut(entry: Entry, note: string): void {
   record("put", entry, note);
   tellChange(entry.shelf.core, "put", [], [entry]);
   entry.links?.tellDependents();
-  reschedule(entry);
+  noteUse(entry);
   if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);
 }
 

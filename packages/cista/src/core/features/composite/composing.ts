@@ -2,7 +2,7 @@
 import { CistaError, Failure } from "../../api/failure.js";
 import type { ArgumentsOf, LoadMode, Source } from "../../api/source-contract.js";
 import { joinRequest } from "../../kernel/asking.js";
-import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { LazyAbort } from "../../lib/abort.js";
 import type { Request } from "../../lib/request.js";
@@ -110,7 +110,7 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   const { entry, request } = reader;
   const { askedVersion, mode } = entry.active();
   const read = noteRead(reader, part);
-  reschedule(part);
+  noteUse(part);
   // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
   if (
     read.readAt >= request.startVersion &&

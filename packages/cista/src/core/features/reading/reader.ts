@@ -5,7 +5,7 @@ import { milliseconds } from "../../api/duration.js";
 import { CistaError, Failure, ofEntry, preview } from "../../api/failure.js";
 import type { LoadMode } from "../../api/source-contract.js";
 import { joinRequest, startRequest } from "../../kernel/asking.js";
-import { getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { keyText } from "../../lib/key.js";
 import { batch } from "../../state/batches.js";
@@ -89,7 +89,7 @@ function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefine
 
 function hit(entry: Entry): Promise<unknown> {
   record("read", entry, undefined, nowOf(entry.shelf.core));
-  if (entry.isIdle) reschedule(entry);
+  noteUse(entry);
   return heldValue(entry);
 }
 

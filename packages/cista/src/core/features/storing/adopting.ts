@@ -2,7 +2,7 @@
 import type { Cache, Selector } from "../../api/contract.js";
 import type { StoredEntry } from "../../api/stored.js";
 import { supersede } from "../../kernel/asking.js";
-import { changeHeld, getOrCreateEntry, reschedule } from "../../kernel/keeping.js";
+import { changeHeld, getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { keyText } from "../../lib/key.js";
 import { batch } from "../../state/batches.js";
@@ -42,7 +42,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
     if (entry.activity) entry.activity.requestedAt = nowOf(core);
     record("adopt", entry, from);
     entry.links?.tellDependents();
-    reschedule(entry);
+    noteUse(entry);
   });
   return true;
 }
