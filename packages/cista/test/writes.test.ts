@@ -323,7 +323,7 @@ test("W1: aborted or disposed of in mid-write, no layer stays", async () => {
   void cache.run(add, "d");
   cache.dispose();
   expect(sent[2]?.context.signal.aborted).toBe(true);
-  await new Promise((resolve) => setTimeout(resolve, 5));
+  await new Promise(setImmediate); // it would have been told of by then
   expect(unhandled).toEqual([]);
   process.off("unhandledRejection", note);
 });

@@ -6,7 +6,7 @@ import { createComponent, createEffect, createRoot as solidRoot } from "solid-js
 import { render as solidRender } from "solid-js/web";
 import { mount, unmount } from "svelte";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { computed, createApp, h, isReactive, nextTick, reactive, toRaw, toRefs, watch } from "vue";
+import { computed, createApp, h, isReactive, reactive, toRaw, toRefs, watch } from "vue";
 import TakenApart from "./TakenApart.svelte";
 
 // A live reading that is taken apart: it stays live in the framework's own way, and else a warning says so, at the line.
@@ -33,8 +33,6 @@ afterEach(() => {
   vi.restoreAllMocks();
   cache.dispose();
 });
-
-const settle = () => new Promise((resolve) => setTimeout(resolve, 20));
 
 /** Runs a Vue component's setup and says what its template shows. */
 function vue<R>(setup: () => R, template: (given: R) => string = () => "") {
@@ -63,9 +61,7 @@ test("Vue: toRefs makes refs of it that follow; watch hears of it; toRaw is the 
   );
   expect(text()).toBe("loading undefined nundefined loading");
   answer(7);
-  await settle();
-  await nextTick();
-  expect(text()).toBe("ready 7 n7 ready");
+  await vi.waitFor(() => expect(text()).toBe("ready 7 n7 ready"));
   expect(heard).toEqual(["ready"]);
   expect(warnings).toEqual([]);
   end();
@@ -127,8 +123,9 @@ test("Solid: taken apart in a component it is a warning; props spread and effect
     );
   const end = draw(false);
   answer(7);
-  await settle();
-  expect(shown).toEqual(["loading undefined", "child loading undefined", "ready 7", "child ready 7"]);
+  await vi.waitFor(() =>
+    expect(shown).toEqual(["loading undefined", "child loading undefined", "ready 7", "child ready 7"]),
+  );
   expect(warnings).toEqual([]);
   end();
   draw(true)();
@@ -146,10 +143,9 @@ test.each([false, true])(
     const element = document.createElement("div");
     const props = { source: hut, apart, shown: (text: string) => shown.push(text) };
     const app = mount(TakenApart, { target: element, props, context: contextOf(cache) });
-    await settle();
+    await vi.waitFor(() => expect(shown).toEqual(["loading undefined"]));
     answer(7);
-    await settle();
-    expect(shown).toEqual(["loading undefined", "ready 7"]);
+    await vi.waitFor(() => expect(shown).toEqual(["loading undefined", "ready 7"]));
     expect(element.textContent?.trim()).toBe(apart ? "ready 7 ready loading" : "ready 7 ready");
     expect(warnings.length).toBe(apart ? 1 : 0);
     if (apart)
