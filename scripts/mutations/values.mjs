@@ -255,8 +255,14 @@ export const values = [
   [
     "W1 no trigger",
     "keeping.ts",
-    "return !activity.request && !activity.signedOut && !entry.isHeldByWrite;",
+    "return !activity.request && !activity.signedOut && !entry.waitsForWrite;",
     "return !activity.request;",
+  ],
+  [
+    "W1 nothing to wait with",
+    "entry.ts",
+    "this.isHeldByWrite && (this.activity?.isDisplayed ?? false)",
+    "this.isHeldByWrite",
   ],
   [
     "F3 no timers meanwhile",

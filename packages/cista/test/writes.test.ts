@@ -196,6 +196,21 @@ test("W1: no trigger asks about what a write is changing; asking does", async ()
   expect(inShort(view.get())).toBe('ready ["a","x"] stale running');
 });
 
+test("W1: a value that expired while nobody looked is asked for when the page is visible again, also during a write", async () => {
+  const { cache, clock, environment } = stage();
+  const list = heldSource("list", { maxAge: "1m", staleWhileRevalidate: 0 });
+  cache.put(list.source, undefined, ["a"]);
+  const { view } = watch(cache, list.source);
+  environment.set({ visible: false });
+  await clock.advance("2m");
+  cache.run(heldWrite(list.source).add, "b").catch(() => {});
+  environment.set({ visible: true });
+  expect(inShort(view.get())).toContain("loading");
+  list.loads[0]?.answer(["a"]);
+  await clock.advance(0);
+  expect(view.get().value).toEqual(["a", "b"]);
+});
+
 test("W1: a layer whose change throws is dropped, and the run goes on", async () => {
   const reported = vi.spyOn(console, "error").mockImplementation(() => {});
   const { run, shown, events, sent } = await shownList({

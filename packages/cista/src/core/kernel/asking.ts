@@ -184,7 +184,7 @@ export function abortRequest(entry: Entry, note: string): void {
 /** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
 export function requestIfWatched(entry: Entry): void {
   const { activity } = entry;
-  if (!activity || activity.signedOut || (entry.isHeldByWrite && !activity.request)) return;
+  if (!activity || activity.signedOut || (entry.waitsForWrite && !activity.request)) return;
   if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
   if (activity.request) activity.request.hurry();
   else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");

@@ -133,7 +133,7 @@ function nextMoment(entry: Entry, now: number): number {
 export function mayAskUnprompted(entry: Entry): boolean {
   const { activity } = entry;
   if (!activity || activity.requestingWatchers === 0) return false;
-  return !activity.request && !activity.signedOut && !entry.isHeldByWrite;
+  return !activity.request && !activity.signedOut && !entry.waitsForWrite;
 }
 
 /** A moment that is to come; one that has passed is due now, unless it was told of already. */

@@ -7,7 +7,7 @@ import type { LazyAbort } from "../lib/abort.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "../state/entry.js";
 import { type Composing, composingKey } from "../state/links.js";
-import { requestForNewUser } from "./users.js";
+import { userChangedOf } from "./users.js";
 
 /** Calls the source once, or is spared it. Without a promise where none is needed: each takes its turn of the event loop. */
 export function load(entry: Entry, request: Request): unknown {
@@ -58,8 +58,8 @@ class ContextOfLoad implements LoadContext {
     this.cause = cause;
     this.attempt = attempt;
     this.mode = mode;
-    this.now = () => core.clock.now();
-    this.userChanged = (hasLeft) => requestForNewUser(core, hasLeft);
+    this.now = core.now;
+    this.userChanged = userChangedOf(core);
   }
 
   static readonly #signal: PropertyDescriptor = {

@@ -9,7 +9,7 @@ import { forNobody } from "../state/extra.js";
  * Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`).
  * @param hasLeft whether the one before was somebody
  */
-export function requestForNewUser(core: Core, hasLeft: boolean): void {
+function requestForNewUser(core: Core, hasLeft: boolean): void {
   if (core.disposed) return;
   if (hasLeft) forgetVisitor(core);
   for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
@@ -20,6 +20,12 @@ export function requestForNewUser(core: Core, hasLeft: boolean): void {
       entry.links?.tellDependents();
     }
   });
+}
+
+/** For those who ask for values of a cache: tells of another user. */
+export function userChangedOf(core: Core): (hasLeft: boolean) => void {
+  core.userChanged ??= (hasLeft) => requestForNewUser(core, hasLeft);
+  return core.userChanged;
 }
 
 /** What came with a page for whoever opens it, and was not looked at until its user left, is nobody's from now on. */

@@ -124,13 +124,13 @@ export class Request {
     return () => {
       if (resumed || abort !== this.#abort) return;
       resumed = true;
-      if (--this.#pauses === 0 && this.phase === "running") this.#limit();
+      if (--this.#pauses === 0 && this.phase === "running") this.#limit(this.#host.clock.now());
     };
   }
 
-  #limit(): void {
+  #limit(now: number): void {
     if (this.#left === Number.POSITIVE_INFINITY || this.#pauses > 0) return;
-    this.#since = this.#host.clock.now();
+    this.#since = now;
     const abort = this.#abort;
     this.#timer = this.#host.clock.setTimer(() => this.#timeOut(abort), this.#left, true);
   }
@@ -149,7 +149,7 @@ export class Request {
     this.#isStream = false;
     this.#move("running");
     if (abort !== this.#abort || this.#over) return; // a listener has thought better of it
-    this.#limit();
+    this.#limit(this.#triedAt);
     this.#host.defer(() => {
       if (this.#over || abort !== this.#abort || abort.isAborted) return; // ended before it began
       this.#load(abort);

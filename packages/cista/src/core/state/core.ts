@@ -125,6 +125,9 @@ export class Core {
   keeper: WriteKeeper | undefined;
   /** Called when another user asks than before (rule F9). */
   readonly userListeners: Set<() => void> = new Set();
+  /** What loads and sends are given to ask for the time, and to tell of another user: the same for all of them. */
+  readonly now: () => number;
+  userChanged: ((hasLeft: boolean) => void) | undefined;
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
@@ -149,6 +152,7 @@ export class Core {
     this.cache = cache;
     this.callbacks = duties;
     this.clock = clock;
+    this.now = () => clock.now();
     processSeed ??= seedOf(clock);
     this.hashSeed = options.clock.uniqueText ? seedOf(clock) : processSeed;
     this.environment = environment;

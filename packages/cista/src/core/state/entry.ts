@@ -147,6 +147,11 @@ export class Entry implements Scheduled {
     return (this.activity?.layers?.pendingWrites ?? 0) > 0 && !this.mustRevalidate;
   }
 
+  /** What a watched entry shows stays until the write has ended. Where nothing is shown there is nothing to wait with. */
+  get waitsForWrite(): boolean {
+    return this.isHeldByWrite && (this.activity?.isDisplayed ?? false);
+  }
+
   get #throughParts(): ThroughParts | undefined {
     return this.links?.current();
   }

@@ -98,11 +98,17 @@ export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[]
   return [varies, ...madeFor.map((part) => part.varies)].flatMap((each) => Object.values(each));
 }
 
+function isFlat(value: unknown): boolean {
+  if (typeof value !== "object" || value === null) return true;
+  return Object.values(value).every((member) => typeof member !== "object" || member === null);
+}
+
 /** Deeper values than this cannot be made text of, or be stored, everywhere. */
 const deepest = 1000;
 
 /** Also for a value that contains itself: no text can be made of it. What is reached by many ways is looked into once. */
 function isTooDeep(value: unknown): boolean {
+  if (isFlat(value)) return false; // most are
   const heights = new Map<object, number>();
   /** The number of levels below and with it. @param depth those above it */
   const heightOf = (given: unknown, depth: number): number => {

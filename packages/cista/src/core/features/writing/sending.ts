@@ -9,7 +9,7 @@ import { type Retry, retryPlan } from "../../api/settings.js";
 import type { RunOptions, SendContext, SendingPhase, Write } from "../../api/write-contract.js";
 import { requestIfWatched } from "../../kernel/asking.js";
 import { runCallback, tellFailure } from "../../kernel/failing.js";
-import { requestForNewUser } from "../../kernel/users.js";
+import { userChangedOf } from "../../kernel/users.js";
 import { resumeAfterWrites } from "../../kernel/watching.js";
 import { onAbort } from "../../lib/abort.js";
 import { guarded } from "../../lib/guarded.js";
@@ -185,8 +185,8 @@ class Run implements Outgoing {
     const invalidate = (selector: Selector) => void this.#invalidatedBySend.push(selector);
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
-    const now = () => this.#core.clock.now();
-    const userChanged = (hasLeft: boolean) => requestForNewUser(this.#core, hasLeft);
+    const { now } = this.#core;
+    const userChanged = userChangedOf(this.#core);
     return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged };
   }
 
