@@ -1,7 +1,7 @@
 import { type Cache, write } from "cista";
 import type { KeptRecord } from "cista/browser";
 import { expect, test, vi } from "vitest";
-import { requestForNewUser } from "../../src/core/kernel/users.js";
+import { userChangedOf } from "../../src/core/kernel/users.js";
 import { coreOf } from "../../src/core/state/core.js";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";
@@ -24,7 +24,7 @@ const shown = (tab: Tab): unknown => tab.cache.view(tab.list).get().value;
 const states = (tab: Tab): string[] => tab.outbox?.list().map(({ state }) => state) ?? [];
 const huts = (world: World): unknown[] => [...world.booked.values()];
 /** As the first request of another user does. */
-const onUserChangedIn = (cache: Cache): void => requestForNewUser(coreOf(cache), true);
+const onUserChangedIn = (cache: Cache): void => userChangedOf(coreOf(cache))(true);
 const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);
 
 test("O1: stored before it is sent; answered, it is kept no longer, and whoever ran it has the answer", async () => {
