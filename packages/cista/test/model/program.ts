@@ -141,9 +141,9 @@ export class Program {
           this.throwIf("groups");
           return ["all"];
         },
-        share: (_: unknown, next: unknown) => {
+        share: (before: unknown, next: unknown) => {
           this.throwIf("share");
-          return next;
+          return JSON.stringify(before) === JSON.stringify(next) ? before : next;
         },
         standIn: () => this.throwIf("standIn"),
         load: (at: number, context: any) => {

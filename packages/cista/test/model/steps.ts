@@ -60,6 +60,15 @@ const course = fc.record(what).chain(({ kind, id }) => {
     ],
     // It expires, turns out to be the same, and expires once more.
     [{ ...watchIt, ...here }, endIt("value"), endIt("value"), wait, endIt("same"), endIt("same"), wait],
+    // It expires while nobody looks, and a write changes it.
+    [
+      { ...watchIt, ...here, kind: "list" },
+      endIt("value"),
+      { do: "page", visible: false, online: true },
+      wait,
+      { do: "write", id },
+      { do: "page", visible: true, online: true },
+    ],
     // It is put as soon as its load begins.
     [
       { do: "listen", on: "load", how: 1, ...here },
