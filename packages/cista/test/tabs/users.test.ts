@@ -1,3 +1,4 @@
+import { composite, restoreSnapshot, type Snapshot, takeSnapshot } from "cista";
 import { eventsFrom } from "cista/http";
 import { expect, test } from "vitest";
 import { json, server } from "../hostile-server.js";
@@ -48,4 +49,29 @@ test("B2, F9: a tab whose user becomes that of another tab follows the stream th
   for (const send of streams.keys()) send();
   await world.clock.advance("1s");
   expect([one, two].map(({ cache, news }) => cache.peek(news).value)).toEqual([["fog"], ["fog"]]);
+});
+
+test("F9, B4: what is made of others is told to no other tab, also where its load was spared", async () => {
+  const world = new World();
+  const opened = async (user: string, held?: Snapshot) => {
+    const tab = await world.open({ join: false });
+    const { api } = server(async () => json(user, { "cache-control": "max-age=30" }), { user: () => user });
+    const me = api.source<void, string>({ name: "me", url: "/me" });
+    const whole = composite({ name: "whole", load: async (_: void, { read }) => `${await read(me)}'s` });
+    if (held) restoreSnapshot(tab.cache, held);
+    else await tab.cache.read(whole);
+    return { ...tab, tab, me, whole };
+  };
+  const earlier = await opened("wren");
+  const held = takeSnapshot(earlier.cache);
+  earlier.tab.kill();
+  const ada = await opened("ada");
+  const wren = await opened("wren", held);
+  for (const { tab, cache, whole } of [ada, wren]) {
+    await tab.join();
+    cache.view(whole).subscribe(() => {});
+  }
+  wren.cache.invalidate(wren.me);
+  await world.clock.advance("3s");
+  expect([wren, ada].map(({ cache, whole }) => cache.peek(whole).value)).toEqual(["wren's", "ada's"]);
 });

@@ -1,7 +1,7 @@
 /** What one tab tells the others of what it holds. Rules B1, B2, B4, B6. */
 
 import { clockOf } from "../../core/doors/caches.js";
-import { type StoredEntry, snapshotWith, staysHere, storedUnder } from "../../core/doors/sharing.js";
+import { isMadeOfOthers, type StoredEntry, snapshotWith, staysHere, storedUnder } from "../../core/doors/sharing.js";
 import { keyText } from "../../core/doors/tools.js";
 import type { Cache } from "../../core/index.js";
 import { where } from "../../core/index.js";
@@ -70,7 +70,7 @@ export class Telling {
     if (this.#loads.isOwn(key) || this.#hub.isDoubted(key)) return undefined;
     const entry = storedUnder(this.#cache, key, false);
     if (!entry) return undefined;
-    if (staysHere(entry)) {
+    if (staysHere(entry) || isMadeOfOthers(entry)) {
       this.#loads.setOwn(key, true);
       return undefined;
     }
@@ -129,7 +129,7 @@ export class Telling {
       reading.fresh === true && !this.#loads.isOwn(key) && !this.#hub.isDoubted(key) && moments.knows(key);
     const { entries } = snapshotWith(this.#cache, where(isTold as never), false);
     return (entries as StoredEntry[])
-      .filter((entry) => !entry.parts && this.#hub.isNamed(entry.source) && !staysHere(entry))
+      .filter((entry) => !isMadeOfOthers(entry) && this.#hub.isNamed(entry.source) && !staysHere(entry))
       .slice(0, mostNews)
       .map((entry) => {
         const key = keyText(entry.source, entry.params);

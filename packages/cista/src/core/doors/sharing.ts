@@ -12,5 +12,5 @@ export {
   plainSelector,
 } from "../features/storing/adopting.js";
 export { restoreWith } from "../features/storing/restoring.js";
-export { detailsOf, snapshotWith, staysHere, storedUnder } from "../features/storing/snapshot.js";
+export { detailsOf, isMadeOfOthers, snapshotWith, staysHere, storedUnder } from "../features/storing/snapshot.js";
 export { onUserChanged } from "../kernel/users.js";

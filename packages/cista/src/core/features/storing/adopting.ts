@@ -11,7 +11,7 @@ import type { Entry } from "../../state/entry.js";
 import { forget, invalidate } from "../changing/changing.js";
 import { areMeant, selected } from "../changing/selector.js";
 import { checkedNow } from "./restoring.js";
-import { detailsOf, staysHere } from "./snapshot.js";
+import { detailsOf, isMadeOfOthers, staysHere } from "./snapshot.js";
 
 /**
  * Holds what another tab has learned, in place of what is held here: it is newer (rule B1).
@@ -54,6 +54,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
 export function isForHere(cache: Cache, stored: StoredEntry): boolean {
   const { shelves, options } = coreOf(cache);
   const { varies, params } = stored;
+  if (isMadeOfOthers(stored)) return false; // each tab makes its own
   if (!varies) return true;
   const { fits } = shelves.named(stored.source)?.source.definition ?? {};
   return !staysHere(stored) && (fits?.(varies, params, options.context) ?? true) === true;

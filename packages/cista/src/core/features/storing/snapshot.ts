@@ -93,6 +93,15 @@ export function staysHere(stored: StoredEntry): boolean {
   return notedUsers(stored).some((noted) => noted[0] === "~" || noted === "*");
 }
 
+/**
+ * Whether an entry is made of others: then it is each tab's own, and its parts are told (rule B4). For whom it is, and what changes
+ * it, only the tab that made it knows.
+ * @internal
+ */
+export function isMadeOfOthers({ parts, madeFor }: StoredEntry): boolean {
+  return parts !== undefined || madeFor !== undefined;
+}
+
 /** What is noted of those for whom an entry is. */
 export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[] {
   return [varies, ...madeFor.map((part) => part.varies)].flatMap((each) => Object.values(each));
