@@ -83,6 +83,12 @@ export const tabs = [
   ],
   ["B3 begun later", "tabs/hearing.ts", "isOlder(key) && !isBegunLater(key)", "isOlder(key)"],
   ["B3 keys", "change-listeners.ts", "keys: Array.from(entries, ({ key }) => key)", "keys: []"],
+  [
+    "B5 late welcome",
+    "tabs/member.ts",
+    "if (this.now() - this.#joinedAt > aloneAfter) this.#heard(at);\n    else if",
+    "if",
+  ],
   ["B4 made of others", "snapshot.ts", "return parts !== undefined || madeFor !== undefined;", "return false;"],
   ["B4", "tabs/loads.ts", 'Object.defineProperty(context, "read", { value: readPart });', ""],
   [

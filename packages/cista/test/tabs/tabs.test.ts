@@ -388,6 +388,23 @@ test("B5: what one that comes back does not trust itself it tells no newcomer", 
   expect(versions([late], 1)).toEqual([2]);
 });
 
+test("B5: a welcome that a hung tab hears a minute late does not put its clock back", async () => {
+  const { world, tabs, advance } = await joined(2, { delay: 3 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.freeze();
+  await advance("1ms");
+  one.goOn(); // it greets, and hangs before the welcome has come
+  await advance("1ms");
+  one.stop();
+  await advance("70s");
+  one.goOn();
+  await advance("1s");
+  for (const tab of [one, two]) tab.watch("hut", 1);
+  await advance("1s");
+  expect([one, two].map(({ cache, hut }) => cache.peek(hut, 1).fresh)).toEqual([true, true]);
+  expect(world.requests).toEqual(["0:1"]);
+});
+
 test("B5: what nobody else confirms is not believed by one that comes back", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

@@ -260,7 +260,9 @@ export class Member implements Hub {
   #takeWelcome(to: readonly string[], at: number, all: readonly News[]): void {
     this.#greetings.note(to);
     if (!to.includes(this.id)) return;
-    if (!this.#hasJoined) this.#shift(this.moments.join(at));
+    // A tab that hung meanwhile has its welcome late: that one says what time it was, and not what time it is.
+    if (this.now() - this.#joinedAt > aloneAfter) this.#heard(at);
+    else if (!this.#hasJoined) this.#shift(this.moments.join(at));
     this.#hasJoined = true;
     for (const news of all) {
       this.#takeNews(news, true);
