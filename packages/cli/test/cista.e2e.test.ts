@@ -95,7 +95,7 @@ test("the demo serves board and interface on one address, and frees the port", a
 
 test("the demo's usual port is taken: it says so and takes another", async () => {
   const usual = createServer().listen(4310, "127.0.0.1");
-  await Promise.race([once(usual, "listening"), once(usual, "error")]); // taken already is as good
+  await once(usual, "listening").catch(() => {}); // taken already is as good
   const run = cista("demo");
   const [, port] = await said(
     run,
