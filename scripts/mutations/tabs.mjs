@@ -15,6 +15,7 @@ export const tabs = [
   ],
   ["B1 corrected", "tabs/hearing.ts", "else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));", ""],
   ["B1 passed by", "tabs/hearing.ts", "moments.pass(key, at, by, opened);", ""],
+  ["B1 the same of nothing", "tabs/hearing.ts", "if (as && !(moments.knows(key) && ", "if (as && !("],
   ["B1 let go", "tabs/happened.ts", "hub.moments.letGo(key)", "hub.moments.forget(key)"],
   ["B1 the same again", "tabs/moments.ts", "(by > known.by || !this.knows(key))", "by > known.by"],
   [

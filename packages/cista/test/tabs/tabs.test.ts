@@ -44,10 +44,13 @@ function stranger(world: World) {
   const tab = { run: (callback: () => void) => callback(), isKilled: false } as unknown as Tab;
   const channel = world.connect('cista tabs 1 ["cista","",null]', tab, (message) => heard.push(message));
   const say = (message: object) => channel.post({ v: 1, from: "stranger", ...message });
-  const news = (version: number, at: number) => {
-    const entry = { source: "hut", params: 1, kind: "value", value: { id: 1, version }, age: 0, maxAge: 60_000 };
-    const told = { ...entry, staleWhileRevalidate: null, staleIfError: null };
-    say({ kind: "news", news: [{ key: "hut 1", at, by: "stranger", takenAt: at, entry: told }] });
+  /** @param as it is the same as at that moment: then its value is not told */
+  const news = (version: number, at: number, as?: number) => {
+    const held = as === undefined ? { kind: "value", value: { id: 1, version } } : { kind: "missing" };
+    const told = { source: "hut", params: 1, ...held, age: 0, maxAge: 60_000 };
+    const entry = { ...told, staleWhileRevalidate: null, staleIfError: null };
+    const one = { key: "hut 1", at, by: "stranger", takenAt: at, entry };
+    say({ kind: "news", news: [as === undefined ? one : { ...one, as: { at: as, by: "stranger" } }] });
   };
   return { heard, news };
 }
@@ -86,6 +89,26 @@ test("B1: what a tab held and has let go is as new to it as before: older news i
   news(5, at);
   await advance("50ms");
   expect(versions([tab], 1)).toEqual([5]);
+});
+
+test("B1: a tab that has let a value go does not take the news that the value is the same", async () => {
+  const { world, tabs, advance } = await joined(2, { latency: 400 });
+  const [tab, other] = [of(tabs, 0), of(tabs, 1)];
+  const { news } = stranger(world);
+  const { key } = tab.watch("hut", 1);
+  await advance("1s");
+  const at = world.clock.now();
+  news(5, at);
+  await advance("50ms");
+  tab.unwatch(key);
+  await advance("10m");
+  other.watch("hut", 1); // its request is under way, and the tab waits for it
+  await advance("10ms");
+  tab.watch("hut", 1);
+  await advance("10ms");
+  news(5, world.clock.now() + 1, at);
+  await advance("2s");
+  expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "ready", failure: undefined });
 });
 
 test("B1: what was invalidated since it was told is not taken, however late both are heard", async () => {

@@ -48,8 +48,8 @@ export class Hearing {
     const isNews = moments.isNews(news);
     if (at >= known.at) this.#telling.endCorrection(key);
     else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
-    // It has something else here: its own turn comes.
-    if (as && !(known.at === as.at && known.by === as.by)) return;
+    // This tab holds another value, or holds none any more: its own turn comes.
+    if (as && !(moments.knows(key) && known.at === as.at && known.by === as.by)) return;
     const isKnown = known.at === at && known.by === by;
     if (!isNews && !isKnown) return;
     // Rule F9: it is for somebody else, and this tab asks for itself.

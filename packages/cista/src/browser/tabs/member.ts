@@ -260,7 +260,7 @@ export class Member implements Hub {
   #takeWelcome(to: readonly string[], at: number, all: readonly News[]): void {
     this.#greetings.note(to);
     if (!to.includes(this.id)) return;
-    // A tab that hung meanwhile has its welcome late: that one says what time it was, and not what time it is.
+    // A tab that hung receives its welcome late. The moment in the welcome has passed by then.
     if (this.now() - this.#joinedAt > aloneAfter) this.#heard(at);
     else if (!this.#hasJoined) this.#shift(this.moments.join(at));
     this.#hasJoined = true;

@@ -68,7 +68,7 @@ export function reschedule(entry: Entry): void {
   else evictOneBeyondCapacity(core);
 }
 
-/** A use of an entry puts it last among the idle ones. Of any other the end of the batch sees to its moment. */
+/** Notes a use: an idle entry becomes the last of the idle ones. The end of the batch sets the moment of every other entry. */
 export function noteUse(entry: Entry): void {
   if (entry.isIdle) reschedule(entry);
 }
@@ -129,7 +129,7 @@ function nextMoment(entry: Entry, now: number): number {
   return next;
 }
 
-/** Whether somebody watches who has an entry asked for by time alone, and nothing is under way that will do instead. Rules F3, W1. */
+/** Whether time alone, or a trigger, may have an entry requested: somebody watches, and no request, sign-out or write stands in for it. Rules F3, W1. */
 export function mayAskUnprompted(entry: Entry): boolean {
   const { activity } = entry;
   if (!activity || activity.requestingWatchers === 0) return false;

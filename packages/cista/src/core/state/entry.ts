@@ -147,7 +147,7 @@ export class Entry implements Scheduled {
     return (this.activity?.layers?.pendingWrites ?? 0) > 0 && !this.mustRevalidate;
   }
 
-  /** What a watched entry shows stays until the write has ended. Where nothing is shown there is nothing to wait with. */
+  /** A watched entry keeps what it shows until the write has ended. An entry that shows nothing may be requested meanwhile. */
   get waitsForWrite(): boolean {
     return this.isHeldByWrite && (this.activity?.isDisplayed ?? false);
   }

@@ -94,8 +94,8 @@ export function staysHere(stored: StoredEntry): boolean {
 }
 
 /**
- * Whether an entry is made of others: then it is each tab's own, and its parts are told (rule B4). For whom it is, and what changes
- * it, only the tab that made it knows.
+ * Whether an entry is made of others. Such an entry is each tab's own, and its parts are told (rule B4): only the tab that made the
+ * entry knows its parts and its users.
  * @internal
  */
 export function isMadeOfOthers({ parts, madeFor }: StoredEntry): boolean {
