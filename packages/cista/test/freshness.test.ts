@@ -525,3 +525,25 @@ test("N1: a change that causes itself without end does not hang the page", async
   reported.mockRestore();
   cache.dispose();
 });
+
+test("N5: an entry that its own revalidateEvery invalidates is stopped by the request budget, which names the source", async () => {
+  const { cache, clock } = stage();
+  const warned = vi.spyOn(console, "warn").mockReturnValue(undefined);
+  const load = vi.fn(async () => 1);
+  const poll = source({
+    name: "poll",
+    maxAge: "1h",
+    load,
+    revalidateEvery: (): Duration => {
+      cache.invalidate({ key: "poll" });
+      return "1s";
+    },
+  });
+  const { view } = watch(cache, poll);
+  await clock.advance("5s");
+  expect(view.get().value).toBe(1);
+  expect(load.mock.calls.length).toBeLessThan(200);
+  expect(String(warned.mock.calls[0]?.[0])).toContain('"poll" asks too often');
+  warned.mockRestore();
+  cache.dispose();
+});
