@@ -64,6 +64,8 @@ function worldsFor(path) {
 function testsFor(path) {
   if (onlyWorlds) return worldsFor(path);
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
+  // Joined tabs tell each other in the form of a snapshot.
+  if (path.endsWith("/snapshot.ts")) return [...tabTests, ...tests];
   if (path.includes("/fleet/redis/")) {
     return ["redis", "redis-any-order", "processes", "poisoned-redis"].map(
       (name) => `packages/cista/test/fleet/${name}.e2e.test.ts`,

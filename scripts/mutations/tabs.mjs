@@ -117,6 +117,12 @@ export const tabs = [
     "else if (!record.failure && this.isOwn(now))",
   ],
   [
+    "O4 of a page that ended",
+    "outbox/kept-writes.ts",
+    'this.#tell({ kind: "sending", id, record });',
+    'this.#tell({ kind: "sending", id } as Body);',
+  ],
+  [
     "O4 in order",
     "kept-list.ts",
     "for (const later of all.slice(first))",

@@ -110,6 +110,27 @@ test("O4: tabs that are not joined ask what came of a write that another has sen
   expect(shown(two)).toEqual([99, 7]);
 });
 
+test("O4: what is sent for a page that ended before it told of it is shown in tabs that have not heard of it", async () => {
+  const world = new World();
+  for (let at = 0; at < 2; at++) {
+    const tab = await world.open({ join: false });
+    await tab.keep();
+    tab.cache.view(tab.list).subscribe(() => {});
+  }
+  const [one, two] = [of(world.tabs, 0), of(world.tabs, 1)];
+  await world.clock.advance("1s");
+  const left: KeptRecord = { v: 1, id: "left", write: "book", input: { hut: 7 }, at: 0, order: 1, era: 0 };
+  world.records.set("left", left);
+  one.freeze();
+  one.goOn(); // it reads the database, and sends
+  await world.clock.advance("30ms");
+  expect(states(two)).toEqual(["sending"]);
+  await world.clock.advance("2s");
+  expect(huts(world)).toEqual([7]);
+  expect(shown(two)).toEqual([7]);
+  expect(states(two)).toEqual([]);
+});
+
 test.each([1, 3, 10, 20, 30, 45])(
   "O3: the sender is killed %i ms after the run: the next goes on under the same key, and it is booked once",
   async (after) => {

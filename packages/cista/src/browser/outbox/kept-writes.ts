@@ -180,7 +180,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     const abort = new AbortController();
     this.#sending = { id, abort };
     this.kept.setSending(id);
-    this.#tell({ kind: "sending", id });
+    this.#tell({ kind: "sending", id, record });
     let result: unknown;
     try {
       const { onPhase } = this.kept.optionsOf(id);
@@ -300,11 +300,9 @@ export class KeptWrites implements WriteKeeper, Sendable {
       if (!this.#isFrozen) this.#sender.answer();
       return;
     }
-    if (kind === "added") {
-      const added = wellFormedRecord(record);
-      if (added?.era === this.#era.now) void this.kept.take(added).then(() => this.#heardOfMore());
-      return;
-    }
+    const told = wellFormedRecord(record);
+    if (told?.era === this.#era.now) void this.kept.take(told).then(() => this.#heardOfMore());
+    if (kind === "added") return;
     this.#sender.sign();
     if (kind === "cleared") this.#giveAll();
     else if (typeof id === "string") this.#hearOf(id, kind, result, failure);

@@ -4,7 +4,9 @@ import { type KeptRecord, recordVersion, type StoredFailure } from "./records.js
 
 export type Body =
   | { readonly kind: "added"; readonly record: KeptRecord }
-  | { readonly kind: "sending" | "waiting" | "dropped"; readonly id: string }
+  /** With its record: the page that ran it may have ended before it told of it. */
+  | { readonly kind: "sending"; readonly id: string; readonly record: KeptRecord }
+  | { readonly kind: "waiting" | "dropped"; readonly id: string }
   | { readonly kind: "done"; readonly id: string; readonly result?: unknown }
   | { readonly kind: "refused"; readonly id: string; readonly failure: StoredFailure }
   | { readonly kind: "cleared" | "asks" | "alive" };
