@@ -26,6 +26,12 @@ export const requests = [
   ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
   ["R3 abort", "watching.ts", 'abandonRequest(entry, "nobody waits', 'if (false) abandonRequest(entry, "nobody waits'],
   [
+    "R3 parts of what is left",
+    "watching.ts",
+    "if (entry.watchers === 0 && entry.links?.dependents.size) scheduleRelease(entry);",
+    "void entry;",
+  ],
+  [
     "R3 parts of what is wanted",
     "dependencies.ts",
     "if (dependent.request || (dependent.activity?.requestingWatchers ?? 0) > 0) return true;",

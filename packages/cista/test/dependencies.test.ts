@@ -386,6 +386,31 @@ test("R3: where a load fails by one part, nobody waits for the others that it re
   expect([view.get().state, slow.loads[0]?.signal.aborted]).toEqual(["failed", true]);
 });
 
+test("R3: a request for a dependency that goes on for its whole ends with the whole, also where the whole does not wait for it yet", async () => {
+  const { cache, clock } = stage();
+  const [first, second] = [heldSource("first"), heldSource("second")];
+  const whole = composite({
+    name: "whole",
+    retry: false,
+    load: async (_: void, { read }) => [await read(first.source, 1), await read(second.source, 1)],
+  });
+  const watchers = [watch(cache, second.source, 1), watch(cache, whole)];
+  await clock.advance(0);
+  for (const { loads } of [first, second]) {
+    loads[0]?.answer(1);
+    await clock.advance(0);
+  }
+  cache.invalidate(first.source);
+  cache.invalidate(second.source);
+  await clock.advance(0);
+  for (const { leave } of watchers) leave();
+  await clock.advance(1);
+  expect([first, second].map(({ loads }) => loads.map(({ signal }) => signal.aborted))).toEqual([
+    [false, true],
+    [false, true],
+  ]);
+});
+
 test("N1: a chain of 3,000 composites is loaded in one go, and is no change without end", async () => {
   const { cache, clock } = stage();
   const reported = vi.spyOn(console, "error").mockImplementation(() => {});

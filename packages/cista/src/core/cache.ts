@@ -16,7 +16,7 @@ import { heldReading, readingWithoutEntry, refresh } from "./kernel/looking.js";
 import { prefetch, requestNow } from "./kernel/on-demand.js";
 import { signOut } from "./kernel/signing-out.js";
 import { EntryView } from "./kernel/view.js";
-import { followEnvironment, onDue, releaseIfUnused } from "./kernel/watching.js";
+import { followEnvironment, onDue, releaseUnused } from "./kernel/watching.js";
 import { report } from "./lib/guarded.js";
 import { batch } from "./state/batches.js";
 import { assertNotDisposed, type Callbacks, Core, coreKey, nowOf, type RunWith, runKey } from "./state/core.js";
@@ -27,7 +27,7 @@ const usual: ReadOptions = {};
 /** Who does what when its time has come. */
 const callbacks: Callbacks = {
   refresh,
-  releaseIfUnused,
+  releaseUnused,
   onDue,
   onShelfOpened: (shelf, old) =>
     DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),

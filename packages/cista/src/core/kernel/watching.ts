@@ -81,23 +81,27 @@ export function removeInterval({ activity }: Entry, interval: number | IntervalO
   activity?.intervals?.remove(interval);
 }
 
-/** The single step by which an entry is left: one macrotask after the last one went (rule R3). */
-export function releaseIfUnused(entry: Entry): void {
-  releaseEntry(entry);
-  evictBeyondCapacity(entry.shelf.core);
+/** The single step by which entries are left: one macrotask after the last one went (rule R3). */
+export function releaseUnused(core: Core, entries: readonly Entry[]): void {
+  const isLeft = entries.filter(releaseEntry).some(({ links }) => links);
+  evictBeyondCapacity(core);
+  if (!isLeft) return;
+  // Requests for dependencies went on for a whole. That whole may be among those that were left.
+  for (const entry of core.underWay) if (entry.watchers === 0 && entry.links?.dependents.size) scheduleRelease(entry);
 }
 
-function releaseEntry(entry: Entry): void {
+/** @returns whether nobody uses it */
+function releaseEntry(entry: Entry): boolean {
   const { activity } = entry;
-  if (entry.watchers > 0) return;
+  if (entry.watchers > 0) return false;
   entry.shelf.core.watched.delete(entry);
   if (activity) activity.isDisplayed = activity.staleOnArrival = false;
-  if (activity?.readers) return;
+  if (activity?.readers) return false;
   if (activity?.request) {
-    if (activity.isPinned || entry.links?.isWantedAbove()) return; // prefetched, or somebody waits for good: it runs on
+    if (activity.isPinned || entry.links?.isWantedAbove()) return false; // prefetched, or somebody waits for good: it runs on
     abandonRequest(entry, "nobody waits for it any more");
   }
-  if (entry.links?.dependents.size) return; // something that is kept is made of it
+  if (entry.links?.dependents.size) return true; // something that is kept is made of it
   if (activity) {
     activity.layers?.removeSettled("lifted: nobody watches");
   }
@@ -111,6 +115,7 @@ function releaseEntry(entry: Entry): void {
     entry.reading = undefined;
   }
   reschedule(entry);
+  return true;
 }
 
 // ── Time ─────────────────────────────────────────────────────────────────────

@@ -32,7 +32,7 @@ export function scheduleRelease(entry: Entry): void {
   core.pendingReleases.add(entry);
   core.releaseTimer ??= core.clock.setTimer(() => {
     core.releaseTimer = undefined;
-    flush(core, core.pendingReleases, (entries) => entries.forEach(core.callbacks.releaseIfUnused));
+    flush(core, core.pendingReleases, (entries) => core.callbacks.releaseUnused(core, entries));
   }, 0);
 }
 

@@ -23,7 +23,7 @@ export interface Callbacks {
   /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
   refresh(entry: Entry): void;
   /** One macrotask after a watcher or reader of the entry has left (rule R3). */
-  releaseIfUnused(entry: Entry): void;
+  releaseUnused(core: Core, entries: readonly Entry[]): void;
   /** The entry's next moment has come: it is stale, expired, or unused for too long. */
   onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
