@@ -117,6 +117,12 @@ export const tabs = [
     "else if (!record.failure && this.isOwn(now))",
   ],
   [
+    "O1 put aside",
+    "outbox/messages.ts",
+    "this.#channel?.close(); this.#channel = undefined;",
+    "this.#channel?.close();",
+  ],
+  [
     "O4 of a page that ended",
     "outbox/kept-writes.ts",
     'this.#tell({ kind: "sending", id, record });',

@@ -168,6 +168,27 @@ test.each(["freeze", "leave", "stop"] as const)(
   },
 );
 
+test("O1: a page that is put aside while its write is stored, or sent, goes on with it when it comes back", async () => {
+  const warned = vi.spyOn(console, "warn");
+  const { world, tabs, advance } = await kept(1);
+  const tab = of(tabs, 0);
+  world.latency = 5000;
+  const runs = [tab.cache.run(tab.book, { hut: 7 })];
+  await advance("30ms");
+  runs.push(tab.cache.run(tab.book, { hut: 8 }));
+  tab.leave();
+  await advance("1s");
+  world.latency = 20;
+  tab.comeBack();
+  await advance("1s");
+  expect(await Promise.allSettled(runs)).toEqual(
+    [7, 8].map((hut) => ({ status: "fulfilled", value: `booked ${hut}` })),
+  );
+  expect(huts(world)).toEqual([7, 8]);
+  expect(warned).not.toHaveBeenCalled();
+  warned.mockRestore();
+});
+
 test("O2: what another tab has sent, or was refused, while the page was put aside, is told when it comes back", async () => {
   const { world, tabs, advance } = await kept(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

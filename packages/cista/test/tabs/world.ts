@@ -126,9 +126,11 @@ export class World {
     this.#channels.set(name, all);
     const own = { hear, due: new Map<Tab, number>() };
     all.set(tab, own);
+    let isClosed = false;
     return {
       post: (message: unknown) => {
         if (tab.isKilled) return;
+        if (isClosed) throw new DOMException("Channel is closed", "InvalidStateError");
         this.told++;
 
         this.#note(name, structuredClone(message)); // which refuses what cannot be cloned, as a browser does
@@ -145,6 +147,7 @@ export class World {
         }
       },
       close: () => {
+        isClosed = true;
         if (all.get(tab) === own) all.delete(tab);
       },
     };

@@ -34,8 +34,10 @@ export class OutboxChannel {
     });
   }
 
+  /** Until it is opened again nothing is told: a closed channel throws. */
   close(): void {
     this.#channel?.close();
+    this.#channel = undefined;
   }
 
   tell(body: Body): void {
