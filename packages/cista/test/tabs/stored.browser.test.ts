@@ -1,5 +1,5 @@
-import { createCache, source } from "cista";
-import { joinTabs, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
+import { createCache, source, write } from "cista";
+import { joinTabs, openOutbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
 import { expect, test } from "vitest";
 
 /** A store of its own for each tab, so that one sees which of them has stored. */
@@ -33,4 +33,20 @@ test("B1: what one tab has learned is stored by that tab alone", async () => {
     joined.close();
     cache.dispose();
   }
+});
+
+test("O1: what is run after somebody has deleted the database is kept again", async () => {
+  const cache = createCache();
+  const sent: number[] = [];
+  const book = write<number, void>({ name: "book", kept: true, send: async (hut) => void sent.push(hut) });
+  const outbox = await openOutbox(cache, { writes: [book], name: "cleared" });
+  await cache.run(book, 1);
+  await new Promise((deleted) => {
+    indexedDB.deleteDatabase("cleared/outbox").onsuccess = deleted;
+  });
+  await cache.run(book, 2);
+  expect(sent).toEqual([1, 2]);
+  expect((await indexedDB.databases()).map(({ name }) => name)).toContain("cleared/outbox");
+  outbox.close();
+  cache.dispose();
 });

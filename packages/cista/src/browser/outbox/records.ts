@@ -1,5 +1,5 @@
 /** A kept write as it is stored, and where. See docs/outbox-format.md. Rules O1, S1. */
-import { type DBSchema, openDB } from "idb";
+import { type DBSchema, type IDBPDatabase, openDB } from "idb";
 import { isToldKind } from "../../core/doors/answers.js";
 import { omitUndefined } from "../../core/doors/tools.js";
 import { CistaError, Failure, type FailureKind, type Problem } from "../../core/index.js";
@@ -50,23 +50,39 @@ interface Schema extends DBSchema {
   writes: { key: string; value: KeptRecord };
 }
 
-/** @throws what the browser says */
+/**
+ * Opened again where somebody has deleted the database, or the browser has taken it away: what is kept after that is kept.
+ * @throws what the browser says
+ */
 export async function openRecords(name: string): Promise<OutboxBackend> {
-  const database = await openDB<Schema>(name, 1, {
-    upgrade: (created) => void created.createObjectStore("writes", { keyPath: "id" }),
-    blocking: (_, __, event) => (event.target as IDBDatabase).close(),
-  });
+  let opened: Promise<IDBPDatabase<Schema>> | undefined;
+  const forget = () => {
+    opened = undefined;
+  };
+  const database = () => {
+    opened ??= openDB<Schema>(name, 1, {
+      upgrade: (created) => void created.createObjectStore("writes", { keyPath: "id" }),
+      blocking(_, __, event) {
+        (event.target as IDBDatabase).close();
+        forget();
+      },
+      terminated: forget,
+    });
+    opened.catch(forget);
+    return opened;
+  };
+  await database();
   return {
-    readAll: () => database.getAll("writes"),
-    get: (id) => database.get("writes", id),
+    readAll: async () => (await database()).getAll("writes"),
+    get: async (id) => (await database()).get("writes", id),
     async put(record) {
       // Stored before it is sent: "strict" comes back when it is on the disk.
-      const transaction = database.transaction("writes", "readwrite", { durability: "strict" });
+      const transaction = (await database()).transaction("writes", "readwrite", { durability: "strict" });
       await Promise.all([transaction.store.put(record), transaction.done]);
     },
-    delete: (id) => database.delete("writes", id),
-    clear: () => database.clear("writes"),
-    close: () => database.close(),
+    delete: async (id) => (await database()).delete("writes", id),
+    clear: async () => (await database()).clear("writes"),
+    close: () => void opened?.then((last) => last.close()),
   };
 }
 
