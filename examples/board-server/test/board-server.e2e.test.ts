@@ -17,6 +17,7 @@ let browser: Browser;
 beforeAll(async () => {
   const env = { ...process.env, NODE_ENV: "production" }; // what tests run in is no flavour of a build
   execFileSync("npm", ["run", "build"], { cwd: folder, env, stdio: "ignore" });
+  process.env.PAGE_TIMEOUT = "60s"; // the test holds what is slow, however busy the machine is
   browser = await launchChromium();
 });
 afterAll(() => browser?.close());

@@ -514,10 +514,10 @@ export class Program {
     const wanted = new Set(
       this.watchers.filter(({ when, kind }) => when && kind !== "stream").map(({ kind, id }) => `${kind} ${id}`),
     );
-    for (const { key, expiredAt = Number.POSITIVE_INFINITY, shown } of all) {
+    for (const { key, staleAt = Number.POSITIVE_INFINITY, expiredAt = Number.POSITIVE_INFINITY, shown } of all) {
       const isLeft = shown?.state === "ready" && shown.request === "none" && !shown.failure && !shown.pendingWrites;
-      const came = this.cameAt.get(key) ?? Number.POSITIVE_INFINITY; // what came expired is shown as it came
-      if (wanted.has(key) && isLeft && came < expiredAt && expiredAt <= this.clock.now())
+      const came = this.cameAt.get(key) ?? Number.POSITIVE_INFINITY; // what came stale is shown as it came
+      if (wanted.has(key) && isLeft && came < staleAt && expiredAt <= this.clock.now())
         throw new Error(`F3: ${key} has expired through its parts, and nobody asks`);
     }
   }
