@@ -1,4 +1,4 @@
-/** The cache: its methods, and who is called back for what. Rule S3. */
+/** The cache: its methods, and the callbacks that connect the rooms. Rule S3. */
 import type { AnswerDetails } from "./api/answer.js";
 import type { Cache, CacheOptions, EntryHandle, ReadOptions, Selector } from "./api/contract.js";
 import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
@@ -24,7 +24,7 @@ import type { Entry } from "./state/entry.js";
 
 const usual: ReadOptions = {};
 
-/** Who does what when its time has come. */
+/** The functions that `state` calls back. */
 const callbacks: Callbacks = {
   refresh,
   releaseUnused,

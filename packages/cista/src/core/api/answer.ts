@@ -1,12 +1,12 @@
 /**
- * What a load comes back with: a value, "unchanged", or "missing", with what the source says of its freshness. Rules
+ * The result of a load: a value, "unchanged", or "missing", with the source's statements on its freshness. Rules
  * F6, R8.
  */
 import type { Duration } from "./duration.js";
 import { Failure, preview } from "./failure.js";
 import type { Freshness } from "./freshness.js";
 
-/** What makes a conditional request possible (RFC 9110 §8.8). */
+/** The validators of a conditional request (RFC 9110 §8.8). */
 export interface Validator {
   etag?: string;
   lastModified?: string;
@@ -17,7 +17,7 @@ export interface Validator {
 /** So many groups of one entry count (docs/limits.md). */
 export const mostGroups = 1000;
 
-/** What a load may say of its value. The policy of the source is for members that are left out. */
+/** Statements of a load on its value. The policy of the source holds for members that are left out. */
 export interface AnswerDetails extends Freshness {
   /** The age already spent on the way (RFC 9111 §5.1). HTTP's is in seconds; here a number is milliseconds. */
   age?: Duration;
@@ -41,7 +41,7 @@ export interface AnswerDetails extends Freshness {
 
 /** How a cache of several users may use an answer (RFC 9111 §3, §3.5, §5.2.2.7, §5.2.2.8, §5.2.2.10). */
 export interface SharedUse {
-  /** For whom it may be stored: "user" for the user who has requested it, as with `private`; "none" for nobody. */
+  /** For whom it may be stored: "user" for the user who has requested it, as with `private`; "none": it may not be stored. */
   for: "all" | "user" | "none";
   /** Its lifetime there, in place of `maxAge` (s-maxage). */
   maxAge?: Duration;
@@ -69,7 +69,7 @@ export function answer<T>(value: T, details: AnswerDetails = {}): Answer<T> {
   return make("value", value, details);
 }
 
-/** The held value still holds (HTTP 304): it becomes fresh again and nobody is notified of a new value. */
+/** The held value still holds (HTTP 304): it becomes fresh again, without a notification of a new value. */
 export function unchanged(details: AnswerDetails = {}): Answer<never> {
   return make<never>("unchanged", undefined, details);
 }
@@ -79,7 +79,7 @@ export function missing(details: AnswerDetails = {}): Answer<never> {
   return make<never>("missing", undefined, details);
 }
 
-/** What a load is spared: all that the value was made of is as it was. It becomes no younger by that. */
+/** The answer without a load: all dependencies are as they were. The value becomes no younger by that. */
 export const partsUnchanged: Answer<never> = unchanged();
 
 export function isAnswer(value: unknown): value is Answer<unknown> {
@@ -87,7 +87,7 @@ export function isAnswer(value: unknown): value is Answer<unknown> {
 }
 
 /**
- * What a load came back with, as an answer.
+ * The result of a load as an answer.
  * @throws Failure kind "no-value" (rule R8): `undefined`, or `unchanged()` where nothing is held
  */
 export function asAnswer(came: unknown, holds: boolean): Answer<unknown> {

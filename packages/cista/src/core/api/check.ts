@@ -23,7 +23,7 @@ interface Issue {
 const loadedValues = new WeakMap<object, unknown>();
 
 /**
- * What a load has come back with, its value checked, so that interceptors see what the source stands for.
+* The answer of a load with its value checked, so that interceptors see a value of the source's type.
  * @throws Failure kind "shape"
  */
 export async function checkedAnswer(schema: StandardSchema<unknown, unknown>, came: unknown): Promise<unknown> {
@@ -40,7 +40,7 @@ export function wasChecked(given: Answer<unknown>): boolean {
 }
 
 /**
- * The value as it was loaded: what the check has made of it may be nothing that can be stored.
+* The value as it was loaded. The value that the check has made of it may be one that cannot be stored.
  * @internal
  */
 export function loadedValueOf(given: Answer<unknown>): unknown {
@@ -48,7 +48,7 @@ export function loadedValueOf(given: Answer<unknown>): unknown {
 }
 
 /**
- * What the schema makes of a loaded value.
+* The output of the schema for a loaded value.
  * @throws Failure kind "shape": where the value departs from the schema, and, in development, what came there (kinds and
  * member names only)
  */
@@ -72,7 +72,7 @@ function describe(issue: Issue, value: unknown): string {
   return `value${place}: ${issue.message} (came: ${kindOf(came)})`;
 }
 
-/** Kinds and member names, never the text itself: a body may hold what no log should. */
+/** Kinds and member names, never the text itself: a body may hold secrets that belong in no log. */
 function kindOf(value: unknown): string {
   if (typeof value === "string") return value === "" ? "empty text" : `text of ${value.length} characters`;
   return preview(value);

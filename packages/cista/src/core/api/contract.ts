@@ -1,4 +1,4 @@
-/** What programs are written against: the cache that sources and writes are used in. */
+/** The contract for programs: the cache that sources and writes are used in. */
 import type { AnswerDetails } from "./answer.js";
 import type { Duration } from "./duration.js";
 import type { Failure } from "./failure.js";
@@ -22,7 +22,7 @@ export interface CacheOptions extends Defaults {
 }
 
 export interface ReadOptions {
-  /** What this one read may use, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
+  /** The cache mode of this one read, with the meaning that `Request.cache` has (WHATWG Fetch). Default "default". */
   cache?: "default" | "no-store" | "reload" | "no-cache" | "force-cache" | "only-if-cached";
   /**
    * How old the value may be for this read (RFC 9111 §5.2.1.1). For an older value the read waits for the source, unless
@@ -54,7 +54,7 @@ export interface EntryTest {
   readonly [chooses]: (entry: never) => boolean;
 }
 
-/** Under this a selector brings what looks at an entry; the same in all copies of the library. */
+/** The member of a selector that tests an entry; the same symbol in all copies of the library. */
 export const chooses: unique symbol = Symbol.for("cista.chooses") as never;
 
 /** Which entries are meant. */
@@ -88,7 +88,7 @@ export interface Cache {
    */
   view<P, T, U = T>(source: Source<P, T>, ...rest: ArgumentsOf<NoInfer<P>, ViewOptions<T, U>>): View<U>;
   view(source: ParamsLeftOut): View<unknown>;
-  /** Loads before a component attaches, unless a usable value is held. The request goes on, also when nobody waits for it. */
+  /** Loads before a component attaches, unless a usable value is held. The request goes on, also when no reader waits for it. */
   prefetch<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): void;
   prefetch(source: ParamsLeftOut): void;
   /**
@@ -144,13 +144,13 @@ export interface Cache {
   [Symbol.dispose](): void;
 }
 
-/** What failed: a request for an entry, or a run of a write. */
+/** The origin of a failure: a request for an entry, or a run of a write. */
 export interface FailedAction {
   /** Of the entry. */
   readonly source?: string;
   readonly key?: string;
   readonly params?: unknown;
-  /** The write's name, and what it was run with. */
+  /** The write's name and its input. */
   readonly write?: string;
   readonly input?: unknown;
 }

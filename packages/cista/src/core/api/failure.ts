@@ -25,7 +25,7 @@ const isTold: Record<FailureKind, { readonly byTabs: boolean; readonly byOutbox:
   aborted: { byTabs: false, byOutbox: true }, // a load that was aborted is each tab's own
 };
 
-/** Whether what came from outside names a kind of failure that is told there. */
+/** Whether a text from outside names a kind of failure that may come from there. */
 export function isToldKind(kind: unknown, by: "byTabs" | "byOutbox"): kind is FailureKind {
   return typeof kind === "string" && Object.hasOwn(isTold, kind) && isTold[kind as FailureKind][by];
 }
@@ -73,7 +73,7 @@ export class Failure extends Error {
   }
 
   readonly kind: FailureKind;
-  /** What was thrown, unchanged. */
+  /** The thrown value, unchanged. */
   declare readonly cause?: unknown;
   /** Of the entry, once it has passed through a cache. */
   readonly key?: string;
@@ -104,7 +104,7 @@ export class Failure extends Error {
   }
 }
 
-/** What a program did wrong: each with when it comes and what to do in docs/errors.md. */
+/** The mistakes of a program. docs/errors.md says of each when it occurs and how it is mended. */
 export type CistaErrorCode =
   | "cache-disposed"
   | "database-timeout"
@@ -195,7 +195,7 @@ export function mayBeCovered({ kind, status }: Failure): boolean {
   return kind !== "graphql" && kind !== "missing";
 }
 
-/** Whether it says that whoever asks may not see the value (RFC 9110 §15.5.2, §15.5.4): what is held of it is let go. */
+/** Whether a failure says that the user may not see the value (RFC 9110 §15.5.2, §15.5.4). Then the held value is let go. */
 export function refusesAccess({ status }: Failure): boolean {
   return status === 401 || status === 403;
 }
@@ -203,12 +203,12 @@ export function refusesAccess({ status }: Failure): boolean {
 /** The words in which the platforms' own `fetch` says that no answer came; they all throw a plain TypeError. */
 const noAnswer = /^(fetch failed|failed to fetch|networkerror when attempting|load failed|network error|terminated)/i;
 
-/** What a load threw, as a Failure. A Failure is kept as it is. */
+/** A thrown value as a Failure. A Failure is kept as it is. */
 export function asFailure(thrown: unknown): Failure {
   try {
     return failureOf(thrown);
   } catch {
-    // A proxy, for example, whose traps throw: looking at it is what fails.
+    // For example a proxy whose traps throw: to look at it fails.
     return new Failure("load", "The load threw something that cannot be looked at.", { retryable: false });
   }
 }

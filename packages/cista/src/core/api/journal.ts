@@ -1,4 +1,4 @@
-/** What a journal tells: kinds of events, the causes of requests, and the journal itself. */
+/** The journal: its kinds of events, the causes of requests, and its interface. */
 import type { Failure } from "./failure.js";
 
 /** Why a request was made. */
@@ -7,7 +7,7 @@ export type Cause =
   | "read"
   | "prefetch"
   | "visible"
-  /** What is held is not for whoever asks now (rule F9). */
+  /** The held value is not for the present user (rule F9). */
   | "user"
   | "online"
   | "interval"
@@ -68,7 +68,7 @@ export interface JournalEvent {
 /** The ordered record of all that happens in one cache. */
 export interface Journal {
   /**
-   * Costs nothing while nobody listens. Returns its own end.
+   * Costs nothing without listeners. Returns its own end.
    * @param kinds the only ones to be told of: no others are put together for this listener. Default: all
    */
   subscribe(listener: (event: JournalEvent) => void, kinds?: readonly JournalKind[]): () => void;

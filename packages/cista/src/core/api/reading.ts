@@ -1,4 +1,4 @@
-/** Readings: immutable pictures of an entry, what they are compared by, and the views that show them. Rule N2. */
+/** Readings: immutable pictures of an entry, the members that they are compared by, and the views that show them. Rule N2. */
 import type { Duration } from "./duration.js";
 import { Failure } from "./failure.js";
 
@@ -11,7 +11,7 @@ export type RequestPhase = "none" | "running" | "waiting" | "offline";
  */
 export type Reading<T> = Empty | Loading<T> | Ready<T> | Missing | Failed;
 
-/** What a reading can do stands on its prototype: so TypeScript leaves it out of a copy (`{ ...reading }`), as the copy does. */
+/** Methods of a reading are members of its prototype: TypeScript leaves them out of a copy (`{ ...reading }`), as the copy does. */
 declare abstract class Revalidatable {
   /** Asks the source now (cause "manual"), also where nothing is held yet. Bound: can be handed to a button as it is. */
   get revalidate(): () => Promise<void>;
@@ -95,7 +95,7 @@ export interface ViewOptions<T, U = T> {
   /** False: attached but never starts a request by itself; `revalidate()` still does. Default true. */
   when?: boolean | undefined;
   /**
-   * Only this part of the value is shown, and only its changes are told. What it throws is shown as a `Failure`, and
+   * Only this part of the value is shown, and only its changes are told. An error that it throws is shown as a `Failure`, and
    * reported as uncaught once.
    */
   pick?: { pick(value: T): U }["pick"] | undefined;
@@ -106,7 +106,7 @@ export interface ViewOptions<T, U = T> {
   revalidateEvery?: Interval<T> | false | undefined;
 }
 
-/** A length of time, or what makes one of the held value: false for no more. */
+/** A length of time, or a function that makes one of the held value: false for no more requests. */
 export type Interval<T, P = any> = Duration | Callback<(value: T, params: P) => Duration | false>;
 
 /** A function whose parameters are compared as a method's are, so that a source of one kind of value is also one of anything. */
@@ -169,7 +169,7 @@ export function makeEmpty(key: string, revalidate: () => Promise<void>): AnyRead
   return makeReading({ key, state: "empty", ...nothing, request: "none" }, revalidate);
 }
 
-/** What is not there where nothing is held. */
+/** The members that a reading without a value does not have. */
 export const nothing = {
   value: undefined,
   provisional: undefined,
@@ -184,12 +184,12 @@ export function readingWith(reading: AnyReading, changes: Partial<Members>): Any
   return makeReading({ ...reading, ...changes }, reading.revalidate);
 }
 
-/** What two readings are compared by; the key and `revalidate` follow from the entry. */
+/** The members that two readings are compared by; the key and `revalidate` follow from the entry. */
 export function sameReading(one: Members, other: Members): boolean {
   return samePart(one, other) && one.request === other.request && one.asOf === other.asOf;
 }
 
-/** Rule N2: what a view with `pick` is compared by. */
+/** Rule N2: the members that two readings of a view with `pick` are compared by. */
 export function samePart(one: Members, other: Members): boolean {
   return (
     one.state === other.state &&

@@ -7,17 +7,17 @@ export interface Clock {
   now(): number;
   /**
    * Calls back once, after a delay in milliseconds.
-   * @param awaited somebody waits for what it does: in Node such a timer, and no other, may keep the process alive
+   * @param awaited a caller waits for the callback: in Node such a timer, and no other, may keep the process alive
    */
   setTimer(callback: () => void, delay: number, awaited?: boolean): unknown;
   clearTimer(timer: unknown): void;
   /** At least 0, less than 1. For pauses between tries, not for secrets. */
   random(): number;
-  /** Another text at each call, which nobody can predict: for Idempotency-Key. Default: 128 bits of the platform's `crypto.getRandomValues`. */
+  /** An unpredictable text, another one at each call: for Idempotency-Key. Default: 128 bits of the platform's `crypto.getRandomValues`. */
   uniqueText?(): string;
 }
 
-/** Whether somebody looks at the page, and whether there is a network. */
+/** Whether the page is visible, and whether there is a network. */
 export interface Environment {
   readonly visible: boolean;
   readonly online: boolean;
@@ -44,14 +44,14 @@ export interface Environment {
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
 
 /**
- * What a program has done to entries, for other tabs and processes: they are no longer trusted, forgotten, or others.
+* A change that a program has made to entries, for other tabs and processes: an invalidation, a deletion or a put.
  * @internal
  */
 export interface Change {
   readonly kind: "invalidate" | "delete" | "put";
-  /** What was meant; nothing, where it was put. Of those that are functions only the keys can be told. */
+  /** The selectors of the call; none for a put. A selector that is a function is told by the keys that it hit. */
   readonly selectors: readonly Selector[];
-  /** What was here of it. */
+  /** The keys of the entries that were hit here. */
   readonly keys: readonly string[];
 }
 

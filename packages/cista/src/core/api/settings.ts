@@ -1,10 +1,10 @@
-/** What a source's definition and the cache's defaults decide together. */
+/** Settings that a source's definition and the cache's defaults decide together. */
 import { type Duration, milliseconds } from "./duration.js";
 import { CistaError, type Failure, preview } from "./failure.js";
 import { defaultPolicy, type Freshness, type Policy, policyWith } from "./freshness.js";
 import type { Interval } from "./reading.js";
 
-/** What makes a *stale* value be revalidated while it is watched. */
+/** Events at which a *stale* value is revalidated while it is watched. */
 export type Trigger = "attach" | "visible" | "online";
 
 export interface Retry {
@@ -25,11 +25,11 @@ export interface Defaults extends Freshness {
   retry?: Retry | false;
   /** For one try. Default "30s". */
   timeout?: Duration;
-  /** What makes a *stale* value be revalidated while it is watched. Default: all three. Fresh values are not revalidated. While the page is hidden, "online" waits until it is visible. */
+  /** Events at which a *stale* value is revalidated while it is watched. Default: all three. Fresh values are not revalidated. While the page is hidden, "online" waits until it is visible. */
   triggers?: readonly Trigger[];
 }
 
-/** What of a source's definition is a matter of settings; what is left out is as the cache's defaults say. */
+/** The members of a source's definition that are settings. The cache's defaults hold for a member that is left out. */
 export interface SourceSettings extends Defaults {
   /** False: needs no network and runs offline too. Default true. */
   network?: boolean;
@@ -58,7 +58,7 @@ export interface Settings {
   readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
 }
 
-/** The milliseconds until the next revalidation, by what is held. */
+/** The milliseconds until the next revalidation, computed from the held value. */
 export type IntervalOf = (value: unknown, params: unknown) => number;
 
 export function intervalOf(interval: Interval<any>): number | IntervalOf {
@@ -69,7 +69,7 @@ export function intervalOf(interval: Interval<any>): number | IntervalOf {
   };
 }
 
-/** What counts where nobody says otherwise. */
+/** The library's defaults. */
 const usual: Settings = {
   policy: defaultPolicy,
   retain: 300_000,
@@ -81,7 +81,7 @@ const usual: Settings = {
   requestBudget: { bursts: 100, per: 10_000 },
 };
 
-/** @param base what counts for all that the definition leaves out */
+/** @param base the settings for all members that the definition leaves out */
 export function settingsOf(
   definition: SourceSettings & { revalidateEvery?: Interval<any> },
   base: Settings = usual,

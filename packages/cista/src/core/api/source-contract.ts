@@ -1,4 +1,4 @@
-/** What programs are written against: sources, their loads, and interceptors around these. */
+/** The contract for programs: sources, their loads, and interceptors around the loads. */
 import type { Answer, Validator } from "./answer.js";
 import type { StandardSchema } from "./check.js";
 import type { Cache } from "./contract.js";
@@ -7,7 +7,7 @@ import type { Cause } from "./journal.js";
 import type { Callback, Interval } from "./reading.js";
 import type { SourceSettings } from "./settings.js";
 
-/** P: the params; R: what `load` returns. T, the value, follows from R. */
+/** P: the params; R: the result of `load`. T, the value, follows from R. */
 export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   /** Unique in one cache; begins the key. Without white space. */
   name: string;
@@ -19,7 +19,7 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
    * "params that are not known yet", and from options. Default: it takes params if `load` names a first argument.
    */
   params?: false | "optional";
-  /** A Standard Schema. Its output is the value, with its type. A value that it refuses is a `Failure` of kind "shape", which shows what came. */
+  /** A Standard Schema. Its output is the value, with its type. A value that it refuses is a `Failure` of kind "shape", which describes that value. */
   check?: StandardSchema<unknown, T>;
   /**
    * Names by which an entry is invalidated together with others (RFC 9875), in addition to those of the answer. `value` is
@@ -55,9 +55,9 @@ export interface Source<P, T> {
 /** How far the caches on the way may be used (WHATWG Fetch, request cache mode). */
 export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
 
-/** What a load gets beside the params. */
+/** The second argument of a load, beside the params. */
 export interface LoadContext {
-  /** Is aborted when nobody waits for the load any more, on `timeout`, and when a newer value takes its place. Pass it on to `fetch`. */
+  /** Is aborted when no reader waits for the load any more, on `timeout`, and when a newer value takes its place. Pass it on to `fetch`. */
   readonly signal: AbortSignal;
   /** The `context` of `createCache`: on a server, the request that is being answered. */
   readonly context: unknown;
@@ -87,13 +87,13 @@ export interface LoadContext {
   now(): number;
   /**
    * The request is made for another user than the one before: shown values that do not fit are asked for anew (rule F9).
-   * @param hasLeft whether the one before was somebody
+   * @param hasLeft whether a user was signed in before
    * @internal
    */
   userChanged?(hasLeft: boolean): void;
 }
 
-/** What the load of a composite gets in addition. */
+/** The members that the context of a composite's load has in addition. */
 export interface CompositeContext extends LoadContext {
   /** Reads another source through the same cache: collapsed and cached like any read. */
   read<P, U>(source: Source<P, U>, ...params: ArgumentsOf<NoInfer<P>>): Promise<U>;
@@ -119,7 +119,7 @@ export interface LoadCall {
 /** The members of a load's context that an interceptor may replace. */
 export type LoadChanges = Partial<Pick<CompositeContext, "signal" | "held" | "read">>;
 
-/** A request that would be made: what is known of it before there is a load. */
+/** A request that would be made, as far as it is known before there is a load. */
 export interface KnownQuestion extends Pick<LoadCall, "key" | "source" | "params" | "definition" | "partition"> {
   readonly cause: Cause;
 }
@@ -143,7 +143,7 @@ export interface Interceptor {
   isOffline?(source: string): boolean;
 }
 
-/** The value type behind what a load returns: a value, an Answer, a promise of either, or an AsyncIterable of either. */
+/** The value type behind the result of a load: a value, an Answer, a promise of either, or an AsyncIterable of either. */
 export type Loaded<R> = R extends AsyncIterable<infer V> ? Valued<V> : Valued<Awaited<R>>;
 type Valued<V> = V extends Answer<infer T> ? T : V;
 

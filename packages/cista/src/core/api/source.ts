@@ -23,7 +23,7 @@ export function source(definition: SourceDefinition<any, any, any>): Source<any,
   return define(definition, {});
 }
 
-/** @param brings what only sources of its kind need */
+/** @param brings members that only sources of its kind need */
 export function define(definition: SourceDefinition<any, any, any>, brings: object): Source<any, any> {
   const { name, load } = definition;
   if (typeof name !== "string" || name === "" || /\s/.test(name)) {

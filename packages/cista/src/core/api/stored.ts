@@ -5,7 +5,7 @@ import { mostGroups } from "./answer.js";
 export interface Snapshot {
   readonly format: "cista-snapshot";
   readonly version: 1;
-  /** Milliseconds since the Unix epoch, by the clock of whoever took it. */
+  /** Milliseconds since the Unix epoch, by the clock of the page or process that took the snapshot. */
   readonly takenAt: number;
   readonly partition?: string;
   /** Of a page that was made for one visit: it is no older than the visit (rule H3). */
@@ -37,7 +37,7 @@ export interface StoredEntry {
   readonly noStore?: boolean;
   /** Of a page: when it was shown there, where that was before the snapshot was taken. */
   readonly shownAt?: number;
-  /** What it was made of: the source's name and the params of each. */
+  /** Its dependencies: the source's name and the params of each. */
   readonly parts?: readonly (readonly [source: string, params?: unknown])[];
   /** For whom it is, by the answers that it was made of (rule F9). */
   readonly madeFor?: readonly StoredMadeFor[];
@@ -64,7 +64,7 @@ export interface Restored {
 type Check = (value: unknown) => boolean;
 export const isLength: Check = (value) => typeof value === "number" && value >= 0 && value < Number.POSITIVE_INFINITY;
 const isText: Check = (value) => typeof value === "string";
-/** RFC 9110 §5.5: what can be sent in a header field. */
+/** RFC 9110 §5.5: a text that can be sent in a header field. */
 const isFieldValue: Check = (value) => isText(value) && /^[\t\x20-\x7e\x80-\xff]*$/.test(value as string);
 /** It is sent as UTF-8 (HTML §9.2.4). */
 const isEventId: Check = (value) => isText(value) && !hasControls(value as string);
@@ -87,7 +87,7 @@ const isMadeFor: Check = (value) => {
   return isText(source) && isTexts(varies);
 };
 
-/** What each member has to be; `params` are looked at where their key is made. */
+/** The test of each member; `params` are tested where their key is made. */
 const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" | "value">]-?: Check } = {
   source: isText,
   age: isLength,
@@ -113,7 +113,7 @@ function hasControls(text: string): boolean {
   return Array.from(text).some((letter) => letter < " " || letter === "\x7f");
 }
 
-/** The entry's own members, if they are what they have to be: no prototype comes with them, and none is ever set. */
+/** The entry's own members, if each is of the right form. No prototype comes with them, and none is ever set. */
 export function wellFormed(entry: unknown): StoredEntry | undefined {
   try {
     if (typeof entry !== "object" || entry === null || Array.isArray(entry)) return undefined;

@@ -1,23 +1,23 @@
-/** What programs are written against: writes and their layers. */
+/** The contract for programs: writes and their layers. */
 import type { StandardSchema } from "./check.js";
 import type { Cache, Selector, SourceSelector } from "./contract.js";
 import type { Duration } from "./duration.js";
 import type { Retry } from "./settings.js";
 import type { ArgumentsOf, Source } from "./source-contract.js";
 
-/** What a write may ask of the cache while it is sent. */
+/** The context of `send`. */
 export interface SendContext {
   /** Is aborted on `timeout`, by the `signal` of the run, and when the cache is disposed of. Pass it on to `fetch`. */
   readonly signal: AbortSignal;
   /** 1 for the first try. */
   readonly attempt: number;
-  /** What `createCache` was given as `context`. */
+  /** The `context` of `createCache`. */
   readonly context: unknown;
   /** The cache's clock: milliseconds since the Unix epoch. */
   now(): number;
   /** One for each run, the same over its tries; unpredictable. */
   readonly idempotencyKey: string;
-  /** Names entries that are invalidated when the write has worked, and when nobody knows whether it has (rule W2). */
+  /** Names entries that are invalidated when the write has worked, and when its outcome is unknown (rule W2). */
   invalidate(selector: Selector): void;
   /**
    * As in the context of a load.
@@ -77,7 +77,7 @@ export interface WriteDefinition<I, R> {
    */
   kept?: boolean;
   /**
-   * The id of the user; `undefined` where nobody is signed in. A try is made only while the user who ran the write is this one.
+   * The id of the user; `undefined` where no user is signed in. A try is made only while the user who ran the write is this one.
    * A write of `writeTo` has the `user` of its origin. Default: users are not compared.
    * @param context the `context` of `createCache`
    */

@@ -1,4 +1,4 @@
-/** What a load comes back with: answers, their checks, failures. A door for the library's other rooms: see scripts/rooms.mjs. */
+/** Results of loads: answers, their checks, failures. A door for the library's other rooms: see scripts/rooms.mjs. */
 export { isAnswer } from "../api/answer.js";
 export { checked, checkedAnswer, loadedValueOf, wasChecked } from "../api/check.js";
 export { asFailure, isToldKind, mayBeCovered, preview } from "../api/failure.js";

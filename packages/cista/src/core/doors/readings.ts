@@ -1,4 +1,4 @@
-/** Readings, for what shows them: how one is made, and what a binding needs beside it. A door for the library's other rooms: see scripts/rooms.mjs. */
+/** Readings, for the bindings that show them, and the functions that a binding needs beside them. A door for the library's other rooms: see scripts/rooms.mjs. */
 export { type AnyReading, type Members, makeEmpty, makeReading, nothing, readingWith } from "../api/reading.js";
 export { wasJustMade } from "../api/source.js";
 export { changeInterval } from "../kernel/view.js";

@@ -1,4 +1,4 @@
-/** One request of one entry: started, joined, abandoned, and what its outcome does. Rules R1, R2, R5, F3, H11, S6. */
+/** One request of one entry: started, joined, abandoned, and the effects of its outcome. Rules R1, R2, R5, F3, H11, S6. */
 import { type Answer, missing, partsUnchanged } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
@@ -21,7 +21,7 @@ import { outcomeOf } from "./waiting.js";
 /** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
 
-/** Begins a request; there must be none under way (rule R1). @param askedVersion the version at which somebody asked, 0 if nobody did */
+/** Begins a request; there must be none under way (rule R1). @param askedVersion the version of a request by hand, 0 for any other */
 export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
   const { core } = entry.shelf;
@@ -43,7 +43,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   });
 }
 
-/** What the request of an entry needs, and what it does when the request tells of something. One object for each request. */
+/** The host of an entry's request: its settings and callbacks. One object for each request. */
 class RequestOfEntry implements RequestHost {
   readonly settings: RequestHost["settings"];
   readonly #entry: Entry;
@@ -88,12 +88,12 @@ class RequestOfEntry implements RequestHost {
     return check ? checked(check, value) : value;
   }
 
-  /** Rule D6: what is made of something that is missing is missing too, unless the load catches it. */
+  /** Rule D6: a composite of something missing is missing too, unless its load catches that. */
   answerFor({ kind }: Failure): Answer<unknown> | undefined {
     return kind === "missing" ? missing() : undefined;
   }
 
-  /** Rule D5: what failed for a part was tried again there. Rule R5: nobody is kept waiting for long. */
+  /** Rule D5: a failure of a dependency was tried again there. Rule R5: no reader is kept waiting for long. */
   retries(failure: Failure, delay: number): boolean {
     const { links, shelf } = this.#entry;
     if (links?.isOfPart(failure) || !shelf.settings.retry.shouldRetry(failure)) return false;
@@ -128,7 +128,7 @@ class RequestOfEntry implements RequestHost {
 /** Of which caches the warning was given. */
 const noticed: WeakSet<Core> = /* @__PURE__ */ new WeakSet();
 
-/** What is held was asked for otherwise. In a page a token was renewed; on a server somebody else uses the cache. */
+/** The held value was requested with other headers. In a page a token was renewed; on a server another user uses the cache. */
 function noticeOtherUser(core: Core): void {
   if (core.environment !== steadyEnvironment || noticed.has(core)) return;
   noticed.add(core);
@@ -142,7 +142,7 @@ function noticeOtherUser(core: Core): void {
 export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): Waiters {
   const activity = entry.active();
   const { request } = activity;
-  // A stream that is open is opened anew; a reload is not to be answered by a cache on the way, as what is under way may be.
+  // An open stream is opened anew. A cache on the way may answer the request under way, but not a reload.
   if (request && (activity.isOpen || (mode === "reload" && activity.mode !== "reload")))
     abortRequest(entry, "it was asked for anew");
   if (!activity.request) startRequest(entry, cause, mode, askedVersion);
@@ -181,7 +181,7 @@ export function abortRequest(entry: Entry, note: string): void {
   if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
 }
 
-/** What is watched and not trusted is asked for now; what a write is changing, when that has ended (rule W1). */
+/** Requests a watched entry that is invalidated. An entry that a write is changing is requested when the write has ended (rule W1). */
 export function requestIfWatched(entry: Entry): void {
   const { activity } = entry;
   if (!activity || activity.signedOut || (entry.waitsForWrite && !activity.request)) return;
@@ -190,13 +190,13 @@ export function requestIfWatched(entry: Entry): void {
   else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");
 }
 
-/** Rule R2: what is put is newer than any answer under way; those who wait for one get `outcome`, or go on waiting. */
+/** Rule R2: a value that is put is newer than any answer under way. Those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
   if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);
   if (outcome) settleWaiters(entry, outcome, true);
 }
 
-/** What is patched is newer than a try under way: that is begun anew, for all who wait for it. */
+/** A patched value is newer than a try under way: the try is begun anew, for all who wait for it. */
 export function restartRequest(entry: Entry, note: string): void {
   const { activity } = entry;
   if (!activity || activity.isOpen || activity.request?.phase !== "running") return;
@@ -206,7 +206,7 @@ export function restartRequest(entry: Entry, note: string): void {
   activity.runsOn = runsOn;
 }
 
-/** Gives the request up because nobody waits for it any more, or the cache ends. */
+/** Gives the request up because it has no readers or watchers any more, or the cache ends. */
 export function abandonRequest(entry: Entry, note: string): void {
   if (entry.activity?.isOpen) entry.leaveStream();
   abortRequest(entry, note);
@@ -219,7 +219,7 @@ export function abandonRequest(entry: Entry, note: string): void {
   );
 }
 
-// ── What a request tells ─────────────────────────────────────────────────────
+// ── The callbacks of a request ───────────────────────────────────────────────
 
 function noteAttempt(entry: Entry, request: Request): void {
   const activity = entry.active();
@@ -235,7 +235,7 @@ function noteRetry(entry: Entry, request: Request, failure: Failure, delay: numb
   activity.failure = ofEntry(failure, entry.key, request.attempt);
   activity.failureCameWithValue = false;
   record("retry", entry, request, failure, delay);
-  // Rule R5: those who watch see what it waits for; a reader is not kept waiting for long.
+  // Rule R5: watchers see the failure that it waits for. A reader is not kept waiting for long.
   if (delay > longestWait) settleWaiters(entry, failedOutcome(entry, activity.failure), true);
   markDirty(entry);
 }
@@ -268,7 +268,7 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
 /** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
 const mostUsersInARow = 5;
 
-/** Rule F9: who asks is somebody else by now. Where `headers` say something else at each look, nobody knows: then once. */
+/** Rule F9: another user asks by now. Where `headers` differ at each look, the user is unknown: then it is requested once more. */
 function isForSomebodyElse(entry: Entry): boolean {
   const activity = entry.active();
   const fitting = entry.fitting();
@@ -277,7 +277,7 @@ function isForSomebodyElse(entry: Entry): boolean {
   return activity.hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
 }
 
-/** Rule F3: what is no longer fresh when it comes, also through what it is made of, is shown as it came. */
+/** Rule F3: a value that is stale when it comes, also through its dependencies, is shown as it came. */
 export function noteArrival(entry: Entry): void {
   const { activity } = entry;
   if (!activity || activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
@@ -303,7 +303,7 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   if (!wasToldOfPart) tellFailure(core, failure, { source: source.name, key: entry.key, params: entry.params });
 }
 
-/** Whoever asks may not see it: what is held of it is not theirs any more. */
+/** The user may not see the entry: its held value is forgotten. */
 function forgetRefused(entry: Entry): void {
   changeHeld(entry, () => entry.forget());
   entry.links?.dropParts();
@@ -339,7 +339,7 @@ function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
   activity.runsOn = false;
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
-  // Rules R2, D1: what was invalidated meanwhile is asked for anew where somebody came after, watches, or watches a whole of it.
+  // Rules R2, D1: an entry that was invalidated meanwhile is requested anew for latecomers, watchers, and wanted dependents.
   if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))
     startRequest(entry, "invalidated");
   if (activity.watchers === 0) scheduleRelease(entry);
@@ -355,15 +355,15 @@ function settleWaiters(entry: Entry, outcome: Outcome, all: boolean): void {
   if (all) nextWaiters?.settle(outcome);
 }
 
-/** Rule R5: what somebody wants now does not wait for a pause between tries to end. */
+/** Rule R5: the causes for which a pause between tries ends at once. */
 const endsPauses: ReadonlySet<Cause> = new Set<Cause>(["manual", "invalidated", "visible", "online"]);
 
-/** What is asked for, and what is no longer trusted, is not to be answered by a cache on the way. */
+/** A request by hand, and one for an invalidated entry, is not to be answered by a cache on the way. */
 function modeOf(cause: Cause): LoadMode {
   return cause === "manual" || cause === "invalidated" ? "no-cache" : "default";
 }
 
-/** RFC 9211 §2.2: why what is held does not do: nothing is there, the one who asks wants it so, or it is fresh no longer. */
+/** RFC 9211 §2.2: the reason for a request: nothing is held, the caller wants a request, or the held value is stale. */
 export function forwardReason(entry: Entry, now: number): Forward {
   if (entry.held === "none") return "miss";
   return entry.isFresh(now) ? "request" : "stale";

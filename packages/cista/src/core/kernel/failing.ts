@@ -10,7 +10,7 @@ export function tellFailure(core: Core, failure: Failure, action: FailedAction):
   for (const callback of core.failureListeners) afterChange(core, () => guarded(() => callback(failure, action)));
 }
 
-/** Runs a callback of a program's definition: what it throws is reported as uncaught, and told to those who listen for failures. */
+/** Runs a callback of a program's definition. An error of it is reported as uncaught, and told to the listeners for failures. */
 export function runCallback(core: Core, action: FailedAction, callback: () => void): void {
   try {
     callback();

@@ -19,7 +19,7 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
   const own = ownCopy(params);
   if (DEVELOPMENT) freezeDeep(own);
   const entry = new Entry(shelf, own, key);
-  // What has to go for it is told of later: whoever asks for the entry is to use it before anybody else acts.
+  // Evictions for it are told of later: the caller is to use the entry before any listener acts.
   batchNotifiedLater(shelf.core, () => {
     shelf.add(entry);
     shelves.byKey.set(key, entry);
@@ -29,7 +29,7 @@ export function getOrCreateEntry({ shelves }: Core, source: Source<any, any>, pa
 }
 
 /**
- * Rule *Keys and names*: neither what a program changes later, nor a framework's proxy, which changes with it and cannot be
+ * Rule *Keys and names*: neither an object that a program changes later, nor a framework's proxy, which changes with it and cannot be
  * frozen, gets under a key that is already made of the params.
  */
 function ownCopy(params: unknown): unknown {
@@ -63,7 +63,7 @@ export function reschedule(entry: Entry): void {
   const now = nowOf(core);
   core.schedule.set(entry, now + settings.retain, now);
   core.idle.add(entry);
-  // The one that is being used now goes last, and not before whoever uses it has had time to attach.
+  // The entry that is being used now goes last, and not before its user has had time to attach.
   if (core.idle.size > core.capacity && oldestIdle(core) === entry) scheduleRelease(entry);
   else evictOneBeyondCapacity(core);
 }
@@ -73,7 +73,7 @@ export function noteUse(entry: Entry): void {
   if (entry.isIdle) reschedule(entry);
 }
 
-/** Lets go of what nobody has come to use, where not even that is to be kept. */
+/** Evicts idle entries beyond the capacity. */
 export function evictBeyondCapacity(core: Core): void {
   while (evictOneBeyondCapacity(core));
 }
@@ -103,7 +103,7 @@ export function evict(entry: Entry, note: string): void {
   record("evict", entry, note);
 }
 
-/** Changes what an entry holds, with what follows from it: its groups are filed anew, its watchers told. */
+/** Changes the held value of an entry, with the effects of that: its groups are filed anew, its watchers told. */
 export function changeHeld(entry: Entry, change: () => void): void {
   const before = entry.groups;
   change();
@@ -111,7 +111,7 @@ export function changeHeld(entry: Entry, change: () => void): void {
   markDirty(entry);
 }
 
-/** When what a watched entry shows may change by time alone, or when it is to be asked for. */
+/** The next moment at which the reading of a watched entry may change by time alone, or at which it is to be requested. */
 function nextMoment(entry: Entry, now: number): number {
   const { activity, shelf } = entry;
   let next = Number.POSITIVE_INFINITY;
@@ -123,13 +123,13 @@ function nextMoment(entry: Entry, now: number): number {
     if (activity.failure) next = Math.min(next, dueAt(entry.coveredUntil, now, true));
   }
   const polls = shelf.settings.revalidateEvery !== Number.POSITIVE_INFINITY || activity.intervals !== undefined;
-  // Paused while nobody looks; overdue when somebody does again: at once.
+  // Paused while the page is hidden. An overdue poll is made at once when the page is visible again.
   if (polls && shelf.core.environment.visible && mayAskUnprompted(entry))
     next = Math.min(next, Math.max(now + 1, nextInterval(entry)));
   return next;
 }
 
-/** Whether time alone, or a trigger, may have an entry requested: somebody watches, and no request, sign-out or write stands in for it. Rules F3, W1. */
+/** Whether time alone, or a trigger, may request an entry: it is watched, without a request, sign-out or write. Rules F3, W1. */
 export function mayAskUnprompted(entry: Entry): boolean {
   const { activity } = entry;
   if (!activity || activity.requestingWatchers === 0) return false;

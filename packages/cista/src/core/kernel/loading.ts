@@ -31,7 +31,7 @@ function loadNow(entry: Entry, request: Request, reader: ReturnType<Composing> |
   return source.definition.load(entry.params, context);
 }
 
-/** What one call of a load is told. What costs something to make is made when it is looked at. */
+/** The context of one call of a load. Members that cost something are made when they are read. */
 class ContextOfLoad implements LoadContext {
   declare readonly signal: AbortSignal;
   declare readonly held: LoadContext["held"];
@@ -90,7 +90,7 @@ function refusesToRead({ key }: Entry): object {
   return { read };
 }
 
-/** What is held makes no request conditional where a load is to see nothing of any cache (WHATWG Fetch). */
+/** The held value makes no request conditional where a load is to see nothing of any cache (WHATWG Fetch). */
 function ignoresHeld(mode: LoadMode): boolean {
   return mode === "reload" || mode === "no-store";
 }

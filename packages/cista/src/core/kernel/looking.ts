@@ -1,4 +1,4 @@
-/** Readings: how they are made of what is held, now and for a view that is about to attach. Rules F4, N3. */
+/** Readings: made of the held value, now and for a view that is about to attach. Rules F4, N3. */
 import { type AnyReading, type Members, makeEmpty, makeReading, sameReading } from "../api/reading.js";
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";
@@ -10,11 +10,11 @@ import { abortRequest, startRequest, wantsRequest } from "./asking.js";
 import { reschedule } from "./keeping.js";
 import { requestNow } from "./on-demand.js";
 
-/** At the end of a batch: what has changed of an entry shows in its watchers' reading, and in its next moment. */
+/** At the end of a batch: makes a changed entry's reading and its next moment anew. */
 export function refresh(entry: Entry): void {
   const { core } = entry.shelf;
   if (!entry.isIdle || !core.idle.has(entry)) reschedule(entry); // an idle one is as long unused as before: not every change is a use
-  // What is overdue is done first, and marks the entry dirty again (rule F3).
+  // Overdue work is done first, and marks the entry dirty again (rule F3).
   if (entry.watchers > 0 && !core.overdue.has(entry)) refreshReading(entry);
 }
 
@@ -27,12 +27,12 @@ function refreshReading(entry: Entry): void {
   const activity = entry.active();
   activity.upcomingReading = undefined;
   activity.isDisplayed = reading.state === "ready" || reading.state === "missing";
-  // Rule F9: what is held is not for whoever asks now. Not after a request that has brought nothing better: `headers` may differ each time.
+  // Rule F9: the held value is not for the present user. Not after a request that brought nothing better: `headers` may differ each time.
   if (before !== "loading" && !entry.fits && !entry.request && activity.requestingWatchers && !activity.signedOut)
     startRequest(entry, "user");
 }
 
-/** An open stream whose values are not for whoever asks now has come to its end. */
+/** Ends an open stream whose values are not for the present user. */
 function endForeignStream(entry: Entry): void {
   if (entry.activity?.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
 }
@@ -44,7 +44,7 @@ export function currentReading(entry: Entry): AnyReading {
   return reading;
 }
 
-/** Rule N3: what a view will show when it has attached, so that its component renders once less. */
+/** Rule N3: the reading that a view will show when it has attached, so that its component renders once less. */
 export function readingOnceAttached(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
   if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;
@@ -54,7 +54,7 @@ export function readingOnceAttached(entry: Entry): AnyReading {
   return reading;
 }
 
-/** What is held, whatever the allowances. */
+/** The held value, whatever the allowances. */
 export function heldReading(entry: Entry): AnyReading {
   const now = nowOf(entry.shelf.core);
   if (isReadingCurrent(entry, now)) return entry.reading as AnyReading;

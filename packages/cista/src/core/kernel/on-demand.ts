@@ -11,7 +11,7 @@ export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
   const { core, source } = shelf;
   assertNotDisposed(core);
   const entry = getOrCreateEntry(core, source, params);
-  // RFC 8246 §2: what is immutable and fresh is not asked about, not even on demand.
+  // RFC 8246 §2: an immutable, fresh value is not requested, not even on demand.
   if (entry.policy.immutable && entry.isFresh(nowOf(core))) return;
   const answer = batch(core, () => {
     entry.active().signedOut = false;

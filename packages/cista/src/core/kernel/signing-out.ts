@@ -1,4 +1,4 @@
-/** Forgetting all that belongs to whoever has used the cache. Rule S4. */
+/** Forgetting all that belongs to the present user. Rule S4. */
 import { Failure } from "../api/failure.js";
 import { batch, scheduleRelease } from "../state/batches.js";
 import type { Core } from "../state/core.js";
@@ -9,7 +9,7 @@ import { changeHeld, evict } from "./keeping.js";
 const note = "somebody signed out";
 
 /**
- * Forgets all that belongs to whoever has used the cache (rule S4): first nothing asks any more, then all that is under
+ * Forgets all that belongs to the present user (rule S4): first nothing asks any more, then all that is under
  * way ends, then nothing is held. Resolves when those who listen for it (stores, for example) have done the same.
  */
 export async function signOut(core: Core): Promise<void> {

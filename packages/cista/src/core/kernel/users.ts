@@ -1,4 +1,4 @@
-/** What becomes of held values, and of kept writes, when another user asks than before. Rules F9, O9. */
+/** The effects of a change of the user on held values and kept writes. Rules F9, O9. */
 import type { Cache } from "../api/contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
@@ -6,8 +6,8 @@ import { type Core, coreOf } from "../state/core.js";
 import { forNobody } from "../state/extra.js";
 
 /**
- * Values that are not for whoever asks now are shown no longer. Where they are watched they are asked for at once (see `refresh`).
- * @param hasLeft whether the one before was somebody
+ * Values that are not for the present user are shown no longer. Where they are watched they are requested at once (see `refresh`).
+ * @param hasLeft whether a user was signed in before
  */
 function requestForNewUser(core: Core, hasLeft: boolean): void {
   if (core.disposed) return;
@@ -28,7 +28,7 @@ export function userChangedOf(core: Core): (hasLeft: boolean) => void {
   return core.userChanged;
 }
 
-/** What came with a page for whoever opens it, and was not looked at until its user left, is nobody's from now on. */
+/** Drops entries that came with a page for the user who opened it, and were not used until that user left. */
 function forgetVisitor({ pendingRestores, shelves }: Core): void {
   pendingRestores?.forgetVisitor();
   for (const { extra, links } of shelves.byKey.values()) {

@@ -76,7 +76,7 @@ export class EntryView implements View<any> {
     return this.#entry;
   }
 
-  /** Rule N2: each listener is told of what is another part than it was told of last. */
+  /** Rule N2: each listener is notified when its part of the value differs from the part that it was notified of last. */
   #picking(listener: () => void): () => void {
     let told = this.#look();
     return () => {

@@ -1,16 +1,16 @@
-/** What those who wait get, and how one with a signal leaves. Rule R3. */
+/** The results of readers who wait, and how a reader with a signal leaves. Rule R3. */
 import { missingFailure } from "../api/reading.js";
 import { onAbort } from "../lib/abort.js";
 import type { Outcome, Waiters } from "../lib/waiters.js";
 import { scheduleRelease } from "../state/batches.js";
 import type { Entry } from "../state/entry.js";
 
-/** What those who wait get of what is held now. */
+/** The result of those who wait, from the value that is held now. */
 export function outcomeOf(entry: Entry): Outcome {
   return entry.held === "value" ? { value: entry.value } : { failure: missingFailure(entry.key) };
 }
 
-/** What is held, as a reader's promise. */
+/** The held value as a reader's promise. */
 export function heldValue(entry: Entry): Promise<unknown> {
   const outcome = outcomeOf(entry);
   return outcome.failure ? Promise.reject(outcome.failure) : Promise.resolve(outcome.value);

@@ -9,7 +9,7 @@ import { abandonRequest, requestIfWatched, startRequest, wantsRequest } from "./
 import { changeHeld, evict, evictBeyondCapacity, mayAskUnprompted, nextInterval, reschedule } from "./keeping.js";
 import { isReadingCurrent } from "./looking.js";
 
-/** The shortest way: what others watch, and is fresh, is joined without further ado. Says whether that was so. */
+/** The shortest way: joins the watchers of a fresh entry. @returns whether it could */
 export function joinWatchers(entry: Entry, mayRequest: boolean): boolean {
   const { activity } = entry;
   if (!activity || activity.requestingWatchers === 0 || activity.signedOut) return false;
@@ -90,7 +90,7 @@ export function releaseUnused(core: Core, entries: readonly Entry[]): void {
   for (const entry of core.underWay) if (entry.watchers === 0 && entry.links?.dependents.size) scheduleRelease(entry);
 }
 
-/** @returns whether nobody uses it */
+/** @returns whether it is unused */
 function releaseEntry(entry: Entry): boolean {
   const { activity } = entry;
   if (entry.watchers > 0) return false;
@@ -106,7 +106,7 @@ function releaseEntry(entry: Entry): boolean {
     activity.layers?.removeSettled("lifted: nobody watches");
   }
   if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
-    // RFC 9111 §5.2.2.5: dropped as soon as nobody needs it, with what it was made of.
+    // RFC 9111 §5.2.2.5: dropped as soon as it is unused, with its dependencies.
     changeHeld(entry, () => entry.forget());
     entry.links?.dropParts();
   }
@@ -144,7 +144,7 @@ function advanceAge(entry: Entry, now: number): void {
   if (now >= nextInterval(entry)) requestUnprompted(entry, "interval");
 }
 
-/** After the last write on it has ended: what was put off meanwhile. */
+/** After the last write on an entry has ended: does the revalidation that was put off meanwhile. */
 export function resumeAfterWrites(entry: Entry): void {
   if (entry.shelf.core.disposed) return;
   if (entry.watchers === 0) scheduleRelease(entry);
@@ -154,7 +154,7 @@ export function resumeAfterWrites(entry: Entry): void {
   markDirty(entry);
 }
 
-/** Rule F3: by itself the cache asks only while somebody looks; else when somebody does again. */
+/** Rule F3: by itself the cache asks only while the page is visible; else when it is visible again. */
 function requestUnprompted(entry: Entry, cause: Cause): void {
   if (!mayAskUnprompted(entry)) return;
   if (entry.shelf.core.environment.visible) startRequest(entry, cause);
@@ -163,11 +163,11 @@ function requestUnprompted(entry: Entry, cause: Cause): void {
 
 // ── The page ─────────────────────────────────────────────────────────────────
 
-/** Revalidates by what becomes of the page, until the returned function is called. */
+/** Revalidates when the page becomes visible or the network comes back, until the returned function is called. */
 export function followEnvironment(core: Core): () => void {
   const { environment } = core;
   let { visible, online } = environment;
-  /** The network came back while nobody looked. */
+  /** The network came back while the page was hidden. */
   let missed = false;
   return environment.subscribe(() => {
     const before = { visible, online };

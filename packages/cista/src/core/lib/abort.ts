@@ -1,6 +1,6 @@
-/** Signals: made when somebody looks at them, and heard by one listener each. */
+/** Signals: made when they are first read, and heard by one listener each. */
 
-/** An AbortController whose signal is made when somebody looks at it: it costs more than all else of a request. */
+/** An AbortController whose signal is made when it is first read: it costs more than all else of a request. */
 export class LazyAbort {
   #controller: AbortController | undefined;
   #reason: unknown;

@@ -6,7 +6,7 @@ import type { Request } from "./request.js";
 
 type Limit = Exclude<Settings["requestBudget"], false>;
 
-/** What asks, as the budget sees it. */
+/** An entry that asks, as the budget sees it. */
 export interface Asking {
   readonly key: string;
   readonly params: unknown;
@@ -49,7 +49,7 @@ export class Budget<T extends Asking> {
     this.#tokens = limit.bursts;
   }
 
-  /** Whether a request may start now; if not, it is started when there is a token again and somebody still waits. */
+  /** Whether a request may start now; if not, it is started when there is a token again and it is still wanted. */
   admits(entry: T, cause: Cause): boolean {
     if (DEVELOPMENT) {
       this.#recent.push({ entry, cause });
@@ -89,7 +89,7 @@ export class Budget<T extends Asking> {
     this.#timer ??= this.#clock.setTimer(() => this.#release(), per / bursts, true);
   }
 
-  /** In the journal each time, in the console once; nothing is put together for nobody. */
+  /** In the journal each time, in the console once; nothing is put together without a listener. */
   #report(entry: T, cause: Cause): void {
     const { bursts, per } = this.#limit;
     const note = () =>
@@ -99,7 +99,7 @@ export class Budget<T extends Asking> {
     this.#warned = true;
   }
 
-  /** One token, one burst: all that are still waited for go. Those that nobody waits for any more were aborted. */
+  /** One token, one burst: all that are still wanted go. The others were aborted. */
   #release(): void {
     this.#timer = undefined;
     const held = this.#heldBack;
@@ -110,7 +110,7 @@ export class Budget<T extends Asking> {
   }
 }
 
-/** Which keys, from what cause, and which member of the params is another each time. */
+/** Which keys, from which cause, and which member of the params is another each time. */
 function whoAsked(recent: readonly { readonly entry: Asking; readonly cause: Cause }[]): string {
   const asked = recent.slice(-5).map(({ entry, cause }) => `${entry.key} (${cause})`);
   const member = changingMember(recent.map(({ entry }) => entry.params));

@@ -80,7 +80,7 @@ export class CacheClock implements Clock {
   }
 }
 
-/** 128 random bits that nobody can predict, as text: from one such text no other can be computed. */
+/** 128 unpredictable bits as text: from one such text no other can be computed. */
 function randomText(): string {
   const bytes = globalThis.crypto.getRandomValues(new Uint8Array(16));
   return Array.from(bytes, (byte) => byte.toString(16).padStart(2, "0")).join("");

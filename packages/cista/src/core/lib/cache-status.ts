@@ -1,12 +1,12 @@
-/** Why a read was not answered from what is held (RFC 9211 §2.2): nothing there, too old, or the reader wanted it so. */
+/** Why a read was not answered from the held value (RFC 9211 §2.2): nothing there, too old, or the reader wanted a request. */
 export type Forward = "miss" | "stale" | "request" | "bypass";
 
-/** RFC 9211 §2.1, §2.4: answered from what is held, with the seconds of freshness left (negative: stale since). */
+/** RFC 9211 §2.1, §2.4: answered from the held value, with the seconds of freshness left (negative: stale since). */
 export function hitStatus(freshFor: number): string {
   return `Cista; hit${Number.isFinite(freshFor) ? `; ttl=${Math.floor(freshFor / 1000)}` : ""}`;
 }
 
-/** What came of it. */
+/** The result of a forwarded request (RFC 9211 §2.3, §2.5). */
 export interface ForwardEnd {
   readonly status?: number | undefined;
   readonly stored?: boolean;

@@ -1,6 +1,6 @@
-/** Freezes what the cache holds, in development, so that a change in place shows where it is made. */
+/** Freezes held values in development, so that a change in place shows where it is made. */
 
-/** Plain objects and arrays, all the way down; what is frozen already is taken to be so within. Everything else is left as it is. */
+/** Plain objects and arrays, all the way down; a frozen object is taken to be frozen within. Everything else is left as it is. */
 export function freezeDeep(value: unknown): void {
   const left: unknown[] = [value];
   while (left.length > 0) {

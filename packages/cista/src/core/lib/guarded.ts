@@ -1,4 +1,4 @@
-/** Runs a foreign callback: what it throws is reported as uncaught, and the caller goes on. */
+/** Runs a foreign callback. An error of it is reported as uncaught, and the caller goes on. */
 export function guarded(callback: () => void): void {
   try {
     callback();
@@ -7,7 +7,7 @@ export function guarded(callback: () => void): void {
   }
 }
 
-/** As for an error that nobody caught: `reportError` where there is one (WHATWG HTML §8.1.4.3), else the console. */
+/** As for an uncaught error: `reportError` where there is one (WHATWG HTML §8.1.4.3), else the console. */
 export function report(thrown: unknown): void {
   const { reportError, console } = globalThis as {
     reportError?: (thrown: unknown) => void;

@@ -9,7 +9,7 @@ const deepest = 100;
 
 /**
  * The text of a key: the source's name, one space, the canonical JSON of the params; just the name where there are none.
- * @throws CistaError code "invalid-params", naming the path of what JSON cannot say
+ * @throws CistaError code "invalid-params", naming the path of the member that JSON cannot say
  */
 export function keyText(name: string, params: Params): string {
   // Joined, not added up: engines keep the pieces of a sum beside it, and keys stay for long.
@@ -82,7 +82,7 @@ function refuse(path: string, came: string | false): never {
 /**
  * A number that is equal for params that make the same key, in whatever order their members stand; or `undefined`
  * where only the text can tell (something with `toJSON`, or something to refuse). Many params may share one number.
- * @param seed where hashes begin: another in each cache, so that nobody outside can choose params that all share one
+ * @param seed where hashes begin: another in each cache, so that no attacker can choose params that all share one
  */
 export function paramsHash(params: object, seed: number, depth = 0): number | undefined {
   if (depth > deepest) return undefined; // too deep, or within itself

@@ -13,7 +13,7 @@ export class Listeners {
   /** When each subscribed; the same indices, holes too. Only goes up. */
   #orders: number[] = [];
   #holes = 0;
-  /** Loops under way: nobody moves meanwhile. */
+  /** Loops under way: no listener is moved meanwhile. */
   #looping = 0;
   /** Goes up with each round of calls: a round that finds a later one has nothing left to tell. */
   #round = 0;

@@ -2,7 +2,7 @@
 import type { EventDetails, Journal, JournalEvent, JournalKind } from "../api/journal.js";
 import { guarded } from "./guarded.js";
 
-/** Somebody listens: to all, or to some kinds only. */
+/** A listener: to all kinds, or to some only. */
 interface Subscription {
   readonly listener: (event: JournalEvent) => void;
   readonly kinds: ReadonlySet<JournalKind> | undefined;
@@ -11,8 +11,8 @@ interface Subscription {
 }
 
 /**
- * Writes events down and passes them on to whoever listens: in the order in which they happened, and only when the cache
- * is consistent, so that a listener may use it. Callers ask `hears` first, so that nothing is built for nobody.
+ * Writes events down and passes them on to listeners: in the order in which they happened, and only when the cache is
+ * consistent, so that a listener may use it. Callers ask `hears` first, so that no event is built without a listener.
  */
 export class Recorder implements Journal {
   readonly #hearers = new Set<Subscription>();
@@ -59,7 +59,7 @@ export class Recorder implements Journal {
   }
 
   /**
-   * Tells what has been written down. What a listener causes is told after what came before.
+   * Tells the events that have been written down. Events that a listener causes are told after all earlier ones.
    * @param state "consistent" in the middle of a change whose state is all there
    */
   tell(state?: "consistent"): void {

@@ -8,7 +8,7 @@ import type { Clock } from "../api/seams.js";
 import type { Settings } from "../api/settings.js";
 import { LazyAbort } from "./abort.js";
 
-/** What a request needs of the cache, and whom it tells. */
+/** The host of a request: the settings and callbacks that it needs of the cache. */
 export interface RequestHost {
   readonly clock: Clock;
   readonly settings: Pick<Settings, "usesNetwork" | "retry" | "timeout">;
@@ -22,7 +22,7 @@ export interface RequestHost {
   load(request: Request): unknown;
   /** Whether `check` has something to look at. */
   readonly checks: boolean;
-  /** Makes sure that the value is what the source promises. May throw, or take its time. */
+  /** Makes sure that the value is of the source's type. May throw, or take its time. */
   check(value: unknown): unknown;
   /** The answer that a failure amounts to, where it is none: nothing is tried again for it. */
   answerFor(failure: Failure): Answer<unknown> | undefined;
@@ -50,7 +50,7 @@ export class Request {
   phase: RequestPhase = "none";
   /** 1 for the first try. */
   attempt = 0;
-  /** The version at which the try under way began: what was invalidated or put later is newer (rule R2). */
+  /** The version at which the try under way began: a later invalidation or put is newer (rule R2). */
   startVersion = 0;
   readonly #host: RequestHost;
   /** The signal of the try under way. */
@@ -72,7 +72,7 @@ export class Request {
     this.#host = host;
   }
 
-  /** What ends the try under way. */
+  /** Ends the try under way. */
   get current(): LazyAbort {
     return this.#abort;
   }
@@ -84,7 +84,7 @@ export class Request {
     else this.#try();
   }
 
-  /** Waits until it is started by whoever holds it back. */
+  /** Waits until its owner starts it. */
   hold(): void {
     this.#held = true;
     this.#move("waiting");
@@ -97,7 +97,7 @@ export class Request {
     this.start();
   }
 
-  /** Ends without an answer. Nobody is told: whoever aborts knows. */
+  /** Ends without an answer, and without a callback: the caller knows. */
   abort(reason: Failure): void {
     const { phase } = this;
     this.#over = true;
@@ -113,7 +113,7 @@ export class Request {
 
   // ── The time-out stands still while the load waits for its parts (rule D5) ──
 
-  /** @returns what lets it go on; harmless once another try has begun, or when called again */
+  /** @returns a function that lets it go on; harmless once another try has begun, or when called again */
   pauseTimeout(): () => void {
     const abort = this.#abort;
     if (this.#pauses++ === 0 && this.#timer !== undefined) {
@@ -162,7 +162,7 @@ export class Request {
       .catch((thrown) => this.#takeFailure(thrown, abort));
   }
 
-  /** What the load throws at once is a failure like a later one: nobody is told before the request has begun. */
+  /** An error that the load throws at once is a failure like a later one: it is not told before the request has begun. */
   #called(): Promise<unknown> {
     try {
       return Promise.resolve(this.#host.load(this));
@@ -202,7 +202,7 @@ export class Request {
       if (!ended) void closed(iterator);
       ended = true;
     };
-    // Whoever iterates may be waiting for an event that never comes: told to end, not waited for.
+    // The generator may be waiting for an event that never comes: it is told to end, and not waited for.
     const { signal } = abort;
     if (signal.aborted) close();
     else signal.addEventListener("abort", close, { once: true });
@@ -228,7 +228,7 @@ export class Request {
   #streamAnswered(answer: Answer<unknown>): void {
     if (this.#streamed || answer.details.from !== undefined) this.startVersion = this.#host.nextVersion();
     this.#streamed = true;
-    // What breaks after it has held for longer than a pause is tried again from the beginning.
+    // A stream that breaks after it has held for longer than a pause is tried again from the beginning.
     if (this.#host.clock.now() - this.#triedAt >= this.#longestPause()) this.attempt = 1;
     this.phase = "none";
     this.#host.onAnswer(this, answer, true);
@@ -278,7 +278,7 @@ export class Request {
     else this.#finish(() => this.#host.onFailure(this, last));
   }
 
-  /** Full jitter under an exponential ceiling; what the server asked for wins (RFC 9110 §10.2.3). */
+  /** Full jitter under an exponential ceiling; the server's Retry-After wins (RFC 9110 §10.2.3). */
   #delayAfter({ retryAfter }: Failure): number {
     if (retryAfter !== undefined && !this.#streamed) return retryAfter;
     const delay = this.#host.clock.random() * this.#longestPause();
@@ -323,7 +323,7 @@ export function isIterable(came: unknown): came is AsyncIterable<unknown> {
   return typeof came === "object" && came !== null && Symbol.asyncIterator in came;
 }
 
-/** Tells a stream to end. What it throws then is nobody's business: its answers are not wanted any more. */
+/** Tells a stream to end. An error of it is ignored then: its answers are not wanted any more. */
 async function closed(iterator: AsyncIterator<unknown>): Promise<void> {
   try {
     await iterator.return?.();

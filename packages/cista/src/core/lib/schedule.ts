@@ -16,7 +16,7 @@ export interface Scheduled {
 /** The longest delay that platforms' timers take (2^31 - 1 ms, about 24 days), halved so that sums stay below it. */
 const farthest = 2 ** 30;
 
-/** What happens when a moment has come. */
+/** The callbacks of a schedule. */
 export interface ScheduleListener<T> {
   /** @param items all that is due, each taken out of the schedule */
   onDue(items: T[]): void;
@@ -43,7 +43,7 @@ export class Schedule<T extends Scheduled> {
 
   /**
    * Sets an item's moment, Infinity for never. A later moment is only noted.
-   * @param now what the clock says, which the caller has looked at
+   * @param now the clock's time, which the caller has read
    */
   set(item: T, due: number, now: number): void {
     if (now > this.#rings) this.#setTimer(now); // the clock has jumped

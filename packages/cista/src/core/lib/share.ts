@@ -11,7 +11,7 @@ export function share<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, true);
 }
 
-/** Like `share`, for a next value that belongs to somebody else: what is to be changed in it is copied first. */
+/** Like `share`, for a next value that belongs to another owner: a part that is to be changed is copied first. */
 export function shareKeeping<T>(previous: T, next: T): T {
   return guardedMerge(previous, next, false);
 }
@@ -39,7 +39,7 @@ const mostLookedAt = 500;
 interface Comparison {
   readonly inPlace: boolean;
   parts: number;
-  /** What came of the pairs that were compared so far, by the next one of each; made when there are many. */
+  /** The results of the pairs that were compared so far, by the next one of each; made when there are many. */
   known: Map<unknown, { readonly previous: unknown; readonly kept: unknown }> | undefined;
 }
 

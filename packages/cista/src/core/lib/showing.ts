@@ -1,4 +1,4 @@
-/** What decides what a reading shows. */
+/** Decides whether a held value may be shown. */
 export interface Facts {
   readonly standing: "fresh" | "stale" | "expired" | "invalidated";
   readonly mustRevalidate: boolean;
@@ -8,14 +8,14 @@ export interface Facts {
   readonly failed: boolean;
   /** The held value is young enough for `staleIfError`. */
   readonly coversError: boolean;
-  /** It is already shown to somebody. */
+  /** It is already shown to a watcher. */
   readonly isDisplayed: boolean;
   /** It was no longer fresh when it came: shown as it came (rule F3) for as long as it is watched. */
   readonly staleOnArrival: boolean;
 }
 
 /**
- * Whether what is held may be shown: the allowances of rules F2 to F5, in their order.
+ * Whether the held value may be shown: the allowances of rules F2 to F5, in their order.
  * RFC 9111 §4.2.4: nothing stale, unless an allowance or a lost connection lets it.
  */
 export function mayShow(facts: Facts): boolean {

@@ -6,7 +6,7 @@ export type Outcome =
   | { readonly value: unknown; readonly failure?: undefined }
   | {
       readonly failure: Failure;
-      /** What may be used in its place (RFC 5861 §4). */
+      /** A value that may be used in its place (RFC 5861 §4). */
       readonly instead?: { readonly value: unknown } | undefined;
     };
 
@@ -31,7 +31,7 @@ export class Waiters {
     this.#told.push(callback);
   }
 
-  /** The value, or what may be used in its place if the request fails. */
+  /** The value, or one that may be used in its place if the request fails. */
   get value(): Promise<unknown> {
     if (!this.#lenient) {
       this.#lenient = new Promised();

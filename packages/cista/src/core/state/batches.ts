@@ -25,7 +25,7 @@ function listWith<T>(list: T[], item: T): T[] {
   return list;
 }
 
-/** Notes that a watcher or reader of an entry has left. One macrotask later the entry is released, unless somebody came back (rule R3). */
+/** Notes that a watcher or reader of an entry has left. One macrotask later the entry is released, if it is still unused (rule R3). */
 export function scheduleRelease(entry: Entry): void {
   const { core } = entry.shelf;
   if (core.disposed) return;
@@ -77,7 +77,7 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
   }
 }
 
-/** What the watchers of an entry were shown before. */
+/** The reading that an entry's watchers were shown before. */
 type Shown = readonly [entry: Entry, before: AnyReading | undefined];
 
 function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
@@ -121,7 +121,7 @@ function changedOf(shown: readonly Shown[]): Listeners[] {
 }
 
 /**
- * After so many rounds, and one more for each entry, what a batch does causes itself, as where `revalidateEvery` invalidates the entry
+ * After so many rounds, and one more for each entry, a batch causes itself, as where `revalidateEvery` invalidates the entry
  * that it is asked about. (Composites that read one another in a chain take a round for each.)
  */
 const mostRounds = 1000;
@@ -141,7 +141,7 @@ function takeOverdue(core: Core): void {
   for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry);
 }
 
-/** @param shown is given what the watchers of each were shown before */
+/** @param shown is given the readings that the watchers were shown before */
 function refreshDirty(core: Core, shown: Shown[]): void {
   const { dirty } = core;
   core.dirty = [];

@@ -1,4 +1,4 @@
-/** What all parts of one cache share, and what they are called back for. */
+/** The state that all parts of one cache share, and their callbacks. */
 import type { Cache, CacheOptions, FailedAction } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { Cause, JournalKind } from "../api/journal.js";
@@ -18,7 +18,7 @@ import type { PartsReader } from "./links.js";
 import type { Rendering } from "./rendering.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
-/** What `state` calls in `operations` when something is due. `cache.ts` connects them. */
+/** The functions of `kernel` that `state` calls when something is due. `cache.ts` connects them. */
 export interface Callbacks {
   /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
   refresh(entry: Entry): void;
@@ -30,7 +30,7 @@ export interface Callbacks {
   onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
 }
 
-/** A write brings what runs it: a program without writes does not carry that along. */
+/** A write brings the function that runs it: a program without writes does not carry that along. */
 export const runKey: unique symbol = Symbol.for("cista.run") as never;
 export type RunWith = (
   core: Core,
@@ -44,9 +44,9 @@ export type SentLayers = object;
 
 /** Entries that wait for their source to be used. */
 export interface PendingRestores {
-  /** A source is used for the first time: it gets what waits for it. */
+  /** A source is used for the first time: it gets the entries that wait for it. */
   adopt(shelf: Shelf): void;
-  /** Drops what came with a page for whoever opened it, who has left. */
+  /** Drops entries that came with a page for the user who opened it, and has left. */
   forgetVisitor(): void;
   clear(): void;
 }
@@ -57,7 +57,7 @@ export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 /** A seam: interceptors around every load (features/observing/intercept.ts). */
 export interface Interception {
   add(interceptor: Interceptor): () => void;
-  /** What an interceptor knows is taken without a request. @returns whether the entry may be shown now */
+  /** Takes a value that an interceptor knows, without a request. @returns whether the entry may be shown now */
   takeKnown(entry: Entry, cause: Cause): boolean;
   load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown;
   isOffline(source: string): boolean;
@@ -66,7 +66,7 @@ export interface Interception {
 /** The state that one cache's operations share. An entry reaches it as `entry.shelf.core`. */
 export class Core {
   readonly options: CacheOptions;
-  /** What counts for every source that says nothing else. */
+  /** The settings of every source that says nothing else. */
   readonly settings: Settings;
   readonly cache: Cache;
   readonly callbacks: Callbacks;
@@ -75,20 +75,20 @@ export class Core {
   readonly shelves: Shelves = new Shelves(this);
   readonly groups: Groups<Entry> = new Groups();
   readonly schedule: Schedule<Entry>;
-  /** Writes down what happens, once somebody has asked for the journal. */
+  /** Writes events down, once a program has asked for the journal. */
   journal: JournalWriter | undefined;
 
   /** Where the hashes of params begin (see `paramsHash`). */
   readonly hashSeed: number;
-  /** Rule R2: a counter that only goes up. What began later has a greater version. */
+  /** Rule R2: a counter that only goes up. A change that began later has a greater version. */
   version = 0;
-  /** The greatest rank so far of what waits for its parts (rule D4). */
+  /** The greatest rank so far of an entry that waits for its dependencies (rule D4). */
   rank = 0;
   /** Counts subscriptions, to tell them in that order. */
   subscriptions = 0;
   /** How many batches are open, one inside the other. 0: nothing is being changed. */
   depth = 0;
-  /** What the clock said when somebody first looked in the batch under way: all of a batch happens at one moment. */
+  /** The clock's time at the first look in the batch under way: all of a batch happens at one moment. */
   batchBegan: number | undefined;
   /** Entries that changed in this batch, and foreign code (loads, listeners of signals) to be run when all has changed. */
   dirty: Entry[] = [];
@@ -97,17 +97,17 @@ export class Core {
   readonly overdue: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
-  /** Entries that somebody has left, released one macrotask later if nobody came back (rule R3). */
+  /** Entries that a watcher or reader has left, released one macrotask later if they are still unused (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
   /** Those that may be stale through their parts (rule D1). */
   readonly pendingChecks: Set<Entry> = new Set();
   releaseTimer: unknown;
-  /** Entries that nobody watches and nothing is under way for; how many of them are kept at most. */
+  /** Entries without watchers, readers and requests; and how many of them are kept at most. */
   readonly idle: IdleList = new IdleList();
   readonly capacity: number;
   /** The writes that are under way or waiting; made with the first. */
   outbox: Outbox | undefined;
-  /** What stands around every load, once a program has said so. */
+  /** The interceptors around every load, once a program has registered one. */
   interception: Interception | undefined = undefined;
   /** Restored entries of sources that have not been used yet: there once a snapshot was restored. */
   pendingRestores: PendingRestores | undefined;
@@ -115,17 +115,17 @@ export class Core {
   comingWithPage: Set<string> | undefined;
   /** The page that it is rendered or hydrated for. */
   rendering: Rendering | undefined;
-  /** What else is to be done when somebody signs out: see `Cache.onSignOut`. */
+  /** Callbacks for a sign-out: see `Cache.onSignOut`. */
   readonly signOuts: Set<() => unknown> = new Set();
-  /** What stands around each round of telling listeners: frameworks that batch. The outermost last. */
+  /** The functions around each round of notifications: frameworks that batch. The outermost last. */
   tellWithin: readonly ((tell: () => void) => void)[] = [];
-  /** Who hears of what a program has done to entries, as data: see `onChange`. */
+  /** Listeners for a program's changes to entries, as data: see `onChange`. */
   changeListeners: readonly ((change: Change) => void)[] = [];
-  /** Who keeps writes until they have been sent, where somebody does. */
+  /** The keeper of writes until they have been sent, if there is one. */
   keeper: WriteKeeper | undefined;
   /** Called when another user asks than before (rule F9). */
   readonly userListeners: Set<() => void> = new Set();
-  /** What loads and sends are given to ask for the time, and to tell of another user: the same for all of them. */
+  /** The functions with which loads and sends ask for the time, and tell of another user: the same for all of them. */
   readonly now: () => number;
   userChanged: ((hasLeft: boolean) => void) | undefined;
   /** Who hears of failures: see `Cache.onFailure`. */
@@ -133,7 +133,7 @@ export class Core {
   /** The entry that was last found fresh in this go of the event loop. */
   lastFoundFresh: Entry | undefined;
   disposed = false;
-  /** What else ends with it. */
+  /** Functions that end with the cache. */
   readonly disposals: Set<() => void> = new Set();
 
   constructor(options: CacheOptions & { clock: Clock; environment: Environment }, cache: Cache, duties: Callbacks) {
@@ -165,17 +165,17 @@ export class Core {
   }
 }
 
-/** How soon at the latest a page that somebody looks at notices that its machine has slept, in milliseconds. */
+/** How soon at the latest a visible page notices that its machine has slept, in milliseconds. */
 const wakeUpTime = 60_000;
 
-/** Of all caches of a process: on a server each request makes one, and what is hard to predict takes its time. */
+/** Of all caches of a process: on a server each request makes one, and random bytes take their time. */
 let processSeed: number | undefined;
 
 function seedOf(clock: CacheClock): number {
   return Number.parseInt(clock.uniqueText().slice(0, 8), 16) | 0;
 }
 
-/** @throws CistaError code "not-a-cache" for what `createCache` has not made */
+/** @throws CistaError code "not-a-cache" for an object that `createCache` has not made */
 export function coreOf(cache: Cache): Core {
   const core = (cache as { readonly [coreKey]?: Core } | undefined)?.[coreKey];
   if (core) return core;
@@ -209,7 +209,7 @@ export function partitionOf(cache: Cache): string | undefined {
 }
 
 /**
- * What a cache hands to loads and writes.
+ * The `context` that a cache hands to loads and writes.
  * @internal
  */
 export function contextOf(cache: Cache): unknown {
@@ -225,7 +225,7 @@ function notAPartition(partition: unknown): CistaError {
 }
 
 /**
- * Whether there is a network, and whether somebody looks, as a cache sees it.
+ * Whether there is a network, and whether the page is visible, as a cache sees it.
  * @internal
  */
 export function environmentOf(cache: Cache): Environment {
@@ -234,7 +234,7 @@ export function environmentOf(cache: Cache): Environment {
 
 /**
  * Puts something around each round of telling a cache's listeners from now on, such as a framework's own batch: all that one
- * call of the cache changes is one change for it. It has to call what it is given, at once. The same function counts once.
+ * call of the cache changes is one change for it. It has to call its argument at once. The same function counts once.
  */
 export function tellWithin(cache: Cache, within: (tell: () => void) => void): void {
   const core = coreOf(cache);
@@ -268,7 +268,7 @@ export function nowOf(core: Core): number {
   return core.batchBegan;
 }
 
-/** Notes what happened to an entry, if the cache has a journal. */
+/** Notes an event of an entry, if the cache has a journal. */
 export function record<K extends JournalKind>(
   kind: K,
   entry: Entry,

@@ -1,4 +1,4 @@
-/** What is held under one key, whether it is good, and how it changes. Rules D2, F1, F5, F7, F9. */
+/** The value held under one key, its standing, and its changes. Rules D2, F1, F5, F7, F9. */
 import { type AnswerDetails, mostGroups } from "../api/answer.js";
 import { milliseconds } from "../api/duration.js";
 import { type Failure, mayBeCovered } from "../api/failure.js";
@@ -14,8 +14,8 @@ import type { Links, MadeFor, ThroughParts } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
- * What the cache holds under one key. All times are milliseconds since the cache was made (`CacheClock.elapsed`); what only entries in use need
- * hangs on `activity`, what only some answers say on `extra`, what others are made of on `links`.
+ * The value that the cache holds under one key. All times are milliseconds since the cache was made (`CacheClock.elapsed`).
+ * `activity` has the state of an entry in use, `extra` the details of only some answers, `links` the dependencies and dependents.
  */
 export class Entry implements Scheduled {
   /** The shelf of its source. It changes only in development, when a newer definition takes over the source's name. */
@@ -30,18 +30,18 @@ export class Entry implements Scheduled {
   storedAt = 0;
   /** The age of the value when it was stored (RFC 9111 §4.2.3), in milliseconds. */
   initialAge = 0;
-  /** When the try began that brought what is held, or when it was put: only goes up. 0: nothing held. */
+  /** When the try began that brought the held value, or when it was put: only goes up. 0: nothing held. */
   version = 0;
-  /** The version at which what is held last became another: an unchanged answer leaves it. 0: never. */
+  /** The version at which the held value last changed: an unchanged answer leaves it. 0: never. */
   changedAt = 0;
-  /** What is of an earlier version is not to be trusted (RFC 9111 §4.4). 0: never invalidated. */
+  /** A value of an earlier version is invalidated (RFC 9111 §4.4). 0: never invalidated. */
   invalidatedAt = 0;
   extra: Extra | undefined = undefined;
   links: Links | undefined = undefined;
 
   /** The last reading that was made; of a watched entry, the one that its watchers have. */
   reading: AnyReading | undefined = undefined;
-  /** Until when `reading` also shows what is held, so that `peek` need not compute it; 0: not known. */
+  /** Until when `reading` also shows the held value, so that `peek` need not compute it; 0: not known. */
   readingValidUntil = 0;
   activity: Activity | undefined = undefined;
 
@@ -81,7 +81,7 @@ export class Entry implements Scheduled {
     return this.request !== undefined && this.request.phase !== "none";
   }
 
-  /** Nobody watches it, nothing is under way for it, and nothing that is kept is made of it. */
+  /** It has no watchers, nothing is under way for it, and it has no dependents. */
   get isIdle(): boolean {
     return this.watchers === 0 && !this.request && !this.links?.dependents.size && !this.activity?.hasLayers;
   }
@@ -99,7 +99,7 @@ export class Entry implements Scheduled {
     return always.length > 0 ? groups.filter((group) => !always.includes(group)) : groups;
   }
 
-  /** Rule F7: what an answer names and what the definition makes of params and value add up, to a thousand. */
+  /** Rule F7: the groups of the answer and those of the definition add up, to a thousand. */
   groupsWith(said: readonly string[] = none, value?: unknown): readonly string[] {
     const own = this.shelf.source.definition.groups?.(this.params, value) ?? none;
     if (own.length + said.length === 0) return none;
@@ -107,7 +107,7 @@ export class Entry implements Scheduled {
     return [...new Set([...said.slice(0, room), ...own.slice(0, mostGroups)])];
   }
 
-  /** Rule F9: whether what is held was answered to a request like the one that would be made now. */
+  /** Rule F9: whether the held value was answered to a request like the one that would be made now. */
   get fits(): boolean {
     return this.fitting() === true;
   }
@@ -124,14 +124,14 @@ export class Entry implements Scheduled {
     return true;
   }
 
-  /** A source that nobody has used yet cannot tell: then it is only for whoever opened the page that brought it (rule H5). */
+  /** A source that is not used yet cannot tell: then it is only for the user who opened the page that brought it (rule H5). */
   #fittingOfPart({ source, params, varies }: MadeFor): boolean | "unsteady" {
     const shelf = this.shelf.core.shelves.named(source);
     if (shelf) return fittingOf(shelf, params, varies);
     return this.activity?.isBrought === true || Object.values(varies).every((noted) => noted === "*");
   }
 
-  /** Something is held for whoever asks now. */
+  /** Something is held for the present user. */
   get isHeld(): boolean {
     return this.held !== "none" && this.fits;
   }
@@ -142,12 +142,12 @@ export class Entry implements Scheduled {
     return layers ? layers.value() : this.value;
   }
 
-  /** Rule W1: no trigger revalidates what a write is changing; but must-revalidate leaves nothing to show meanwhile. */
+  /** Rule W1: no trigger revalidates an entry that a write is changing; but must-revalidate leaves nothing to show meanwhile. */
   get isHeldByWrite(): boolean {
     return (this.activity?.layers?.pendingWrites ?? 0) > 0 && !this.mustRevalidate;
   }
 
-  /** A watched entry keeps what it shows until the write has ended. An entry that shows nothing may be requested meanwhile. */
+  /** A watched entry keeps its shown value until the write has ended. An entry that shows nothing may be requested meanwhile. */
   get waitsForWrite(): boolean {
     return this.isHeldByWrite && (this.activity?.isDisplayed ?? false);
   }
@@ -156,7 +156,7 @@ export class Entry implements Scheduled {
     return this.links?.current();
   }
 
-  // ── Whether what is held is good ───────────────────────────────────────────
+  // ── The standing of the held value ─────────────────────────────────────────
 
   /** Whether the value, or a part of it, must not be stored (rule D2). */
   get noStore(): boolean {
@@ -171,12 +171,12 @@ export class Entry implements Scheduled {
     return this.isOutdated || !this.fits;
   }
 
-  /** The same, whoever asks. */
+  /** The same, for any user. */
   get isOutdated(): boolean {
     return this.version < this.invalidatedAt || this.#throughParts?.partsStanding === "invalidated";
   }
 
-  /** When its age began, since the Unix epoch: what came with an age of its own, or was restored, is that much older. */
+  /** When its age began, since the Unix epoch: a value that came with an age of its own, or was restored, is that much older. */
   get bornAt(): number {
     return this.shelf.core.clock.epoch + this.storedAt - this.initialAge;
   }
@@ -199,7 +199,7 @@ export class Entry implements Scheduled {
     return Math.min(this.#agedAt(this.#ifError), this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
-  /** By the moments, not by the age: fractions of a millisecond would be rounded otherwise, and what is due would not be. */
+  /** By the moments, not by the age: rounded fractions of a millisecond would keep a due moment from being due. */
   ownStanding(now: number): Standing {
     if (now < this.#agedAt(0)) return "fresh";
     return now < this.#agedAt(this.policy.staleWhileRevalidate) ? "stale" : "expired";
@@ -262,7 +262,7 @@ export class Entry implements Scheduled {
     this.#stamp(stamp, version, now);
   }
 
-  /** The held value still holds (RFC 9111 §4.3.4): what the answer says of it is updated, the value stays. */
+  /** The held value still holds (RFC 9111 §4.3.4): its details are updated, the value stays. */
   freshen(details: AnswerDetails, version: number, now: number): void {
     const stamp = this.#stampOf(details, this.policy);
     const { validator, groups, varies } = this.extra ?? {};
@@ -283,7 +283,7 @@ export class Entry implements Scheduled {
     this.extra = extraOf(undefined, this.extra?.groups, this.extra?.varies);
   }
 
-  /** Rule H10: what a stream brought is good only while it is open. From now on it is shown at once, and opened again by whoever attaches. */
+  /** Rule H10: a stream's value is fresh only while the stream is open. Now it is shown at once, and the next watcher opens the stream. */
   leaveStream(): void {
     const details = { maxAge: 0, staleWhileRevalidate: Number.POSITIVE_INFINITY, immutable: false };
     this.policy = this.shelf.likePolicy(policyWith(this.policy, details));
@@ -306,7 +306,7 @@ export class Entry implements Scheduled {
     this.activity?.resetDisplay();
   }
 
-  /** Rule F7: what the answer says wins, member by member; `silent` is for one that says nothing of freshness. */
+  /** Rule F7: the answer's details win, member by member; `silent` is for an answer that says nothing of freshness. */
   #stampOf(details: AnswerDetails, silent: Policy): { policy: Policy; age: number } {
     const { shelf } = this;
     return {
@@ -329,7 +329,7 @@ export class Entry implements Scheduled {
     activity.announcedStanding = stale ? "expired" : "fresh";
   }
 
-  /** Keeps the references of what is held, and of what is shown where layers lie over that. */
+  /** Keeps the references of the held value, and of the shown value where layers lie over it. */
   #shared(value: unknown): unknown {
     const how = this.shelf.source.definition.share ?? true;
     if (how === false) return value;

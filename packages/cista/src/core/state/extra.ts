@@ -1,7 +1,7 @@
-/** What only some answers say. */
+/** Details that only some answers have. */
 import type { AnswerDetails, Validator } from "../api/answer.js";
 
-/** What only some answers say. */
+/** Details that only some answers have. */
 export interface Extra {
   readonly validator: Validator | undefined;
   readonly groups: readonly string[];
@@ -19,15 +19,15 @@ export function extraOf(
 
 type Varies = AnswerDetails["varies"] | undefined;
 
-/** What is noted of nobody: it fits no request (rule F9). */
+/** The note on a value that is for no user: it fits no request (rule F9). */
 export const forNobody = "~";
 
-/** For whom a value is that is made of two answers: for whoever both are for. Where these are two users it is for nobody. */
+/** For whom a value of two answers is: for the users that both are for. Of two different users there is none. */
 export function forBoth(one: Varies, other: Varies): Varies {
   if (!one || !other) return one ?? other;
   const both: Record<string, string> = { ...one, ...other };
   for (const [field, noted] of Object.entries(one)) {
-    // "*": whoever opened the page, who has not said a name so far.
+    // "*": the user who opened the page, whose name is not known so far.
     if (noted !== "*" && (other[field] ?? noted) !== noted) both[field] = forNobody;
   }
   return both;

@@ -1,5 +1,5 @@
 /**
- * What the core notes when something happens, for a journal. Nothing is put together here: a journal makes events of it,
+ * The facts that the core notes for a journal. Nothing is put together here: a journal makes events of them,
  * and is there only in programs that ask for one (features/observing/journaling.ts).
  */
 import type { Answer } from "../api/answer.js";
@@ -9,10 +9,10 @@ import type { LoadMode } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "./entry.js";
 
-/** What is known of each kind of event about an entry, beside the entry. A kind that is left out has no facts of its own. */
+/** The facts of each kind of event about an entry, beside the entry. A kind that is left out has no facts of its own. */
 export interface Facts {
   attach: [mayRequest: boolean, now: number];
-  /** @param mode undefined where it was answered from what is held */
+  /** @param mode undefined where it was answered from the held value */
   read: [mode: LoadMode | undefined, now: number];
   request: [request: Request];
   retry: [request: Request, failure: Failure, delay: number];
@@ -30,14 +30,14 @@ export interface Facts {
   warning: [note: string, write?: string];
 }
 
-/** Writes down what happens in one cache. */
+/** Writes down the events of one cache. */
 export interface JournalWriter {
   /** Whether anybody listens to events of this kind. */
   hears(kind: JournalKind): boolean;
   note<K extends JournalKind>(kind: K, entry: Entry, ...facts: K extends keyof Facts ? Facts[K] : []): void;
   /** Something that is of no entry. */
   noteOther(kind: JournalKind, details: EventDetails): void;
-  /** Tells what has been written down. @param state "consistent" in the middle of a change whose state is all there */
+  /** Tells the events that have been written down. @param state "consistent" in the middle of a change whose state is all there */
   tell(state?: "consistent"): void;
   /** Something has been written down and not been told. */
   readonly isBehind: boolean;

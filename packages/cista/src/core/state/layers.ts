@@ -1,9 +1,9 @@
 /**
- * What the core knows of the changes that writes lay over an entry. How they are laid and removed comes with `write()`
+ * The core's contract for the layers that writes lay over an entry. How they are laid and removed comes with `write()`
  * (features/writing/layers.ts): a program without writes does not carry it along. Rules W1, W2.
  */
 
-/** The layers over what one entry holds; made with the first. */
+/** The layers over the held value of one entry; made with the first. */
 export interface Layers {
   /** How many there are. */
   readonly count: number;
@@ -13,7 +13,7 @@ export interface Layers {
   value(): unknown;
   /** The value that they last made, to keep its references; undefined before. */
   readonly lastMade: { readonly value: unknown } | undefined;
-  /** Rule W2: an answer begun at this version tells what came of the writes that ended before it. */
+  /** Rule W2: an answer begun at this version tells the outcome of the writes that ended before it. */
   removeConfirmed(startVersion: number): void;
   /** Those of writes that have ended. */
   removeSettled(note: string): void;

@@ -1,5 +1,5 @@
 /**
- * What the core knows of what an entry is made of. How parts are read, and what follows when one changes, comes with
+ * The core's contract for the dependencies of an entry. How they are read, and the effects of their changes, come with
  * `composite()` (features/composite/dependencies.ts, features/composite/composing.ts): a program without it does not carry it along. Rules D1, D2.
  */
 import type { Failure } from "../api/failure.js";
@@ -7,7 +7,7 @@ import type { ArgumentsOf, Source } from "../api/source-contract.js";
 import type { Request } from "../lib/request.js";
 import type { Entry } from "./entry.js";
 
-/** An answer that a whole was made of, and for whom it was: what was noted of the request (rule F9). */
+/** An answer that a composite was made of, and for whom it was: the notes on its request (rule F9). */
 export interface MadeFor {
   /** The source's name. */
   readonly source: string;
@@ -26,7 +26,7 @@ export interface Part {
   madeFor: readonly MadeFor[];
 }
 
-/** What follows for an entry from what it is made of (rule D2). */
+/** The effects of its dependencies on an entry (rule D2). */
 export interface ThroughParts {
   /** Whether it is stale, or invalidated, through its parts alone. */
   readonly partsStanding: "none" | "stale" | "invalidated";
@@ -44,19 +44,19 @@ export interface Links {
   /** In the order in which they were first read. */
   readonly parts: readonly Part[];
   readonly dependents: ReadonlySet<Entry>;
-  /** For whom the value is, by what it was made of (rule F9). */
+  /** For whom the value is, by its dependencies (rule F9). */
   readonly madeFor: readonly MadeFor[];
   /** Brought up to date. */
   current(): ThroughParts;
-  /** What it holds, or whether it is trusted, has changed; "same" where nothing is another than before. */
+  /** The held value, or its standing, has changed; "same" where nothing is another than before. */
   tellDependents(event?: "change" | "same"): void;
-  /** It is made of nothing any more. @param keepsReads a load goes on, and keeps what it has read */
+  /** It has no dependencies any more. @param keepsReads a load goes on, and keeps the entries that it has read */
   dropParts(keepsReads?: boolean): void;
-  /** An answer has come: it is made of what its load has read, or the load was spared since all its parts are as they were. */
+  /** An answer has come: its dependencies are the entries that its load has read, or the former ones where the load was spared. */
   takeParts(areUnchanged: boolean): void;
   /** The load has failed: the parts stay as they were. @param startVersion the cache's, when it began */
   discardReads(startVersion: number): void;
-  /** What its load has read so far counts no more. */
+  /** Forgets the entries that its load has read so far. */
   forgetReads(): void;
   /** Whether a failure is one of a part, which was tried again there. */
   isOfPart(failure: Failure): boolean;
@@ -74,6 +74,6 @@ export interface PartsReader {
   read<P, U>(part: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
 }
 
-/** Under this a composite brings what reads its parts. */
+/** The member under which a composite brings the reader of its dependencies. */
 export const composingKey: unique symbol = Symbol.for("cista.composing") as never;
 export type Composing = (entry: Entry, request: Request) => PartsReader;

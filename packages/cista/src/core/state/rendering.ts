@@ -10,15 +10,15 @@ import { coreOf } from "./core.js";
  * is hydrated. Both have to show the same.
  */
 export interface Rendering {
-  /** True where a binding has to wait for what is not known yet. */
+  /** True where a binding has to wait for a value that is not known yet. */
   readonly onServer: boolean;
-  /** On a server: what is left to the browser, by its key, and why. */
+  /** On a server: the entries that are left to the browser, by key, with the reason. */
   readonly left?: ReadonlyMap<string, Failure>;
   /**
-   * What the page shows of a view's entry, once and for all; a promise where that is still to come; undefined where the page
+   * The reading that the page shows of a view's entry, once and for all; a promise where it is still to come; undefined where the page
    * says nothing of it.
    * @param asks false for a view that starts nothing by itself: it is `empty` on a page
-   * @param onServer false: it is left to the browser, and nobody waits for it
+   * @param onServer false: it is left to the browser, and the page does not wait for it
    */
   of(
     view: View<any>,
@@ -26,7 +26,7 @@ export interface Rendering {
     asks: boolean,
     onServer?: boolean,
   ): Reading<any> | Promise<void> | undefined;
-  /** The same for whoever cannot wait, as far as it is known by now: nothing is asked for. */
+  /** The same for a caller that cannot wait, as far as it is known by now: nothing is requested. */
   peek(view: View<any>, source: Source<any, any>, asks: boolean, onServer?: boolean): Reading<any> | undefined;
 }
 
@@ -42,7 +42,7 @@ export function setRendering(cache: Cache, rendering: Rendering | undefined): vo
   coreOf(cache).rendering = rendering;
 }
 
-/** Rule H7: what a page shows of an entry that it does not ask for. */
+/** Rule H7: the reading that a page shows of an entry that it does not request. */
 export function emptyReadingOf(view: View<any>): Reading<any> {
   const { key, revalidate } = view.get();
   return makeEmpty(key, revalidate) as Reading<any>;

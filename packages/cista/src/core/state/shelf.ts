@@ -25,7 +25,7 @@ export class Shelf {
   #lastPolicy: Policy;
   #readingsWithoutEntry: Map<string, AnyReading> | undefined;
 
-  /** @param old what had the name before: its budget goes on, or a source that is defined again and again would have none */
+  /** @param old the former definition of the name: its budget goes on, or a source that is defined again and again would have none */
   constructor(core: Core, source: Source<any, any>, old: Shelf | undefined) {
     this.core = core;
     this.source = source;
@@ -54,12 +54,12 @@ export class Shelf {
     return this.#budget.admits(entry, cause);
   }
 
-  /** What was held back is not started any more. */
+  /** Requests that were held back are not started any more. */
   stop(): void {
     this.#budget?.stop();
   }
 
-  /** What was shown of keys without an entry. */
+  /** The readings shown of keys without an entry. */
   get readingsWithoutEntry(): Map<string, AnyReading> {
     this.#readingsWithoutEntry ??= new Map();
     return this.#readingsWithoutEntry;
@@ -171,7 +171,7 @@ export class Shelves {
     const shelf = new Shelf(this.#core, source, old);
     this.#byName.set(source.name, shelf);
     this.#bySource.set(source, shelf);
-    // Whoever still holds the old definition gets the newer one's values: two that take turns would load for ever.
+    // Code that still holds the old definition gets the newer one's values: two that take turns would load for ever.
     if (old) for (const [other, its] of this.#bySource) if (its === old) this.#bySource.set(other, shelf);
     this.#core.callbacks.onShelfOpened(shelf, old);
     return shelf;

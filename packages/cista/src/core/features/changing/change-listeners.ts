@@ -1,4 +1,4 @@
-/** Tells other tabs, and other processes, what a program has done to entries: as data, by what it meant and by what it hit. Rule B3. */
+/** Tells other tabs and processes of a program's changes to entries, as data: the selectors, and the keys that they hit. Rule B3. */
 import type { Cache, Selector } from "../../api/contract.js";
 import type { Change } from "../../api/seams.js";
 import { type Core, coreOf } from "../../state/core.js";

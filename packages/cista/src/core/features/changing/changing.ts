@@ -12,7 +12,7 @@ import { tellChange } from "./change-listeners.js";
 
 /**
  * Holds a value that the program gives.
- * @throws CistaError code "invalid-value" for `undefined`; what the definition's `groups` or `share` throws
+ * @throws CistaError code "invalid-value" for `undefined`; errors of the definition's `groups` or `share`
  */
 export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): void {
   refuseUndefined(
@@ -23,7 +23,7 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   const { core } = entry.shelf;
   batch(core, () => {
     const all = { ...details, groups: entry.groupsWith(details.groups, value) };
-    // What the server would not have stored is not stored either because a program puts it.
+    // A value that the server keeps from being stored is not stored either where a program puts it.
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
@@ -91,7 +91,7 @@ export function markInvalidated(entry: Entry, write?: string): boolean {
   return true;
 }
 
-/** Forgets what is held; the entry itself goes too where nobody watches it, waits for it or is made of it. */
+/** Forgets the held value. The entry itself goes too, unless it has watchers, readers or dependents. */
 export function forget(entry: Entry): boolean {
   changeHeld(entry, () => entry.forget());
   supersede(entry, undefined, "the entry was deleted");
@@ -110,7 +110,7 @@ export function forget(entry: Entry): boolean {
 /** In development: the names of sources that were said to be defined twice. Hot reloading does so at each save of a file. */
 const saidTwice = new WeakMap<Core, Set<string>>();
 
-/** In development a newer definition takes a name over: what the old one brought is forgotten, and loaded anew where it is watched. */
+/** In development a newer definition takes a name over: values of the old one are forgotten, and loaded anew where they are watched. */
 export function replaceDefinition(shelf: Shelf, old: Shelf): void {
   const { core, source } = shelf;
   const note = `A second source is named "${source.name}": it takes the place of the first. After hot reloading that is as it should be; else give one of them another name, and define sources once, outside of components.`;

@@ -20,25 +20,25 @@ import {
   waveOfLoad,
 } from "./dependencies.js";
 
-/** One try, as it reads its parts: what it still does when it is over is nobody's business. */
+/** One try of a load that reads dependencies. Reads after the end of the try have no effect. */
 interface Reader {
   readonly entry: Entry;
   readonly request: Request;
   readonly current: LazyAbort;
-  /** What ends its waits for parts: the end of the try, however it came. */
+  /** Ends its waits for dependencies: with the end of the try, however it came. */
   readonly waits: LazyAbort;
   /** Whether the load's own signal is heard. */
   hearsAbort: boolean;
-  /** What it has read so far: each part once, however often it is read. */
+  /** The dependencies that it has read so far: each once, however often it is read. */
   readonly parts: Part[];
   readonly partOf: Map<Entry, Part>;
-  /** What the whole is made of by now, with the versions read; only where a change of these is why it is loaded. */
+  /** The present dependencies of the composite, with the versions read; only where a change of these is the cause of the load. */
   readonly madeOf: ReadonlyMap<Entry, number>;
   /** The version at which the change began that it belongs to: see `waveOf`. */
   readonly wave: number;
   /** Whether it is one of the loads that the change itself has caused. */
   readonly isCaused: boolean;
-  /** What this try could not have, and how that failed: the load is told so without asking again. */
+  /** The dependencies that failed in this try, with their failures: the load receives them without another request. */
   readonly failed: Map<Entry, unknown>;
 }
 
@@ -75,7 +75,7 @@ export function beginReading(entry: Entry, request: Request): PartsReader {
       return reader.parts.map((part) => part.entry.key);
     },
     async spares() {
-      // Stale only through its parts: nothing else says that it is not good, and nobody asked for it.
+      // Stale only through its dependencies, and not requested by hand.
       const own = entry.ownStanding(nowOf(core));
       const throughParts = entry.isHeld && entry.version >= entry.invalidatedAt && own === "fresh";
       return throughParts && links.parts.length > 0 && mode === "default" && arePartsUnchanged(reader);
@@ -111,7 +111,7 @@ async function readPart(reader: Reader, part: Entry): Promise<unknown> {
   const { askedVersion, mode } = entry.active();
   const read = noteRead(reader, part);
   noteUse(part);
-  // Read for this very answer already, and the same since: once is enough, also of what has no lifetime.
+  // Read for this very answer already, and the same since: once is enough, also of a value without a lifetime.
   if (
     read.readAt >= request.startVersion &&
     read.version === part.changedAt &&
@@ -157,7 +157,7 @@ function forgetPart({ entry, parts, partOf }: Reader, index: number): void {
   if (!entry.links?.parts.some((part) => part.entry === oldest.entry)) releasePart(oldest.entry, entry);
 }
 
-/** Rule D3: what a person asks for goes all the way down in the same mode, to each part once. */
+/** Rule D3: a request by hand goes all the way down in the same mode, to each dependency once. */
 function revalidatePart(
   reader: Reader,
   part: Entry,
@@ -172,7 +172,7 @@ function revalidatePart(
     settled();
     return heldValue(part);
   }
-  // The whole waits by the end of the batch: what the load of the part does at once, such as deleting it, finds it waiting.
+  // The composite waits by the end of the batch. An effect of the dependency's load, such as a deletion, finds it waiting.
   return batch(core, () => {
     const before = part.request;
     const waiters = joinRequest(
@@ -221,7 +221,7 @@ async function whileWaiting<T>({ entry, request }: Reader, part: Entry, wait: ()
 }
 
 /**
- * Rule D1: brings the parts of what is stale only through them up to date, in the order in which they were read.
+ * Rule D1: brings the dependencies of an entry that is stale only through them up to date, in the order in which they were read.
  * False at the first that is another than it was.
  */
 async function arePartsUnchanged(reader: Reader): Promise<boolean> {
@@ -242,9 +242,9 @@ async function arePartsUnchanged(reader: Reader): Promise<boolean> {
 }
 
 /**
- * Rule D4: a load that waits for what waits for it would wait for ever. Whoever waits has a smaller rank than what it waits
- * for, so only one that is to wait for a smaller rank has to be looked into; what that waits for, directly or not, gets
- * greater ranks than all others then, in their order.
+ * Rule D4: a cycle of waits would have no end. A waiting entry has a smaller rank than the entries that it waits for. So only a
+ * wait for an entry of a smaller rank can close a cycle, and is looked into. All entries that this one waits for, directly or
+ * not, then get greater ranks than all others, in their order.
  */
 function refuseCycle(dependent: Entry, part: Entry): void {
   const above = linksOf(dependent);

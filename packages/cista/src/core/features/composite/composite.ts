@@ -1,20 +1,20 @@
-/** Sources that are made of others: what that takes comes along with them. Rules D1 to D6. */
+/** Sources that are made of others. Their machinery comes along with them. Rules D1 to D6. */
 import type { OutputOf, StandardSchema } from "../../api/check.js";
 import { define } from "../../api/source.js";
 import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../../api/source-contract.js";
 import { composingKey } from "../../state/links.js";
 import { beginReading } from "./composing.js";
 
-/** What `composite` is given: as a source's definition, with a load that may read other sources. */
+/** The argument of `composite`: a source's definition with a load that may read other sources. */
 export type CompositeDefinition<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & {
   load(params: P, context: CompositeContext): R;
 };
 
 /**
- * A source whose load reads others: `read` in its context. A change anywhere below reaches what is made of it.
+ * A source whose load reads others: `read` in its context. A change of a dependency reaches all dependents above it.
  * @example
  * const route = composite({ name: "route", load: async ({ from, to }: Trip, { read }) => [await read(hut, from), await read(hut, to)] });
- * @throws as `source` does; a load that reads what is made of itself fails by a CistaError code "dependency-cycle"
+ * @throws as `source` does; a load that reads one of its own dependents fails by a CistaError code "dependency-cycle"
  */
 export function composite<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
   definition: Omit<CompositeDefinition<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {

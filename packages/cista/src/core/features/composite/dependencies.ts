@@ -1,4 +1,4 @@
-/** What an entry is made of, and what follows for the whole when a part changes: comes with `composite()`. Rules D1, D2, H10. */
+/** The dependencies of an entry, and the effects of their changes on it: comes with `composite()`. Rules D1, D2, H10. */
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
 import type { Request } from "../../lib/request.js";
@@ -37,10 +37,10 @@ export class EntryLinks implements Links, ThroughParts {
   /** The parts that the load under way has read so far, those that it waits for now, and the failures that came from parts. */
   partsRead: Part[] = [];
   readonly awaited: Set<Entry> = new Set();
-  /** Ends what the load under way still waits for. */
+  /** Ends the waits of the load under way. */
   endWaits: (() => void) | undefined = undefined;
   failuresFromParts: WeakSet<WeakKey> = new WeakSet();
-  /** An order in which whoever waits comes before what it waits for (rule D4); 0: it never waited. */
+  /** An order in which a waiting entry comes before the entries that it waits for (rule D4); 0: it never waited. */
   rank = 0;
   /** Whether a part has changed since the members below were computed; `current` computes them before they are used. */
   outdated = false;
@@ -101,7 +101,7 @@ export class EntryLinks implements Links, ThroughParts {
 }
 
 /**
- * The version at which a change of what an entry holds began. A request that a whole's load has begun belongs to the change
+ * The version at which a change of an entry's value began. A request that a composite's load has begun belongs to the change
  * that had that whole loaded; any other, a `put` or an invalidation begins one.
  */
 function waveOf(entry: Entry): number {
@@ -134,7 +134,7 @@ function ownLinks(entry: Entry): EntryLinks | undefined {
   return entry.links as EntryLinks | undefined;
 }
 
-/** What was made of this part is so no longer. */
+/** An entry is no longer a dependent of this one. */
 export function releasePart(part: Entry, dependent: Entry): void {
   ownLinks(part)?.dependents.delete(dependent);
   scheduleRelease(part);
@@ -142,12 +142,12 @@ export function releasePart(part: Entry, dependent: Entry): void {
 
 /**
  * The parts of an entry are these from now on; those that are no longer are let go.
- * @param keepsReads a load goes on: its answer will be made of what it has read
+ * @param keepsReads a load goes on: its answer will be made of the entries that it has read
  */
 function setParts(entry: Entry, parts: readonly Part[], keepsReads = false): void {
   const links = linksOf(entry);
   const read = links.partsRead;
-  // A stream that is open goes on reading; what else the load still reads is not among the parts.
+  // An open stream goes on reading. Other entries that the load still reads are not among the dependencies.
   if (!entry.activity?.isOpen && !keepsReads) links.partsRead = [];
   const before = new Set([...links.parts, ...read].map((part) => part.entry));
   if (keepsReads) for (const part of read) before.delete(part.entry);
@@ -201,7 +201,7 @@ function isBeingRevalidated(part: Entry): boolean {
   return part.request !== undefined || core.pendingChecks.has(part) || wave > (asked[0]?.wave ?? 0);
 }
 
-/** A load has failed: the parts stay as they were. It is begun anew only for what it cannot have seen. */
+/** A load has failed: the dependencies stay as they were. It is begun anew only for a change that it cannot have seen. */
 function discardReads(entry: Entry, startVersion: number): void {
   const read = linksOf(entry).partsRead;
   const outrun = read.filter(
@@ -213,7 +213,7 @@ function discardReads(entry: Entry, startVersion: number): void {
   if (outrun.length > 0) scheduleDependencyCheck(entry);
 }
 
-/** What a load that is over has read is not kept for it any more, but for what the entry is made of. */
+/** The entries that an ended load has read are kept only where they are dependencies of the entry. */
 function forgetReads(entry: Entry): void {
   const links = linksOf(entry);
   const { partsRead } = links;
@@ -285,7 +285,7 @@ function scheduleDependencyCheck(entry: Entry): void {
   checks.add(entry);
 }
 
-/** Rule D1: what is stale through its parts is revalidated where somebody wants it. */
+/** Rule D1: an entry that is stale through its dependencies is revalidated if it is wanted. */
 function revalidateIfPartsChanged(entries: readonly Entry[]): void {
   const doubtful = entries.filter((entry) => !entry.isRemoved && isDoubtful(entry));
   for (const entry of entries) if (!entry.isRemoved && entry.noStore && entry.watchers === 0) scheduleRelease(entry);
@@ -300,7 +300,7 @@ function wantedAmong(entries: readonly Entry[]): ReadonlySet<Entry> {
   const wanted = new Set<Entry>();
   const isWanted = ({ activity, request }: Entry) => (activity?.requestingWatchers ?? 0) > 0 || request !== undefined;
   for (const entry of above) if (isWanted(entry) && !entry.activity?.signedOut) wanted.add(entry);
-  // Also the parts that a load under way has read: its answer would be stale from the start, and nobody would ask.
+  // Also the dependencies that a load under way has read: its answer would be stale from the start, without a request.
   for (const entry of wanted)
     for (const { entry: part } of [...(entry.links?.parts ?? []), ...(ownLinks(entry)?.partsRead ?? [])])
       if (above.has(part)) wanted.add(part);
@@ -326,7 +326,7 @@ function recompute(links: EntryLinks): void {
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
   for (const { entry, version } of links.parts) {
-    // Not whether a part is for whoever asks now: that may change without a sign, and is looked at in `madeFor`.
+    // Not whether a dependency is for the present user: that may change without a sign, and is tested by `madeFor`.
     if (entry.isOutdated) links.partsStanding = "invalidated";
     else if (links.partsStanding === "none" && (entry.changedAt !== version || isDoubtful(entry)))
       links.partsStanding = "stale";

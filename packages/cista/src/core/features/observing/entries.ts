@@ -39,7 +39,7 @@ export function infoOf(entry: Entry): EntryInfo {
 }
 
 /**
- * All entries of a cache, those that there are when it begins: whoever goes through them may add and delete.
+ * All entries that a cache has when the iteration begins. Entries may be added and deleted meanwhile.
  * @throws CistaError code "cache-disposed"
  * @example for (const { key, reading } of entriesOf(cache)) console.log(key, reading.state);
  */

@@ -50,7 +50,7 @@ class Interceptors implements Interception {
     };
   }
 
-  /** Rule R10. Not where somebody would miss the request (a journal), nor for what is made of others, or others are made of. */
+  /** Rule R10. Not where a listener would miss the request (a journal), nor for an entry with dependencies or dependents. */
   takeKnown(entry: Entry, cause: Cause): boolean {
     const { core, source } = entry.shelf;
     if (entry.request || entry.links || composingKey in source || core.comingWithPage?.has(entry.key)) return false;
@@ -76,7 +76,7 @@ class Interceptors implements Interception {
     return undefined;
   }
 
-  /** Through the interceptors, the outermost first. What one changes of the context, those within see too. */
+  /** Through the interceptors, the outermost first. A change that one makes to the context is seen by those within. */
   load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown {
     const { core, source, settings } = entry.shelf;
     const { definition } = source;
@@ -118,7 +118,7 @@ class Interceptors implements Interception {
   }
 }
 
-/** What is looked at late, such as what is held, is still looked at late. */
+/** Members with a getter, such as the held value, keep their getter: they are computed when they are read. */
 function changed(context: LoadContext, changes: LoadChanges): LoadContext {
   if (Object.keys(changes).length === 0) return context;
   const made = {};

@@ -14,8 +14,8 @@ import type { Entry } from "../../state/entry.js";
 import type { Facts, JournalWriter } from "../../state/facts.js";
 
 /**
- * The ordered record of all that happens in a cache, from now on: what was asked, why, and what came of it.
- * Costs nothing while nobody listens.
+ * The ordered record of all events in a cache, from now on: each request, its cause, and its end.
+ * Costs nothing without listeners.
  * @example
  * const end = journalOf(cache).subscribe(({ kind, key, cause, cacheStatus }) => console.log(kind, key, cause, cacheStatus));
  */
@@ -45,7 +45,7 @@ class Writer extends Recorder implements JournalWriter {
   }
 }
 
-/** What came: a value, that it is as it was, or that there is none. */
+/** The kind of an answer: a new value, the same value, or no such thing. */
 function answerKind(facts: readonly unknown[]): JournalKind {
   const { kind } = (facts as Facts["answer"])[1];
   return kind === "value" ? "answer" : kind;
@@ -93,7 +93,7 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
   warning: (_, note, write) => (write === undefined ? { note } : { note, write }),
 };
 
-/** What every event about a try says. */
+/** The members that every event about a try has. */
 function tryDetails(entry: Entry, { attempt }: Request, end: ForwardEnd = {}): EventDetails {
   const { cause, forward } = entry.active();
   return { cause, attempt, cacheStatus: forwardStatus(forward, end) };

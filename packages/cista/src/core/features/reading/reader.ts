@@ -13,7 +13,7 @@ import { nowOf, record } from "../../state/core.js";
 import { Entry } from "../../state/entry.js";
 import type { Shelf } from "../../state/shelf.js";
 
-/** One value, once: from what is held, or from the source. */
+/** One value, once: the held one, or one of the source. */
 export function read(shelf: Shelf, params: unknown, options: ReadOptions): Promise<unknown> {
   const { cache = "default", signal } = options;
   if (signal?.aborted) return Promise.reject(signal.reason);
@@ -52,14 +52,14 @@ function heldOrAsked(entry: Entry, cache: "default" | "force-cache", options: Re
   return value;
 }
 
-/** What is held, by what this one reader wants of it (RFC 9111 §5.2.1.1, §5.2.1.2). */
+/** The held value, if it satisfies this one reader (RFC 9111 §5.2.1.1, §5.2.1.2). */
 function heldAsWanted(entry: Entry, { maxAge, maxStale, signal }: ReadOptions, now: number): Promise<unknown> {
   const most = maxAge === undefined ? Number.POSITIVE_INFINITY : milliseconds(maxAge, "maxAge");
   const pastIt = maxStale === undefined ? 0 : milliseconds(maxStale, "maxStale");
   const age = entry.age(now);
   if (entry.isFresh(now) && age < most) return hit(entry);
   const isAllowed = entry.held !== "none" && !entry.isInvalidated && !entry.mustRevalidate;
-  // Not by what a cache on the way holds: that may be as old.
+  // Not from a cache on the way: its value may be as old.
   if (!isAllowed || age >= Math.min(most, entry.policy.maxAge) + pastIt) {
     return waitFor(entry, entry.held === "none" ? "default" : "no-cache", signal);
   }
@@ -77,7 +77,7 @@ function refuseMode(cache: never): never {
   );
 }
 
-/** The shortest way: nothing held, others wait already, nobody listens to the journal. */
+/** The shortest way: nothing is held, others wait already, and the journal has no listeners. */
 function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
   const { activity } = entry;
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
@@ -98,7 +98,7 @@ function rejectNotCached(key: string): Promise<never> {
   return Promise.reject(ofEntry(new Failure("not-cached", message), key, 0));
 }
 
-/** RFC 5861 §3. Runs on, whoever leaves: the reader has already had its value. */
+/** RFC 5861 §3. Goes on also when all have left: the reader has already had its value. */
 function revalidateBehind(entry: Entry): void {
   if (entry.request) return;
   batch(entry.shelf.core, () => startRequest(entry, "read"));

@@ -1,4 +1,4 @@
-/** What another tab has learned, held here. Rule B1. */
+/** Takes over values that another tab has learned. Rule B1. */
 import type { Cache, Selector } from "../../api/contract.js";
 import type { StoredEntry } from "../../api/stored.js";
 import { supersede } from "../../kernel/asking.js";
@@ -14,8 +14,8 @@ import { checkedNow } from "./restoring.js";
 import { detailsOf, isMadeOfOthers, staysHere } from "./snapshot.js";
 
 /**
- * Holds what another tab has learned, in place of what is held here: it is newer (rule B1).
- * @param isKept the request under way runs on, for what is newer still
+ * Holds a value that another tab has learned, in place of the older one that is held here (rule B1).
+ * @param isKept the request under way goes on, for a value that is newer still
  * @returns false where no source of that name is in use here, or the entry is none of its
  * @internal
  */
@@ -48,7 +48,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
 }
 
 /**
- * Whether a value that another tab has told is for whoever asks here (rule F9).
+ * Whether a value that another tab has told is for the user of this tab (rule F9).
  * @internal
  */
 export function isForHere(cache: Cache, stored: StoredEntry): boolean {
@@ -69,7 +69,7 @@ export function foreignKeys(cache: Cache): string[] {
 /** A selector as it can be told to another tab: without functions, and with a source by its name. */
 export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
 
-/** Undefined for one that is a function: what it hit is told by keys. */
+/** Undefined for a selector that is a function: it is told by the keys that it hit. */
 export function plainSelector(selector: Selector): PlainSelector | undefined {
   if (selector === "all" || "key" in selector || "group" in selector) return selector;
   if ("definition" in selector) return { of: selector.name };
@@ -79,8 +79,8 @@ export function plainSelector(selector: Selector): PlainSelector | undefined {
 }
 
 /**
- * Does here what a program did in another tab (rule B3), and tells nobody.
- * @param isOlder whether what is here of a key is of before that
+ * Repeats here a change that a program made in another tab (rule B3), and does not tell it to other tabs.
+ * @param isOlder whether the value that is held here under a key is older than the change
  * @returns the keys that it hit
  */
 export function adoptChange(
@@ -109,7 +109,7 @@ function entriesFor(core: Core, selector: PlainSelector): Entry[] {
   return selected(core, "params" in selector ? { source, params: selector.params as never } : source);
 }
 
-/** Whether what another tab has told of is meant by a selector. */
+/** Whether a selector hits an entry that another tab has told of. */
 export function meansStored(
   cache: Cache,
   selector: PlainSelector,

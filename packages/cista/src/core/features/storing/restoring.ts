@@ -25,7 +25,7 @@ export function restoreSnapshot(cache: Cache, snapshot: Snapshot): void {
 }
 
 /**
- * The same for what came with a page.
+ * The same for the entries that came with a page.
  * @param page whether it was made for this visit (rule H2)
  * @internal
  */
@@ -46,10 +46,10 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
         `The snapshot is of the partition ${preview(snapshot.partition)}, and this cache of ${preview(core.options.partition)}: one user's entries are not another's.`,
     );
   }
-  // RFC 9111 §4.2.3: what counts is the age when taken and the time since, whatever the clocks said before.
+  // RFC 9111 §4.2.3: the age when taken and the time since then count, whatever the clocks said before.
   const at = nowOf(core);
   const elapsed = core.clock.epoch + at - takenAt;
-  // Taken by a clock that was ahead of this one: nobody knows how old it is, so it is shown to nobody unchecked.
+  // Taken by a clock that was ahead of this one: its age is unknown, so it is not shown without a revalidation.
   const trusted = elapsed >= -clockTolerance;
   const since = Math.max(0, elapsed);
   const pending = pendingOf(core);
@@ -100,10 +100,10 @@ function pendingOf(core: Core): Pending {
   return core.pendingRestores as Pending;
 }
 
-/** Restored entries of sources that have not been used yet, kept for as long as an entry that nobody uses. */
+/** Restored entries of sources that have not been used yet, kept for as long as an unused entry. */
 class Pending implements PendingRestores {
   readonly core: Core;
-  /** Entries that are made of what has no source yet, by that source's name. */
+  /** Entries with a dependency that has no source yet, by that source's name. */
   readonly #unlinked = new Map<string, { readonly entry: Entry; readonly params: unknown }[]>();
   /** How many there are. */
   size = 0;
@@ -187,7 +187,7 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
     return;
   }
   if (entry.held !== "none" && !isYounger(restored, entry)) return;
-  // Only a page of its own may carry it (rule H5), or be for whoever opens it (F9).
+  // Only a page of its own may carry it (rule H5), or be for the user who opens it (F9).
   if (!restored.page && (stored.noStore || notedUsers(stored).includes("*"))) {
     recordDropped(core, stored);
     return;
@@ -202,7 +202,7 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
   if (!isTaken) recordDropped(core, stored);
 }
 
-/** Rule S1: what the source's own check makes of a restored value; undefined where it is not one of the source's, or cannot be told at once. */
+/** Rule S1: the output of the source's check for a restored value; undefined if the check refuses it, or does not answer at once. */
 export function checkedNow({ shelf: { source } }: Entry, value: unknown): { readonly value: unknown } | undefined {
   const { check, accepts } = source.definition;
   try {
@@ -217,7 +217,7 @@ export function checkedNow({ shelf: { source } }: Entry, value: unknown): { read
   }
 }
 
-/** RFC 9111 §4: of two answers the most recent one counts; but what a program has put, or a write lies on, is not replaced by an old one. */
+/** RFC 9111 §4: of two answers the most recent one counts. A value that was put, or that a write lies on, is not replaced by an old one. */
 function isYounger({ stored, at, trusted }: Restored, entry: Entry): boolean {
   return trusted && !entry.activity?.hasLayers && at - stored.age > entry.storedAt - entry.initialAge;
 }
@@ -257,14 +257,14 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   entry.links?.tellDependents();
   linkParts(entry, stored);
   if (!page) return;
-  // Rule H2: an answer is shown to whoever waits for it when it comes, whatever its lifetime.
+  // Rule H2: an answer is shown to all who wait for it when it comes, whatever its lifetime.
   const activity = entry.active();
   activity.isDisplayed = true;
   activity.staleOnArrival = !entry.isFresh(now);
   activity.isBrought = page.isLive;
 }
 
-/** Rule H10: what it was made of, so that a change of a part reaches it. */
+/** Rule H10: links an entry to its dependencies, so that a change of a dependency reaches it. */
 function linkParts(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
   const { core } = entry.shelf;
   if (madeFor)

@@ -12,7 +12,7 @@ const forever = (length: number | null) => length ?? Number.POSITIVE_INFINITY;
 
 /**
  * The content of a cache as data, for a file, a page rendered on a server, or another cache: see docs/snapshot-format.md.
- * What is `noStore` (rule S2), or not to be trusted, stays behind.
+ * Values that are `noStore` (rule S2) or invalidated are left out.
  * @param select which entries; default: all of them
  * @throws CistaError code "invalid-selector"
  * @example
@@ -24,7 +24,7 @@ export function takeSnapshot(cache: Cache, select: Selector = "all"): Snapshot {
 
 /**
  * The same for a page.
- * @param withNoStore also what is `noStore`: only for a page that is `no-store` itself (rule H5)
+ * @param withNoStore also `noStore` values: only for a page that is `no-store` itself (rule H5)
  * @internal
  */
 export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolean): Snapshot {
@@ -57,7 +57,7 @@ function isStorable(entry: Entry, withNoStore: boolean): boolean {
 
 function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
-  // What a stream brought is only good while it is open: there at once, and opened again by whoever attaches (rule H10).
+  // A stream's value is fresh only while the stream is open. It is there at once, and the next watcher opens the stream again (rule H10).
   const isOpen = entry.activity?.isOpen ?? false;
   const made = { source: entry.shelf.source.name } as Writable<StoredEntry>;
   if (params !== undefined) made.params = params;
@@ -102,7 +102,7 @@ export function isMadeOfOthers({ parts, madeFor }: StoredEntry): boolean {
   return parts !== undefined || madeFor !== undefined;
 }
 
-/** What is noted of those for whom an entry is. */
+/** The notes on the users for whom an entry is. */
 export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[] {
   return [varies, ...madeFor.map((part) => part.varies)].flatMap((each) => Object.values(each));
 }
@@ -115,7 +115,7 @@ function isFlat(value: unknown): boolean {
 /** Deeper values than this cannot be made text of, or be stored, everywhere. */
 const deepest = 1000;
 
-/** Also for a value that contains itself: no text can be made of it. What is reached by many ways is looked into once. */
+/** Also for a value that contains itself: no text can be made of it. An object that is reached by many ways is looked into once. */
 function isTooDeep(value: unknown): boolean {
   if (isFlat(value)) return false; // most are
   const heights = new Map<object, number>();
@@ -135,7 +135,7 @@ function isTooDeep(value: unknown): boolean {
 }
 
 /**
- * What an entry that was stored, or told by another tab, says beside its value.
+ * The details that a stored entry, or one told by another tab, has beside its value.
  * @internal
  */
 export function detailsOf(stored: StoredEntry): AnswerDetails {

@@ -18,19 +18,19 @@ interface Layer {
   isGone: boolean;
 }
 
-/** What one run of a write has laid. */
+/** The layers of one run of a write. */
 export class WriteLayers {
   readonly name: string;
   /** The version at which the write ended; 0: it has not. */
   settledAt = 0;
-  /** Its layers, by what they lie on. */
+  /** Its layers, by the entries that they lie on. */
   readonly byEntry: Map<Entry, Layer[]> = new Map();
 
   constructor(name: string) {
     this.name = name;
   }
 
-  /** What it lies on. */
+  /** The entry that it lies on. */
   get entries(): Iterable<Entry> {
     return this.byEntry.keys();
   }
@@ -66,14 +66,14 @@ export function addLayer(entry: Entry, write: WriteLayers, change: Layer["change
   (activity.layers as EntryLayers).add({ write, change, isGone: false });
 }
 
-/** What one entry's watchers are shown is what it holds, with these applied in the order in which their writes began. */
+/** The layers of one entry. Its watchers are shown the held value with these applied, in the order in which their writes began. */
 class EntryLayers implements Layers {
   readonly #entry: Entry;
   /** Added to at the end only. */
   #list: Layer[] = [];
   #gone = 0;
   readonly pending: Set<WriteLayers> = new Set();
-  /** What the first `count` of them make of a value. */
+  /** A value with the first `count` of them applied. */
   lastMade: { readonly over: unknown; readonly count: number; readonly value: unknown } | undefined;
 
   constructor(entry: Entry) {
@@ -99,7 +99,7 @@ class EntryLayers implements Layers {
     markDirty(this.#entry);
   }
 
-  /** Each layer is applied once to what lies beneath it, for as long as that is the same. */
+  /** Each layer is applied once to the value beneath it, for as long as that value is the same. */
   value(): unknown {
     const { value, shelf } = this.#entry;
     this.#compact();
@@ -119,7 +119,7 @@ class EntryLayers implements Layers {
     return made;
   }
 
-  /** `undefined` for a layer that does not fit what it lies on: the value beneath stays right. */
+  /** `undefined` for a layer that does not fit the value beneath it: that value is shown then. */
   #apply({ change, write }: Layer, value: unknown): unknown {
     let next: unknown;
     const { core, source } = this.#entry.shelf;
@@ -165,7 +165,7 @@ class EntryLayers implements Layers {
       record("layer", this.#entry, layer.write.name, note);
       this.#markGone(layer);
     }
-    // What they made of the value is made anew; the last of it stays, to keep what did not change.
+    // The layers are applied anew. The last result stays, so that unchanged parts keep their reference.
     if (this.lastMade) this.lastMade = { ...this.lastMade, over: removed };
     markDirty(this.#entry);
   }

@@ -1,4 +1,4 @@
-/** A write's layers without its sending: for what is sent later, or by another tab. Rules O2, O4. */
+/** A write's layers without its sending: for a write that is sent later, or by another tab. Rules O2, O4. */
 import type { Cache } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
 import type { WriteKeeper } from "../../api/seams.js";
@@ -11,7 +11,7 @@ import { markInvalidated } from "../changing/changing.js";
 import type { WriteLayers } from "./layers.js";
 import { addLayers } from "./write.js";
 
-/** What lies over entries until somebody says what became of the write. */
+/** Layers that lie over entries until the end of their write is known. */
 export interface LaidWrite {
   /** Sends it now, with these layers. Rejects with `sendLater` where it was aborted with that: they stay. */
   send(options: RunOptions): Promise<unknown>;
@@ -62,7 +62,7 @@ function settle(core: Core, layers: WriteLayers, change: () => void): void {
 
 function leaveToNextAnswer(core: Core, layers: WriteLayers, isTold: boolean): void {
   for (const entry of layers.entries) {
-    // Where the tabs are joined, the one that has sent it tells what is no longer to be trusted.
+    // Where the tabs are joined, the tab that has sent it tells which entries are invalidated.
     if (!isTold || core.changeListeners.length === 0) markInvalidated(entry, layers.name);
     if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
     if (entry.isInvalidated) requestIfWatched(entry);

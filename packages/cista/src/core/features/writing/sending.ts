@@ -1,4 +1,4 @@
-/** One run of a write: its tries, its end, and what that does to its layers and entries. Rules W1, W2, W4, O3. */
+/** One run of a write: its tries, its end, and the effects of the end on its layers and entries. Rules W1, W2, W4, O3. */
 import { answer } from "../../api/answer.js";
 import type { FailedAction, Selector } from "../../api/contract.js";
 import { type Duration, milliseconds } from "../../api/duration.js";
@@ -28,7 +28,7 @@ const usualTimeout: Duration = "2m";
 /** A write does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
 
-/** What is kept until it has been sent is tried until it is answered. */
+/** A kept write is tried until it is answered. */
 const untilAnswered: Retry = { times: Number.POSITIVE_INFINITY, firstPause: "1s", longestPause: "1m" };
 
 /** How a run was begun, with its key. */
@@ -64,11 +64,11 @@ class Run implements Outgoing {
   readonly #layers: WriteLayers;
   /** Who runs it. */
   readonly #user: string | undefined;
-  /** What is no longer to be trusted, as `send` said. */
+  /** The entries to invalidate, as `send` said. */
   readonly #invalidatedBySend: Selector[] = [];
   #request: Request | undefined;
   #phase: SendingPhase | undefined;
-  /** A try ended without an answer that tells: the server may have done what was asked. */
+  /** A try ended without an answer that tells its outcome: the server may have done the change. */
   #mayHaveWorked = false;
   #startedAt = 0;
   /** Listens to the signal no longer. */
@@ -128,7 +128,7 @@ class Run implements Outgoing {
     );
   }
 
-  /** Sent later, or by another tab: what it shows stays. */
+  /** Sent later, or by another tab: its layers stay. */
   #leave(): void {
     if (!this.#outbox.remove(this)) return;
     this.#endAbort();
@@ -248,7 +248,7 @@ class Run implements Outgoing {
     batch(core, () => this.#outbox.makeWay(this));
   }
 
-  /** Rule W2: a layer stays until an answer tells what came of its write; nothing flickers back in between. */
+  /** Rule W2: a layer stays until an answer tells the outcome of its write, so that no value flickers. */
   #onSuccess(result: unknown): void {
     const { definition } = this.#write;
     const core = this.#core;
@@ -256,7 +256,7 @@ class Run implements Outgoing {
     const selectors: Selector[] = [];
     this.#call(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
     const invalidated = this.#invalidate([...this.#invalidatedBySend, ...selectors]);
-    // What it puts is newer than the invalidation, so it is not asked for again.
+    // A value that it puts is newer than the invalidation, so it is not requested again.
     this.#call(() => definition.onSuccess?.(result, this.#input, core.cache));
     for (const entry of layers.entries) {
       // A put above has taken it away already. An answer under way may still be of before: then it stays for that.

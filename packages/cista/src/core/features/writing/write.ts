@@ -16,7 +16,7 @@ import { addLayer, WriteLayers } from "./layers.js";
 import { runWrite } from "./sending.js";
 
 /**
- * Says once how a kind of change is sent, what it shows at once, and what it makes untrustworthy. Starts nothing.
+ * Defines a kind of change: how it is sent, its optimistic values, and the entries that it invalidates. Starts nothing.
  * @example
  * const rename = write<{ id: string; name: string }, void>({
  *   name: "rename",
@@ -44,7 +44,7 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
   return Object.freeze({ name, definition: Object.freeze({ ...definition }), [runKey]: beginRun });
 }
 
-/** The layers of one run, at once: whatever its sending waits for, what it changes is shown in the same frame. */
+/** The layers of one run, at once: its changes are shown in the same frame, whatever its sending waits for. */
 export function addLayers(
   core: Core,
   { name, definition }: Write<any, any>,
@@ -86,7 +86,7 @@ function refuseLate(name: string, isOver: boolean): void {
   );
 }
 
-/** What an async `optimistic` throws, which its type forbids. */
+/** The error for an async `optimistic`, which its type forbids. */
 function reportLater(core: Core, action: FailedAction, returned: unknown): void {
   if (!(returned instanceof Promise)) return;
   returned.catch((thrown) =>
@@ -104,7 +104,7 @@ function addLayerWhereNeeded(entry: Entry, layers: WriteLayers, change: (value: 
   if (held === "value" && isConcerned()) addLayer(entry, layers, apply);
 }
 
-/** Begins one run: lays what the write shows at once, then sends. */
+/** Begins one run: lays the layers of the write, then sends it. */
 const beginRun: RunWith = (core, write, input, given, laid): Promise<unknown> => {
   if (given.signal?.aborted) return Promise.reject(given.signal.reason);
   const idempotencyKey = given.idempotencyKey ?? core.clock.uniqueText();
