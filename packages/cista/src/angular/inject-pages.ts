@@ -6,14 +6,14 @@ import { loadPage, type PageStatus, pageAt } from "../http/list-ends.js";
 import { pageSourceOf, type Side } from "../http/pages.js";
 import { type AngularOptions, injectCacheFor, injectReading, type ReadingSignal } from "./inject-reading.js";
 
-/** A list in pages, and what is going on at its ends, as signals. */
+/** A list in pages, and the requests at its ends, as signals. */
 export interface PagesSignal<T> {
   readonly reading: ReadingSignal<Pages<T>>;
   readonly next: Signal<PageStatus>;
   readonly previous: Signal<PageStatus>;
-  /** Loads the page behind what is held, or joins its request. Never rejects: `next().failure` says what went wrong. */
+  /** Loads the page behind the held ones, or joins its request. Never rejects: `next().failure` is its failure. */
   readonly loadNext: () => Promise<void>;
-  /** Loads the page before what is held. */
+  /** Loads the page before the held ones. */
   readonly loadPrevious: () => Promise<void>;
 }
 

@@ -244,7 +244,7 @@ export function injectWrite<I, R>(
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example readonly waiting = injectOutbox(outbox); // {{ waiting().length }}
  */
 export function injectOutbox<T>(outbox: Listed<T> | (() => Listed<T> | undefined)): Signal<readonly T[]> {

@@ -1,6 +1,6 @@
 import { CistaError } from "../core/index.js";
 
-/** What relative URLs are relative to: the page's own address, or the worker's; undefined outside of both. */
+/** The base of relative URLs: the page's own address, or the worker's; undefined outside of both. */
 export function pageAddress(): string | undefined {
   return typeof document === "object" ? document.baseURI : globalThis.location?.href;
 }
@@ -52,7 +52,7 @@ function noticeDroppedPath(given: string, base: URL, name: string): void {
   );
 }
 
-/** Where something is, for messages: no query, which may hold what no log should. */
+/** An address for messages: without its query, which may hold secrets. */
 export function withoutQuery(url: string | URL): string {
   const text = String(url).replace(/[?#].*$/, "");
   return text.length > 200 ? `${text.slice(0, 199)}…` : text;

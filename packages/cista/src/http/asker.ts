@@ -1,6 +1,6 @@
 /**
- * Who asks, and whether a held value is for whoever asks now. Rule F9; RFC 9111 §4.1, §3.5.
- * This is the one place that decides it: stores, tabs, pages and fleets go by what is noted here (`varies`).
+ * The present user, and whether a held value is for that user. Rule F9; RFC 9111 §4.1, §3.5.
+ * This is the one place that decides it: stores, tabs, pages and fleets go by the notes made here (`varies`).
  */
 import { ByContext, forgetOldest } from "./by-context.js";
 import type { HeaderFields, OriginOptions } from "./contract.js";
@@ -21,32 +21,32 @@ interface Asker {
   /** Where `headers` is asynchronous: the newest text of each field. */
   lastFields: Headers | undefined;
   isAsynchronous: boolean;
-  /** What is noted of the user that asked last. */
+  /** The note on the user that asked last. */
   lastUser: string | undefined;
-  /** Since then a value was looked at by somebody else. */
+  /** Since then a value was looked at for another user. */
   hasOtherLooked: boolean;
 }
 
-/** What a request says on behalf of the one who asks. */
+/** The headers and notes of a request on behalf of the present user. */
 export interface Said {
   readonly fields: Headers;
   /** The result of `user`. */
   readonly id: string | undefined;
-  /** Where the request before was another user's: what is noted of that one, "" for nobody. */
+  /** Where the request before was another user's: the note on that one, "" where no user was signed in. */
   readonly userBefore: string | undefined;
 }
 
-/** What is asked for, without a request. */
+/** The target of a question without a request. */
 interface Target {
   readonly url: URL;
   readonly method: string;
   readonly context: unknown;
 }
 
-/** What is noted with an answer for whoever opens the server's page: it becomes theirs who first say who they are. */
+/** The note on an answer for the user who opens the server's page: it becomes that of the first user whose name is known. */
 const visitor = "*";
 
-/** What a server says of those who ask it. */
+/** A server's options that say who asks. */
 type Speaker = Pick<OriginOptions, "headers" | "user" | "credentials">;
 
 /** The askers of one server: one for each `context` that a cache was given. */
@@ -90,14 +90,14 @@ export class Askers {
     return { fields, id };
   }
 
-  /** A token was renewed: the new token has the name of the old one, unless it has a name already: then it is somebody else's. */
+  /** A token was renewed: the new token has the name of the old one, unless it has a name already: then it is another user's. */
   renewed(context: unknown, before: string | null, now: string | null): void {
     const asker = this.#askers.of(context);
     if (before && now) nameOf(asker, now, nameOf(asker, before));
   }
 
   /**
-   * What is noted with an answer: the user, and the fields that `Vary` names.
+   * The notes on an answer: the user, and the fields that `Vary` names.
    * An answer that every user may have (`public`, `s-maxage`) has no user. Nor has one in a partition: all there is one user's.
    */
   variesOf(
@@ -107,7 +107,7 @@ export class Askers {
   ): Record<string, string> | undefined {
     const names = new Set((headers.get("vary") ?? "").split(",").map((each) => each.trim().toLowerCase()));
     const use = statedUse(headers);
-    // A `private` answer to nobody counts too: somebody who has signed in would get another.
+    // A `private` answer without a user counts too: a user who has signed in would get another.
     const hasUser = this.#server.user || fields.has("authorization") || use === "user";
     if (hasUser && use !== "all") names.add("authorization");
     if (partition !== undefined) names.delete("authorization");
@@ -180,7 +180,7 @@ export class Askers {
     return asker.lastFields;
   }
 
-  /** What is noted of one field: "" where it was not sent. */
+  /** The note on one field: "" where it was not sent. */
   #noted(field: string, fields: Headers, context: unknown, id: string | undefined): string {
     if (this.#server.user && field === "authorization") return id === undefined ? "" : `@${id}`;
     const text = fields.get(field) ?? "";

@@ -73,7 +73,7 @@ export async function bodyText(exchange: Exchange): Promise<string> {
 /** For a body that comes in one part, as most do: a decoder takes its time to be made. */
 const utf8 = /* @__PURE__ */ new TextDecoder();
 
-/** Reads a body that nobody needs, or a browser's cache would not keep it. One that is too long is left. */
+/** Reads an unneeded body, since a browser's cache would not keep it otherwise. One that is too long is left. */
 export async function passBody(exchange: Exchange): Promise<void> {
   try {
     for await (const _ of bodyParts(exchange));
@@ -102,7 +102,7 @@ export function countedResponse(exchange: Exchange): Response {
   return Object.defineProperty(counted, "url", { value: response.url || landed.href });
 }
 
-/** The body as JSON; `null` for one without content (RFC 9110 §15.3.5). @throws Failure kind "shape" that shows what came */
+/** The body as JSON; `null` for one without content (RFC 9110 §15.3.5). @throws Failure kind "shape" that shows the body's begin */
 export async function bodyJson(exchange: Exchange): Promise<unknown> {
   return jsonIn(await bodyText(exchange), exchange);
 }
@@ -152,7 +152,7 @@ export function outline(body: unknown): string {
     : `an object with the members ${names.slice(0, 12).join(", ")}${names.length > 12 ? ", …" : ""}`;
 }
 
-/** A server's text for a message: without what a terminal would obey or turn round, and never long. */
+/** A server's text for a message: without characters that a terminal would obey or turn round, and never long. */
 export function tidy(text: unknown, most = 300): string {
   const plain = String(text)
     .slice(0, most * 2)

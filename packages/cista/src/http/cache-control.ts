@@ -3,7 +3,7 @@ import { FieldScanner } from "./field-scanner.js";
 /** RFC 9111 §1.2.2: on overflow, take 2^31. */
 const mostSeconds = 2 ** 31;
 
-/** What stands where an argument cannot be read: odd words around it, or two that contradict each other. */
+/** Stands for an argument that cannot be read: odd words around it, or two that contradict each other. */
 const unreadable = "?";
 
 /**

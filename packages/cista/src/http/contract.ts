@@ -8,7 +8,7 @@ import type {
   WriteDefinition,
 } from "../core/index.js";
 
-// What programs are written against: a server, and what of it is defined as a source or a write.
+// The contract for programs: a server, and its sources and writes.
 
 /** Header fields, as `fetch` takes them. A field whose text is undefined is left out. */
 export type HeaderFields = HeadersInit | Readonly<Record<string, string | undefined>>;
@@ -20,18 +20,19 @@ export interface OriginOptions {
   /** Relative URLs are resolved against it. Default: the page's own address; required outside a browser. */
   base?: string | URL;
   /**
-   * Asked before each request, so that a renewed token is picked up; `context` is what `createCache` was given. Only the
+   * Called before each request, so that a renewed token is picked up; `context` is the one of `createCache`. Only the
    * program's own origin gets them: that of `base`, else the page's, and those of `trust`. Keep it quick: where an answer
-   * varies by them, they are also asked before it is shown, so that what one user got is not shown to another.
+   * varies by them, they are also called before it is shown, so that one user's answer is not shown to another.
    */
   headers?:
     | HeaderFields
     | ((request: { url: URL; method: string; context: unknown }) => HeaderFields | Promise<HeaderFields>);
   /**
-   * Who asks: an id that stays the same over all tokens of one user; undefined for nobody. What one user was answered is not
-   * held for another; stores and tabs keep it for that user. Asked whenever something is looked at: it has to be at hand.
-   * Needless for a cache with a `partition`. Default: each `Authorization` is somebody else's, but for the one that `renew`
-   * brings; what was answered to it stays in this page's memory.
+   * The present user: an id that stays the same over all tokens of one user; undefined where no user is signed in. One user's
+   * answer is not held for another; stores and tabs keep it for that user. Called whenever a value is looked at: the id has to be
+   * at hand.
+   * Needless for a cache with a `partition`. Default: each `Authorization` is another user's, but for the one that `renew`
+   * brings; answers to it stay in this page's memory.
    * @example origin({ user: () => session?.userId, headers: () => ({ authorization: `Bearer ${session?.token}` }) })
    */
   user?(request: { context: unknown }): string | undefined;
@@ -39,8 +40,8 @@ export interface OriginOptions {
   /**
    * Called when a request that carried `headers` is answered by 401 (RFC 9110 §15.5.2): gets a new token, for `headers` to
    * return. One renewal at a time for all requests that need it; each of them is made once more after it, and no more than
-   * once. Where it rejects, or the answer is 401 again, the 401 is the `Failure`. `context` is what `createCache` was given.
-   * What it asks itself it asks by `fetch`: a request of this origin would wait for the renewal that it is part of.
+   * once. Where it rejects, or the answer is 401 again, the 401 is the `Failure`. `context` is the one of `createCache`.
+   * It sends its own requests by `fetch`: a request of this origin would wait for the renewal that it is part of.
    * @example origin({ headers: () => ({ authorization: `Bearer ${token}` }), renew: async () => { token = await newToken(); } })
    */
   renew?(request: { context: unknown }): Promise<unknown>;
@@ -63,14 +64,14 @@ export interface SourceOptions<P = any, T = any> extends Omit<SourceDefinition<P
   heuristic?: boolean;
 }
 
-/** @typeParam B what `parse` makes of a response */
+/** @typeParam B the result of `parse` */
 export interface HttpSourceDefinition<P, T, B = any> extends SourceOptions<P, T> {
   url: Url<P>;
-  /** Beside the origin's own. Made of params, each field counts in what an answer varies by (RFC 9111 §4.1). */
+  /** Beside the origin's own. Where they are made of params, answers vary by each of them (RFC 9111 §4.1). */
   headers?: HeadersOf<P>;
-  /** QUERY and POST send a `body`: a search that does not fit into a URL. What comes is cached like any value. Default "GET". */
+  /** QUERY and POST send a `body`: a search that does not fit into a URL. Its answer is cached like any value. Default "GET". */
   method?: "GET" | "QUERY" | "POST";
-  /** What is sent with QUERY and POST. Default: the params. As JSON, unless it is something that `fetch` sends as it is. */
+  /** The body of QUERY and POST. Default: the params. As JSON, unless it is of a type that `fetch` sends as it is. */
   body?(params: P): unknown;
   /** From the response to the body. Default: JSON. */
   parse?(response: Response): Promise<B>;
@@ -93,7 +94,7 @@ export interface Pages<T> {
   readonly hasNext: boolean;
   /** The server has more before them. */
   readonly hasPrevious: boolean;
-  /** What the list was put together from, in order; `count` of them each. */
+  /** The pages of the list, in order; each with the `count` of its items. */
   readonly pages: readonly ListPage[];
 }
 
@@ -115,7 +116,7 @@ export interface PagesDefinition<P, T> extends SourceOptions<P, Pages<T>> {
   next?(body: any, response: Response, params: P): string | URL | null | undefined;
   /** Where the page before the first one is, for a list that begins in the middle. Default: `Link: rel="prev"`. */
   previous?(body: any, response: Response, params: P): string | URL | null | undefined;
-  /** By what an item is known again when it moves. Default: its `id`, else its whole content. */
+  /** The identity of an item, by which it is known again when it moves. Default: its `id`, else its whole content. */
   id?(item: T): unknown;
 }
 
@@ -129,7 +130,7 @@ export interface EventsDefinition<P, T> extends SourceOptions<P, T> {
 
 export interface GraphqlDefinition<P, T> extends SourceOptions<P, T> {
   url: string | URL;
-  /** Text, or what becomes text: a typed document. */
+  /** Text, or an object that becomes text: a typed document. */
   document: string | { toString(): string };
   /** Default: the params themselves. */
   variables?(params: P): object;
@@ -156,10 +157,10 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   unwrap?(body: any): R;
   /**
    * The request goes on when the page is left (WHATWG Fetch, "keepalive"): browsers allow 64 KiB for all such bodies together.
-   * Nobody hears of its answer then. Default false.
+   * Its answer is not heard then. Default false.
    */
   keepalive?: boolean;
-  /** What one run is sent by, in place of the origin's `fetch`. @example sendBy: ({ onProgress }) => uploadFetch(onProgress) */
+  /** The function that sends one run, in place of the origin's `fetch`. @example sendBy: ({ onProgress }) => uploadFetch(onProgress) */
   sendBy?(input: I): typeof fetch;
   /**
    * Whether an Idempotency-Key is sent, the same for all tries of one run, so that the server does a thing once. Default:
@@ -172,7 +173,7 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
 /** A GraphQL mutation as a write. */
 export interface GraphqlWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "send"> {
   url: string | URL;
-  /** Text, or what becomes text: a typed document. */
+  /** Text, or an object that becomes text: a typed document. */
   document: string | { toString(): string };
   /** Default: the input itself. */
   variables?(input: I): object;
@@ -188,10 +189,10 @@ export interface TypedDocument<T, V> {
   __apiType?: (variables: V) => T;
 }
 
-/** What only the functions of this room look at; the same in all copies of the library. */
+/** The member that only the functions of this room read; the same symbol in all copies of the library. */
 export const serverKey: unique symbol = Symbol.for("cista.server") as never;
 
-/** One server, as sources. What its responses say of their freshness is honoured; what a definition says itself wins. */
+/** One server, as sources. The freshness that its responses state is honoured; a definition's own statement wins. */
 export interface Origin {
   /** @internal */
   readonly [serverKey]: unknown;

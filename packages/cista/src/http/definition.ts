@@ -18,7 +18,7 @@ export function serverOf(origin: Origin): Server {
   );
 }
 
-/** A source of one server, by what its definition says. */
+/** A source of one server, made of its definition. */
 export function sourceOf(
   server: Server,
   definition: Definition,
@@ -27,7 +27,7 @@ export function sourceOf(
   return source({ ...policyOf(server, definition), ...rest } as SourceDefinition<any, any, any>);
 }
 
-/** What of a definition is the core's. @throws CistaError code "missing-url" */
+/** The members of a definition that the core needs. @throws CistaError code "missing-url" */
 export function policyOf<D extends Definition>(server: Server, definition: D): D {
   return { ...ownPolicyOf(definition), ...hooksOf(server, definition as unknown as HttpSourceDefinition<any, any>) };
 }
@@ -52,7 +52,7 @@ export function refuseNoUrl({ name, url }: { name: string; url?: unknown }): voi
   );
 }
 
-/** What the core asks about an entry without a request: its groups, and whether its answer is for whoever asks now. */
+/** The functions that the core calls for an entry without a request: its groups, and whether its answer is for the present user. */
 function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
   const { method = definition.document === undefined ? "GET" : "POST" } = definition;
   return {
@@ -72,7 +72,7 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
   };
 }
 
-/** Whether an answer is for whoever asks now. @param target what is asked for */
+/** Whether an answer is for the present user. @param target the requested URL */
 export function fitsAt(
   server: Server,
   { url: named, headers }: Pick<HttpSourceDefinition<any, any>, "url" | "headers">,
@@ -89,7 +89,7 @@ export function fitsAt(
   }
 }
 
-/** A definition without what only HTTP needs. */
+/** A definition without the members that only HTTP needs. */
 function ownPolicyOf<D extends Definition>(definition: D): D {
   refuseNoUrl(definition);
   const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } = definition as any;

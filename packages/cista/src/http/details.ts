@@ -18,7 +18,7 @@ const members: readonly (keyof Freshness)[] = [
 ];
 
 /**
- * What a response says beside its body; where the definition has said it itself, that stands.
+ * The details of a response beside its body. Where the definition states one itself, that stands.
  * @param held how the held value may be used, which a 304 may leave as it is
  */
 export function detailsOf(exchange: Exchange, policy: SourceOptions, held?: HeldPolicy): AnswerDetails {
@@ -74,7 +74,7 @@ export function sameEntity(one: string | null | undefined, other: string | null 
 }
 
 /**
- * RFC 9111 §4.3.4: whether a 304 is about what is held: only where it was asked for, and where an entity tag that comes
+ * RFC 9111 §4.3.4: whether a 304 is about the held value: only where it was asked for, and where an entity tag that comes
  * with it is the held one's.
  */
 export function isNotModified({ response: { status, headers }, condition, held }: Exchange): boolean {

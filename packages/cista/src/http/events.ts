@@ -12,7 +12,7 @@ import type { Exchange, Server } from "./server.js";
 
 /**
  * Server-sent events (WHATWG HTML §9.2) of an origin as a live source: `reduce` folds each event into the value. Resumes by
- * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as somebody watches.
+ * Last-Event-ID, obeys `retry:`, and by default goes on trying for as long as it is watched.
  * @throws CistaError code "missing-url", "invalid-headers"
  * @example
  * const notices = eventsFrom(api, {
@@ -124,7 +124,7 @@ class EventReader {
 /** However little a server says, so long is waited before a stream is opened again, in milliseconds. */
 const shortestWait = 250;
 
-/** One value for each stream: a `reduce` that changes it in place changes nobody else's. */
+/** One value for each stream: a `reduce` that changes it in place changes no other stream's. */
 function copied(start: unknown): unknown {
   try {
     return structuredClone(start);

@@ -14,7 +14,7 @@ type Context = Pick<LoadContext, "signal" | "context" | "now"> &
 
 /**
  * One request; where its token is refused and can be renewed, once more with the new one.
- * @throws Failure kind "network" where no answer came; CistaError code "untrusted-origin" for a write to an origin that nobody named
+ * @throws Failure kind "network" where no answer came; CistaError code "untrusted-origin" for a write to an unnamed origin
  */
 export async function exchange(server: Server, ask: Ask, context: Context): Promise<Exchange> {
   const { renewals } = server;
@@ -109,7 +109,7 @@ function addAll(headers: Headers, more: Headers): void {
 
 /**
  * A request with the redirections that it is answered by. In a page the browser follows those of a read, and says of none
- * where it leads; elsewhere they are followed here, and what a program says for its own server stays with that.
+ * where it leads; elsewhere they are followed here, and headers that a program has for its own server stay with that.
  */
 class Redirections {
   readonly #server: Server;
@@ -143,7 +143,7 @@ class Redirections {
     return (this.#init.method ?? "GET") === "GET";
   }
 
-  /** WHATWG Fetch, HTTP-redirect fetch: what of the request goes on to where it leads. */
+  /** WHATWG Fetch, HTTP-redirect fetch: the parts of the request that go on to the new target. */
   #redirected(init: RequestInit, status: number, from: URL, next: URL): RequestInit {
     if (next.protocol !== "http:" && next.protocol !== "https:") throw this.#failure(`redirects to ${next.protocol}`);
     const foreign = next.origin !== from.origin && !isTrusted(this.#server, next, this.#ask.named);

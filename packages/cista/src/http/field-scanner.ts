@@ -44,7 +44,7 @@ export class FieldScanner {
     return this.#text.slice(from, this.#at);
   }
 
-  /** Goes past the next one of these characters; returns what stands before it, or `undefined` where there is none. */
+  /** Goes past the next one of these characters. @returns the text before it, or `undefined` where there is none */
   until(character: string): string | undefined {
     const end = this.#text.indexOf(character, this.#at);
     if (end < 0) return undefined;

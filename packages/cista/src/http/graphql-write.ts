@@ -9,7 +9,7 @@ import { sendsKey } from "./send.js";
 
 /**
  * A GraphQL mutation of an origin as a write, over HTTP by POST. Errors are a `Failure` of kind "graphql" with `errors`. All
- * mutations go to one URL, so nothing is invalidated by that: name what a mutation changes by `invalidates`, or by the
+ * mutations go to one URL, so nothing is invalidated by that: name the entries that a mutation changes by `invalidates`, or by the
  * server's Cache-Group-Invalidation (RFC 9875 §3).
  * @throws CistaError code "invalid-graphql-document" for one that is no GraphQL text; code "missing-url"
  * @example

@@ -78,10 +78,10 @@ function isNullRoot(data: unknown): boolean {
   return Object.values(data)[0] === null;
 }
 
-/** What a query and a mutation have in common. */
+/** The members that a query and a mutation have in common. */
 type Operation = Pick<GraphqlDefinition<any, any>, "name" | "url" | "document" | "variables">;
 
-/** One operation by POST. It passes by the caches on the way, and carries no condition: nothing says what its validator would be of. */
+/** One operation by POST. It passes by the caches on the way, and carries no condition: no standard defines its validator. */
 export async function operate(
   server: Server,
   operation: Operation,

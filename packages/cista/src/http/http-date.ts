@@ -9,7 +9,7 @@ const forms: readonly (readonly [RegExp, order: readonly number[]])[] = [
   [new RegExp(`^${day} (\\w{3}) ([ \\d]\\d) ${time} (\\d{4})$`), [2, 1, 6, 3]],
 ];
 
-/** An HTTP-date in milliseconds since the Unix epoch; `undefined` for anything else, also for what `Date.parse` would take. */
+/** An HTTP-date in milliseconds since the Unix epoch; `undefined` for anything else, also for a text that `Date.parse` would take. */
 export function httpDate(text: string | null | undefined, now: number = Date.now()): number | undefined {
   for (const [form, [dayAt, monthAt, yearAt, timeAt]] of forms as [RegExp, [number, number, number, number]][]) {
     const found = form.exec(text?.trim() ?? "");

@@ -1,5 +1,5 @@
 /**
- * HTTP responses as answers, by the RFCs; docs/http.md says what of a response counts.
+ * HTTP responses as answers, by the RFCs; docs/http.md says which parts of a response count.
  * @module cista/http
  */
 

@@ -6,7 +6,7 @@ import { parseStringList } from "./structured-fields.js";
 const safe = new Set(["GET", "HEAD", "OPTIONS", "TRACE"]);
 
 /**
- * Invalidates what the answer to an unsafe request makes untrustworthy: the entries of its target URI, of `Location` and
+ * Invalidates the entries that the answer to an unsafe request names (RFC 9111 §4.4): those of its target URI, of `Location` and
  * `Content-Location` (RFC 9111 §4.4), and of the groups that it names (RFC 9875 §3), all of the same origin only.
  * For requests that a program sends itself; an error answer, or a safe method, invalidates nothing.
  * @param url the target URI, absolute; default: the response's own

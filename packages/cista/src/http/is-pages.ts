@@ -7,7 +7,7 @@ export function isPages(value: unknown): boolean {
   return pages.every((page: unknown) => countOf(page) >= 0);
 }
 
-/** -1 for what is no page. */
+/** -1 for a value that is no page. */
 function countOf(page: unknown): number {
   const { url, count, next, previous } = (page ?? {}) as { [name in keyof ListPage]?: unknown };
   const isPath = (path: unknown) => path === undefined || typeof path === "string";

@@ -19,7 +19,7 @@ export function parseLink(relation: string, field: string | null, base: string |
   return undefined;
 }
 
-/** The links of a field, in order; what is no link by the grammar is passed over. */
+/** The links of a field, in order. Text that is no link by the grammar is passed over. */
 function* linksIn(field: string): Generator<Link> {
   const scanner = new FieldScanner(field);
   while (!scanner.isAtEnd) {

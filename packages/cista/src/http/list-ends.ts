@@ -1,4 +1,4 @@
-/** What is going on at the two ends of a list in pages, for bindings to show. */
+/** The requests at the two ends of a list in pages, for bindings to show. */
 import type { Cache, Failure, Reading, RequestPhase, Source } from "../core/index.js";
 import type { Pages } from "./contract.js";
 import { addPage, neighbourIn, pageSourceOf, type Side } from "./pages.js";
@@ -13,14 +13,14 @@ export interface PageStatus {
   readonly failure?: Failure | undefined;
 }
 
-/** A list in pages, and what is going on at its ends. */
+/** A list in pages, and the requests at its ends. */
 export interface PagesReading<T> {
   readonly reading: Reading<Pages<T>>;
   readonly next: PageStatus;
   readonly previous: PageStatus;
-  /** Loads the page behind what is held, or joins its request. Never rejects: `next.failure` says what went wrong. */
+  /** Loads the page behind the held ones, or joins its request. Never rejects: `next.failure` is its failure. */
   readonly loadNext: () => Promise<void>;
-  /** Loads the page before what is held. */
+  /** Loads the page before the held ones. */
   readonly loadPrevious: () => Promise<void>;
 }
 
@@ -34,7 +34,7 @@ export function pageAt(
   return path === undefined ? undefined : [params ?? null, path];
 }
 
-/** Loads the page on one side of what is held then. What goes wrong is told by the page's own reading. */
+/** Loads the page on one side of the held ones. A failure is told by the page's own reading. */
 export async function loadPage(cache: Cache, list: Source<any, any>, params: unknown, side: Side): Promise<void> {
   try {
     await addPage(cache, list, params, side);

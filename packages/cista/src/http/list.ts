@@ -18,7 +18,7 @@ type Definition = PagesDefinition<any, any>;
 
 // ── The whole list ───────────────────────────────────────────────────────────
 
-/** Asks for the first page, and for the following ones only until what is held is known to go on behind them. */
+/** Requests the first page, and the following ones only until the held list is known to go on behind them. */
 export async function loadList(
   server: Server,
   definition: Definition,
@@ -63,10 +63,10 @@ export async function loadList(
   }
 }
 
-/** What is held of a list while it is asked about: each item is looked at once, however many pages come. */
+/** The held part of a list while it is requested: each item is looked at once, however many pages come. */
 class HeldPages {
   readonly pages: readonly LoadedPage[];
-  /** How many pages were loaded: what is left of one, behind items that came before it, is no page of its own. */
+  /** How many pages were loaded: the rest of one, behind items that came before it, is no page of its own. */
   readonly loaded: number;
   readonly #definition: Definition;
   readonly #byUrl = new Map<string, LoadedPage>();
@@ -113,8 +113,8 @@ class HeldPages {
   }
 
   /**
-   * What is held behind the last item that came, if it is certain that it still follows there: that is so when everything
-   * that was held before that item has come too. What has moved up is left out.
+   * The held items behind the last item that came, if it is certain that they still follow there: that is so when all items
+   * that were held before that item have come too. Items that have moved up are left out.
    */
   restBehind(lastItem: unknown): LoadedPage[] | undefined {
     const last = idOf(this.#definition, lastItem);
@@ -142,7 +142,7 @@ function startOf(before: readonly LoadedPage[], list: URL): URL {
   return first && before.slice(1).some(({ url }) => url === pathOf(list)) ? pageUrl(first.url, list) : list;
 }
 
-/** A list's pages with their items. What a program has put in, without counting it to a page, belongs to the last one. */
+/** A list's pages with their items. Items that a program has put in, without counting them to a page, belong to the last one. */
 function loadedPages(pages: Pages<unknown>): LoadedPage[] {
   let from = 0;
   return pages.pages.map(({ count, ...page }, index) => {
@@ -171,11 +171,11 @@ function sameAs(held: Pages<unknown> | undefined, list: Pages<unknown>): Pages<u
   return pages === held.pages ? held : { ...list, items: held.items, pages };
 }
 
-/** The list with one more page. What is there already is not shown twice. */
+/** The list with one more page. Items that are there already are not shown twice. */
 export function appended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
   const { next, ...last } = came;
   const { items, ids } = newItems(pages, came, definition);
-  // A server that leads back to what is there already would be asked for ever.
+  // A server that leads back to a page that is there already would be asked for ever.
   const leadsOn = next !== undefined && next !== came.url && pages.pages.every(({ url }) => url !== next);
   const { items: _, ...page } = omitUndefined({ ...last, count: items.length, next: leadsOn ? next : undefined });
   return joined([...pages.items, ...items], [...counted(pages), page], ids);
@@ -210,7 +210,7 @@ function newItems(
   return { items, ids };
 }
 
-/** The last page has what a program has put in, too. */
+/** The last page also has the items that a program has put in. */
 function counted({ items, pages }: Pages<unknown>): readonly ListPage[] {
   const missed = items.length - pages.reduce((sum, { count }) => sum + count, 0);
   if (missed === 0) return pages;
@@ -244,7 +244,7 @@ export async function loadPage(
   return answer(await pageIn(received, definition, params), varies ? { varies } : {});
 }
 
-/** A page is at the list's own origin, whoever says where it is. @throws Failure kind "shape" for one elsewhere */
+/** A page is at the list's own origin, wherever its URL comes from. @throws Failure kind "shape" for one elsewhere */
 export function pageUrl(path: string, list: URL): URL {
   const url = URL.canParse(path, list) ? new URL(path, list) : undefined;
   if (url?.origin === list.origin) return url;
@@ -252,7 +252,7 @@ export function pageUrl(path: string, list: URL): URL {
   throw new Failure("shape", message, { retryable: false });
 }
 
-/** What tells pages apart, and is the same wherever the list's server is reached. */
+/** The identity of a page: the same wherever the list's server is reached. */
 function pathOf(url: URL): string {
   return url.pathname + url.search;
 }
@@ -309,7 +309,7 @@ function neighbourOf(
   return pathOf(pageUrl(text, url));
 }
 
-/** @throws Failure kind "shape" for what is no URL at all. A cursor is one by its form: in development there is a warning. */
+/** @throws Failure kind "shape" for a text that is no URL at all. A cursor is one by its form: in development there is a warning. */
 function refuseNoAddress(which: "next" | "previous", name: string, found: unknown, url: URL): void {
   if (typeof found !== "string" && !(found instanceof URL)) {
     const message = `${which} of the list "${name}" gave ${tidy(found)} for the page from ${withoutQuery(url)}: it wants a URL, such as withQuery("${url.pathname}", { page: 2 }).`;

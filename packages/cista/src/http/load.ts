@@ -8,7 +8,7 @@ import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
 import type { Ask, Exchange, Server } from "./server.js";
 
-/** One GET, and what its response means. */
+/** One GET, and the answer that its response is. */
 export async function load(
   server: Server,
   definition: HttpSourceDefinition<any, unknown>,
@@ -21,7 +21,7 @@ export async function load(
     const held = context.held?.validator;
     return answerTo(await exchangeUnlessOther(server, { ...ask, held }, context), definition, context.held?.policy);
   }
-  // Nothing says what the validator of an answer to a POST would be of; QUERY goes without one too.
+  // No standard defines the validator of an answer to a POST; QUERY goes without one too.
   const sent = payloadOf(definition.body ? definition.body(params) : params);
   return answerTo(await exchange(server, { ...ask, ...sent }, context), definition, undefined);
 }
@@ -43,7 +43,7 @@ async function answerTo(
   }
   await refuseErrors(received);
   if (sameEntity(held?.etag, response.headers.get("etag"))) {
-    // Unchanged, though nobody could say so by a 304.
+    // Unchanged, though the server could not say so by a 304.
     await passBody(received);
     return unchanged(details);
   }
@@ -52,14 +52,14 @@ async function answerTo(
   return answer(definition.unwrap ? unwrapped(definition.unwrap, body, received) : body, details);
 }
 
-/** RFC 9110 §15.3.5. @throws Failure kind "no-value" for no content, where nothing of the definition says what that means */
+/** RFC 9110 §15.3.5. @throws Failure kind "no-value" for no content, where the definition gives that no meaning */
 function refuseNoContent({ response, url }: Exchange, { parse, unwrap, check }: Reading): void {
   if (response.status !== 204 || parse || unwrap || check) return;
   const message = `${withoutQuery(url)} answered 204 (no content), and the source does not say what value that is. Say it by unwrap, which is given null.`;
   throw new Failure("no-value", message, { status: 204, retryable: false });
 }
 
-/** What `answerOf` goes by, beside the response. */
+/** The options of `answerOf`, beside the response. */
 export interface AnswerOptions<T, B = any> extends Partial<Pick<LoadContext, "held" | "now">> {
   /** From the response to the body. Default: JSON. */
   parse?(response: Response): Promise<B>;
@@ -74,8 +74,8 @@ export interface AnswerOptions<T, B = any> extends Partial<Pick<LoadContext, "he
 /**
  * A response that a program has fetched itself, as the answer of its load: its freshness, validator and groups, as `origin`
  * reads them; 304 is unchanged, 404 and 410 are missing.
- * @param options a load's own context will do: it says what is held, and by which clock
- * @throws Failure kind "http" for any other status that is no success, "shape" for a body that is not what was expected
+ * @param options a load's own context will do: it has the held value's details and the clock
+ * @throws Failure kind "http" for any other status that is no success, "shape" for a body of another form than expected
  * @example load: async ({ id }: { id: string }, context) => answerOf<Hut>(await fetch(`/api/huts/${id}`, { signal: context.signal }), context)
  */
 export async function answerOf<T = unknown>(response: Response, options: AnswerOptions<T> = {}): Promise<Answer<T>> {
@@ -106,7 +106,7 @@ export async function exchangeUnlessOther(server: Server, ask: Ask, context: Loa
   return exchange(server, { ...ask, held: undefined }, context);
 }
 
-/** What every request of a source or write says. */
+/** The members that every request of a source or write has. */
 export function askOf(
   server: Server,
   definition: { name: string; url: Url<any>; headers?: HeadersOf<any> },
@@ -126,7 +126,7 @@ export function isMissing({ status }: Response): boolean {
   return status === 404 || status === 410;
 }
 
-/** @throws Failure kind "http" for what is neither an answer nor known to be missing */
+/** @throws Failure kind "http" for a response that is neither an answer nor known to be missing */
 export async function refuseErrors(received: Exchange): Promise<void> {
   const { response, url } = received;
   if (response.status === 304 || response.status === 206) {

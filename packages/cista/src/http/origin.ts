@@ -7,7 +7,7 @@ import { Renewals } from "./renewal.js";
 import type { Server } from "./server.js";
 
 /**
- * One server, described once. Sends nothing. Its sources are made by its own method; what only some programs use is made by
+ * One server, described once. Sends nothing. Its sources are made by its own method; other kinds, which only some programs use, are made by
  * functions that take it: `writeTo`, `pagesFrom`, `eventsFrom`, `graphqlFrom`.
  * @throws CistaError code "invalid-base-url" for a base that is no absolute URL
  * @example

@@ -76,7 +76,7 @@ function policyOfPage({
 }
 
 /**
- * Loads the next page behind what is held. Joins one under way; resolves at once where there is none. Rejects with a
+ * Loads the next page behind the held ones. Joins one under way; resolves at once where there is none. Rejects with a
  * `Failure` where it could not be loaded: the list stays as it was.
  * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
@@ -89,7 +89,7 @@ export async function appendPage<P, T>(
 }
 
 /**
- * Loads the page before what is held, as `appendPage` does the next one.
+ * Loads the page before the held ones, as `appendPage` does the next one.
  * @throws CistaError code "not-a-list" for a source that `pagesFrom` has not made
  */
 export async function prependPage<P, T>(
@@ -100,7 +100,7 @@ export async function prependPage<P, T>(
   await addPage(cache, source, params[0], "previous");
 }
 
-/** On which side of what is held. */
+/** On which side of the held pages. */
 export type Side = "next" | "previous";
 
 /** Where the page on one side of a list is; undefined where there is none, or nothing is held. */

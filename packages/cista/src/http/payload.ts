@@ -1,11 +1,11 @@
-/** What a request sends: as `fetch` sends it where it knows how, else as JSON. */
+/** The body of a request: as `fetch` sends it where it knows how, else as JSON. */
 export function payloadOf(given: unknown): { body?: BodyInit; fields: Record<string, string> } {
   if (given === undefined) return { fields: {} };
   if (isBody(given)) return { body: given, fields: {} };
   return { body: JSON.stringify(given), fields: { "content-type": "application/json" } };
 }
 
-/** What `fetch` sends as it is, with a content type of its own. */
+/** A body that `fetch` sends as it is, with a content type of its own. */
 function isBody(value: unknown): value is BodyInit {
   return (
     typeof value === "string" ||

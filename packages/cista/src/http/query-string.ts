@@ -1,7 +1,7 @@
 import { preview } from "../core/doors/answers.js";
 import { CistaError } from "../core/index.js";
 
-/** What a query string can say. `undefined` and `null` are left out; of a list each item is said by the same name. */
+/** The values of a query string. `undefined` and `null` are left out; each item of a list has the same name. */
 export type QueryValue = string | number | boolean | Date | null | undefined | readonly (string | number | boolean)[];
 
 /** An object of such values, for a parameter whose style says how it is written. */
@@ -19,7 +19,7 @@ export interface QueryStyle {
 }
 
 /**
- * A URL with these in its query string (WHATWG URL, application/x-www-form-urlencoded), behind what is there already.
+ * A URL with these in its query string (WHATWG URL, application/x-www-form-urlencoded), behind the members that are there already.
  * @param styles of single parameters, by their names: how their lists and objects are written
  * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object without a style
  * @example

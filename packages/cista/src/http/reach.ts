@@ -1,8 +1,8 @@
-/** Where requests may go, and what goes along. Rule S5. */
+/** Where requests may go, and which headers go along. Rule S5. */
 import { CistaError } from "../core/index.js";
 import type { Server } from "./server.js";
 
-// The one place that decides which origins a request may go to, and which of them get what a program says for its own
+// The one place that decides which origins a request may go to, and which of them get the headers that a program has for its own
 // server: its headers, its credentials, the bodies of its writes. See docs/security.md.
 
 /** @param named an absolute URL that the definition itself names, as text */
@@ -23,7 +23,7 @@ function originOf(url: string | URL): string | undefined {
   return URL.canParse(String(url)) ? new URL(url).origin : undefined;
 }
 
-/** @throws CistaError code "untrusted-origin": what a write sends is for the program's own server */
+/** @throws CistaError code "untrusted-origin": the body of a write is for the program's own server */
 export function refuseForeignWrite(name: string, url: URL): never {
   throw new CistaError(
     "untrusted-origin",

@@ -8,7 +8,7 @@ interface Renewal {
   underWay: Promise<void> | undefined;
 }
 
-/** What `OriginOptions.renew` is called through: one renewal at a time, for each `context` that a cache was given. */
+/** Calls `OriginOptions.renew`: one renewal at a time, for each `context` that a cache was given. */
 export class Renewals {
   readonly #renew: NonNullable<OriginOptions["renew"]>;
   readonly #renewals = new ByContext<Renewal>(() => ({ count: 0, underWay: undefined }));
@@ -24,7 +24,7 @@ export class Renewals {
 
   /**
    * Resolves when the token is newer than it was when `before` was noted. Joins the renewal under way, or begins one; where
-   * another has ended meanwhile there is nothing to wait for. Rejects with what `renew` throws.
+   * another has ended meanwhile there is nothing to wait for. Rejects with the error of `renew`.
    */
   async renewed(context: unknown, before: number): Promise<void> {
     const renewal = this.#renewals.of(context);

@@ -12,11 +12,11 @@ export interface Times {
 const understood = new Set([200, 203, 204, 404, 410]);
 
 /**
- * What a response itself says of its freshness and age, lengths of time in milliseconds; what it leaves out is left out.
+ * The statements of a response on its freshness and age, lengths of time in milliseconds. A missing statement is left out.
  * Cista is a private cache: s-maxage and proxy-revalidate are not for it, and private is no hindrance. Where two things
  * contradict each other, the stricter one counts (RFC 9111 §4.2.1). An age that is only apparent, since the Date is of
  * before (§4.2.3), counts against a lifetime that the server states: where it states none, a clock that is ahead of the
- * server's would only use up what the program itself has said.
+ * server's would only use up the lifetime that the program has stated.
  * @param heuristic where no lifetime is stated, a tenth of the time since Last-Modified, a day at most (§4.2.2)
  */
 export function freshnessOf(
@@ -51,7 +51,7 @@ export function freshnessOf(
   const mustUnderstand = directives.has("must-understand");
   if (mustUnderstand ? !understood.has(status) : directives.has("no-store")) said.noStore = true;
   // §5.2.2.4: kept, but never used again without asking; the form with field names may be read as the plain one.
-  // §4.1: what varies by "*" fits no later request.
+  // §4.1: an answer that varies by "*" fits no later request.
   if (directives.has("no-cache") || (headers.get("vary") ?? "").split(",").some((name) => name.trim() === "*")) {
     said.maxAge = 0;
     said.mustRevalidate = true;

@@ -9,7 +9,7 @@ import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
 import type { Server } from "./server.js";
 
-/** One unsafe request, and what its answer makes untrustworthy. */
+/** One unsafe request, and the entries that its answer invalidates. */
 export async function send(
   server: Server,
   definition: HttpWriteDefinition<any, unknown>,

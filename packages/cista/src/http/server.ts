@@ -1,4 +1,4 @@
-/** A server as it was described once, what is asked of it, and what it has answered. */
+/** A server as it was described once, the requests to it, and its answers. */
 import type { Validator } from "../core/index.js";
 import type { Askers } from "./asker.js";
 import type { HeaderFields, OriginOptions } from "./contract.js";
@@ -14,7 +14,7 @@ export type Server = Omit<OriginOptions, "base"> & {
 
 /** A request that was answered. */
 export interface Exchange extends Times {
-  /** What was asked for. */
+  /** The requested URL. */
   readonly url: URL;
   /** Where the answer came from, after redirections. */
   readonly landed: URL;
@@ -32,7 +32,7 @@ export interface Exchange extends Times {
   readonly maxBody: number;
 }
 
-/** What is asked, beside the server's own headers. */
+/** A request to a server, beside the server's own headers. */
 export interface Ask {
   readonly url: URL;
   /** Of the source or write, for messages. */
@@ -40,18 +40,18 @@ export interface Ask {
   /** The URL that the definition itself names, if it is not made of the params. */
   readonly named?: string | URL | undefined;
   readonly method?: string | undefined;
-  /** What the definition says. Like the server's own, it is for origins that the program has named. */
+  /** The definition's headers. Like the server's own, they are for origins that the program has named. */
   readonly headers?: HeaderFields | undefined;
-  /** What the request is made of, whoever gets it. */
+  /** The headers that the request is made of, for any origin. */
   readonly fields?: Readonly<Record<string, string>> | undefined;
   readonly body?: BodyInit | undefined;
   /** It goes on when the page is left. */
   readonly keepalive?: boolean | undefined;
-  /** What it is sent by, in place of the server's. */
+  /** The function that sends it, in place of the server's `fetch`. */
   readonly fetch?: typeof fetch | undefined;
   /** A write may be redirected to another origin. */
   readonly followAnywhere?: boolean | undefined;
-  /** What is held already, with which the request is made conditional where that costs no preflight. */
+  /** The held value's validators, which make the request conditional where that costs no preflight. */
   readonly held?: Validator | undefined;
   /** It was begun for another user: no cache on the way may answer it. */
   readonly isAnothers?: boolean;

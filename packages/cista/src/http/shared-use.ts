@@ -2,10 +2,10 @@ import type { Duration, SharedUse } from "../core/index.js";
 import { deltaSeconds, parseCacheControl } from "./cache-control.js";
 
 /**
- * What a cache may do with a response that several users share (RFC 9111 §3, §3.5); undefined where it may do what any cache
+ * The use that a shared cache may make of a response (RFC 9111 §3, §3.5); undefined where it may use it as any cache
  * may. Where two things contradict each other, the stricter one counts. A cookie, of the request or of the response, counts
  * as a user's own: that is prudence, and not the standard's word.
- * @param stated undefined where nobody has said how long it lasts
+ * @param stated undefined where no lifetime was stated
  */
 export function sharedUseOf(
   { headers }: Pick<Response, "headers">,
@@ -13,7 +13,7 @@ export function sharedUseOf(
   stated: Duration | undefined,
 ): SharedUse | undefined {
   const directives = parseCacheControl(headers.get("cache-control"));
-  // §4.1: what another request says in the fields that it varies by is not known. What is compressed, `fetch` undoes.
+  // §4.1: another request's values of the fields that it varies by are not known. Compression is undone by `fetch`.
   const vary = (headers.get("vary") ?? "").split(",").map((name) => name.trim().toLowerCase());
   if (vary.some((name) => name !== "" && name !== "accept-encoding")) return { for: "none" };
   if (directives.has("private")) return { for: "user" }; // §5.2.2.7; the form with field names may be read as the plain one

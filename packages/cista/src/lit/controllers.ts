@@ -163,7 +163,7 @@ export class WriteController<I, R> implements ReactiveController {
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example #waiting = new OutboxController(this, outbox); // this.#waiting.list.map(({ state }) => html`<li>${state}</li>`)
  */
 export class OutboxController<T> implements ReactiveController {

@@ -17,9 +17,9 @@ export class PagesController<P, T> implements ReactiveController, PagesReading<T
   readonly #list: ReadingController<any, Pages<T>>;
   readonly #ends: Record<Side, ReadingController<any, any>>;
   readonly #at: (side: Side) => unknown;
-  /** Loads the page behind what is held, or joins its request. Never rejects: `next.failure` says what went wrong. */
+  /** Loads the page behind the held ones, or joins its request. Never rejects: `next.failure` is its failure. */
   readonly loadNext: () => Promise<void>;
-  /** Loads the page before what is held. */
+  /** Loads the page before the held ones. */
   readonly loadPrevious: () => Promise<void>;
 
   constructor(

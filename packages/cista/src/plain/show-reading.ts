@@ -128,7 +128,7 @@ export function writeRunner<I, R>(
 }
 
 /**
- * Renders what waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`): now, and after each change.
+ * Renders the kept writes of an outbox (`openOutbox` of `cista/browser`), waiting, being sent or refused: now, and after each change.
  * Returns its own end.
  * @example const stop = outboxList(outbox, (waiting) => { counter.textContent = String(waiting.length); });
  */

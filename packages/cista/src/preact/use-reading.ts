@@ -18,12 +18,12 @@ import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache | undefined>(undefined);
 
-/** Not for programs: what `Outcome` says where a program says nothing. */
+/** Not for programs: the default texts of `Outcome`. */
 export const TextsContext: Context<Texts> = createContext<Texts>(englishTexts);
 
 /**
  * Gives a cache to all components beneath. Make the cache once, outside of components.
- * @param props `texts`: what `Outcome` says by itself; what is left out stays English
+ * @param props `texts`: the texts of `Outcome`; a text that is left out stays English
  */
 export function CistaProvider(props: {
   cache: Cache;
@@ -136,7 +136,7 @@ export function useWrite<I, R>(
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example const waiting = useOutbox(outbox);
  */
 export function useOutbox<T>(outbox: Listed<T> | undefined): readonly T[] {

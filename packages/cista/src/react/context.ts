@@ -6,12 +6,12 @@ import { inDevelopmentOnly } from "./development.js";
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache | undefined>(undefined);
 
-/** Not for programs: what `Outcome` and `Boundary` say where a program says nothing. */
+/** Not for programs: the default texts of `Outcome` and `Boundary`. */
 export const TextsContext: Context<Texts> = createContext<Texts>(englishTexts);
 
 /**
  * Gives a cache to all components beneath. Make the cache once, outside of components.
- * @param props `texts`: what `Outcome` and `Boundary` say by themselves; what is left out stays English
+ * @param props `texts`: the texts of `Outcome` and `Boundary`; a text that is left out stays English
  * @example <CistaProvider cache={cache} texts={{ loading: "Wird geladen …", tryAgain: "Noch einmal" }}>
  */
 export function CistaProvider(props: { cache: Cache; texts?: Partial<Texts>; children?: ReactNode }): ReactNode {

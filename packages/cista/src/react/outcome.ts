@@ -19,7 +19,7 @@ export interface OutcomeProps<T> {
 }
 
 /**
- * One place for the four things there can be to show. What is left out gets a plain, accessible rendering.
+ * One place for the four states of a reading. A state that is left out gets a plain, accessible rendering.
  * A stand-in or carried-over value is shown as a value; its reading says that it is provisional.
  * Of several readings: their values in order, once all are there; before, the first that has failed, is missing, or loads.
  * @example

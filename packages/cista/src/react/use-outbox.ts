@@ -2,7 +2,7 @@ import { useSyncExternalStore } from "react";
 import { type Listed, nothingListed } from "../binding/listed.js";
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example
  * const waiting = useOutbox(outbox);
  * {waiting.map(({ id, write, state }) => <li key={id}>{write}: {state}</li>)}

@@ -45,12 +45,12 @@ import type { Cache, ParamsLeftOut, Reading, Source, Write } from "../core/index
 /** Not for programs: they use `useCache`. */
 export const CacheContext: Context<Cache | undefined> = createContext<Cache>();
 
-/** Not for programs: what `Outcome` says where a program says nothing. */
+/** Not for programs: the default texts of `Outcome`. */
 export const TextsContext: Context<Texts> = createContext<Texts>(englishTexts);
 
 /**
  * Gives a cache to all components beneath. Make the cache once, outside of components.
- * @param props `texts`: what `Outcome` says by itself; what is left out stays English
+ * @param props `texts`: the texts of `Outcome`; a text that is left out stays English
  */
 export function CistaProvider(props: { cache: Cache; texts?: Partial<Texts>; children?: JSX.Element }): JSX.Element {
   const above = useContext(TextsContext);
@@ -165,7 +165,7 @@ function noticeTakenApart(source: string, member: Member): void {
   warnTakenApart(source, member, "a component", `() => reading.${member}`);
 }
 
-/** Attached from now on, to what is asked for, until the owner is cleaned up. */
+/** Attached from now on, to the present source and params, until the owner is cleaned up. */
 function followHere(live: Live, asked: () => unknown): void {
   let isHere = true;
   let isPending = false;
@@ -210,7 +210,7 @@ export function createWrite<I, R>(
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example const waiting = createOutbox(outbox); // <For each={waiting()}>{({ state }) => <li>{state}</li>}</For>
  */
 export function createOutbox<T>(outbox: Listed<T> | Accessor<Listed<T> | undefined>): Accessor<readonly T[]> {

@@ -14,7 +14,7 @@ export interface OutcomeProps<T> {
 }
 
 /**
- * One place for the four things there can be to show. What is left out gets a plain, accessible rendering.
+ * One place for the four states of a reading. A state that is left out gets a plain, accessible rendering.
  * A stand-in or carried-over value is shown as a value; its reading says that it is provisional.
  * @example <Outcome of={reading}>{(value) => <h2>{value().name}</h2>}</Outcome>
  */

@@ -275,7 +275,7 @@ export function useWrite<I, R>(
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example const waiting = useOutbox(() => outbox); // {#each waiting.current as kept (kept.id)}
  */
 export function useOutbox<T>(outbox: Listed<T> | (() => Listed<T> | undefined)): { readonly current: readonly T[] } {

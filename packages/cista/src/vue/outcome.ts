@@ -46,7 +46,7 @@ const shown: FunctionalComponent<{ of: Reading<any> }> = ({ of: reading }, { slo
 shown.props = ["of"];
 
 /**
- * One place for the four things there can be to show, each a slot. What is left out gets a plain, accessible rendering.
+ * One place for the four states of a reading, each a slot. A state that is left out gets a plain, accessible rendering.
  * A stand-in or carried-over value is shown as a value; its reading says that it is provisional.
  * @example
  * <Outcome :of="hut">

@@ -48,7 +48,7 @@ export const cacheKey: InjectionKey<Cache> = Symbol("cista");
 
 /**
  * Gives a cache to all components of an application, and `<cista-lamp>` to their templates. Make the cache once, outside of components.
- * `texts`: what `Outcome` says by itself; what is left out stays English.
+ * `texts`: the texts of `Outcome`; a text that is left out stays English.
  * @example createApp(App).use(CistaPlugin, createCache()).mount("#app");
  */
 export const CistaPlugin: Plugin<[cache: Cache, options?: { texts?: Partial<Texts> }]> = {
@@ -180,7 +180,7 @@ function liveReading(source: Source<any, any>, given: GivenRest) {
   return { live, reading, asked };
 }
 
-/** Attached from now on, to what is asked for, for as long as the component is there. */
+/** Attached from now on, to the present source and params, for as long as the component is there. */
 function followHere(live: Live, asked: () => unknown): void {
   let isActive = true;
   watch(asked, () => isActive && live.attach(), { immediate: true });
@@ -262,7 +262,7 @@ export function useWrite<I, R>(
 }
 
 /**
- * What waits in an outbox, is being sent or was refused (`openOutbox` of `cista/browser`). Undefined while that is being opened.
+ * The kept writes of an outbox (`openOutbox` of `cista/browser`): waiting, being sent or refused. Undefined while it is being opened.
  * @example const waiting = useOutbox(outbox); // <li v-for="kept in waiting" :key="kept.id">{{ kept.state }}</li>
  */
 export function useOutbox<T>(outbox: MaybeRefOrGetter<Listed<T> | undefined>): Readonly<Ref<readonly T[]>> {
