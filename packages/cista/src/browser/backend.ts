@@ -4,12 +4,12 @@ export interface StoredRecord {
   readonly takenAt: number;
   /** About how much it takes. */
   readonly bytes: number;
-  /** How often somebody had signed out in this browser when it was stored. */
+  /** How many sign-outs there had been in this browser when it was stored. */
   readonly era: number;
   readonly entry: unknown;
 }
 
-/** What one flush changes: a record to be put, or `undefined` for one to be deleted, by key. */
+/** The changes of one flush: a record to be put, or `undefined` for one to be deleted, by key. */
 export type StoreChanges = ReadonlyMap<string, StoredRecord | undefined>;
 
 /**
@@ -28,7 +28,7 @@ export interface StoreBackend {
   readAll(
     most: number,
   ): Promise<{ records: readonly (readonly [key: string, record: unknown])[]; others: readonly string[] }>;
-  /** All or nothing. What cannot be stored by its nature is left out, with a warning, and takes nothing else with it. */
+  /** All or nothing. A record that cannot be stored by its nature is left out, with a warning, and takes nothing else with it. */
   write(changes: StoreChanges): Promise<void>;
   clear(): Promise<void>;
   /** Called once, when the store is closed. */

@@ -18,8 +18,8 @@ export class Database implements StoreBackend {
   }
 
   /**
-   * @param onClosed somebody deletes the database, or the browser takes it away: nothing can be stored any more
-   * @throws what the browser says; CistaError code "database-timeout" where it does not open within five seconds
+   * @param onClosed the database is being deleted, or the browser takes it away: nothing can be stored any more
+   * @throws the browser's error; CistaError code "database-timeout" where it does not open within five seconds
    */
   static async open(name: string, onClosed: () => void): Promise<Database> {
     let late = false;

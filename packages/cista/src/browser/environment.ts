@@ -5,8 +5,8 @@ import type { Environment } from "../core/index.js";
 const channelName = "cista sign-out";
 
 /**
- * The page as environment: whether somebody looks at it (`visibilitychange`, and `pageshow` after the back/forward
- * cache), whether there is a network (`online`, `offline`; what the browser says: "online" may be a lie, "offline" is not),
+ * The page as environment: whether it is visible (`visibilitychange`, and `pageshow` after the back/forward
+ * cache), whether there is a network (`online`, `offline`, as the browser says: "online" may be a lie, "offline" is not),
  * and the other pages of the same site, by a BroadcastChannel. Listens only while subscribed to.
  */
 export function pageEnvironment(): Environment {
@@ -36,7 +36,7 @@ export function pageEnvironment(): Environment {
 
 const others: NonNullable<Environment["others"]> = {
   join(onSignOut) {
-    // A channel does not hear what was posted on itself: one and the same tells and hears.
+    // A channel does not hear its own messages: one and the same tells and hears.
     const channel = new BroadcastChannel(channelName);
     channel.onmessage = ({ data }) => {
       const { partition } = (data ?? {}) as { partition?: unknown };

@@ -1,5 +1,5 @@
 /**
- * How often somebody has signed out in this browser, for one database: kept where it can be read and written at once, so
+ * The number of sign-outs in this browser, for one database: kept where it can be read and written at once, so
  * that it counts even when the page is gone the next moment, and for every tab. 0 where nothing can be kept there. Rules O6, S4.
  */
 export class Era {

@@ -1,4 +1,4 @@
-/** How the store follows the cache: what is gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
+/** How the store follows the cache: entries are gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
 
 import { clockOf, environmentOf } from "../core/doors/caches.js";
 import { type StoredEntry, staysHere } from "../core/doors/sharing.js";
@@ -20,10 +20,10 @@ import { Era } from "./era.js";
 import { roughSize } from "./size.js";
 import type { StoreOptions } from "./store-options.js";
 
-/** How long what changes is gathered before it is stored in one go, in milliseconds. */
+/** How long changed entries are gathered before they are stored in one go, in milliseconds. */
 const pause = 1000;
 
-/** What is stored follows what a cache holds. */
+/** Keeps the stored entries like those of a cache. */
 export class Feeding {
   readonly #cache: Cache;
   readonly #name: string;
@@ -31,16 +31,16 @@ export class Feeding {
   readonly #retain: number;
   readonly #capacity: number;
   readonly #maxBytes: number;
-  /** Of no entries: what it says of the cache. */
+  /** A snapshot without entries: its members about the cache. */
   readonly #empty: Snapshot;
   readonly #era: Era;
-  /** The one in which it was opened: what was stored in another belongs to somebody else. */
+  /** The era in which it was opened: entries stored in another belong to another user. */
   readonly #ownEra: number;
   readonly #given: StoreBackend | undefined;
   #backend: StoreBackend | undefined;
-  /** The keys of what is stored otherwise than it is held. */
+  /** The keys of entries that are stored otherwise than they are held. */
   readonly #changed = new Set<string>();
-  /** What this page knows to be stored, the oldest first, and how much that takes. */
+  /** The entries that this page knows to be stored, the oldest first, and their sizes. */
   readonly #sizes = new Map<string, number>();
   #bytes = 0;
   #timer: unknown;
@@ -121,7 +121,7 @@ export class Feeding {
     this.#backend = undefined;
   }
 
-  // ── What is stored ─────────────────────────────────────────────────────────
+  // ── The stored entries ─────────────────────────────────────────────────────
 
   async #takeIn(backend: StoreBackend): Promise<void> {
     const { records, others } = await backend.readAll(this.#capacity);
@@ -136,14 +136,14 @@ export class Feeding {
       } else dropped.push(under);
     }
     for (const { key, bytes } of good.toReversed()) this.#sizes.set(key, bytes);
-    // What happened to one while the database was being opened is newer.
+    // A change of an entry while the database was being opened is newer.
     for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
       restoreSnapshot(this.#cache, { ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
     }
     if (dropped.length > 0) await backend.write(without(dropped));
   }
 
-  /** Rule S1: what is stored is foreign, and its entry has to be the one that its key names. */
+  /** Rule S1: a stored record is foreign, and its entry has to be the one that its key names. */
   #isGood(under: string, record: unknown): record is StoredRecord {
     const { key, takenAt, era, bytes, entry } = (record ?? {}) as { [name in keyof StoredRecord]?: unknown };
     const { source, params } = (entry ?? {}) as { source?: unknown; params?: unknown };
@@ -224,9 +224,9 @@ export class Feeding {
     this.#count(surplus);
   }
 
-  // ── What happens to the cache, the page and whoever uses them ──────────────
+  // ── Events of the cache, the page and the user ─────────────────────────────
 
-  /** What another tab has told is stored by that one. */
+  /** A value that another tab has told is stored by that tab. */
   #note({ key, source, from }: JournalEvent): void {
     if (from === undefined && key !== undefined && source !== undefined) this.#changedIn(key, source);
   }
@@ -254,7 +254,7 @@ export class Feeding {
     return !this.#ended && this.#era.now !== this.#ownEra;
   }
 
-  /** Rule S4: from now on nothing is stored, and nothing of it is left, whoever else still stores something of it. */
+  /** Rule S4: from now on nothing is stored, and nothing of it is left, also where another tab still stores something of it. */
   async #forgetAll(): Promise<void> {
     if (this.#ended) return;
     this.#end();
@@ -298,7 +298,7 @@ function takenAtOf(stored: unknown): number {
   return isLength(takenAt) ? takenAt : 0;
 }
 
-/** What was stored at one time is one snapshot; the newest first, should there be more than the cache's capacity. */
+/** Entries stored at one time are one snapshot; the newest first, should there be more than the cache's capacity. */
 function byTime(stored: readonly StoredRecord[]): Map<number, StoredRecord[]> {
   const times = new Map<number, StoredRecord[]>();
   for (const record of stored) {

@@ -11,12 +11,12 @@ import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
 const grace = 10_000;
 
 /**
- * Takes in what came with the page, and what is still to come in its stream. Resolves when the first of it is there, or the
- * page is complete: then hydrate. What cannot be read, or is another partition's, is dropped with a warning; the page loads
- * by itself.
- * May be called again: where a router has put another page's document in place of this one, for what came with that; with a
- * snapshot, for what a framework has handed over in its own way (`page.json()` of `cista/server`). The snapshot is taken in
- * before the call returns, so a component may do it while it renders.
+ * Takes in the values that came with the page, and those still to come in its stream. Resolves when the first of them is there,
+ * or the page is complete: then hydrate. A value that cannot be read, or is another partition's, is dropped with a warning; the
+ * page loads it by itself.
+ * May be called again: where a router has put another page's document in place of this one, for the values of that document;
+ * with a snapshot, for values that a framework has handed over in its own way (`page.json()` of `cista/server`). The snapshot is
+ * taken in before the call returns, so a component may do it while it renders.
  * @example
  * const cache = createCache();
  * await receivePage(cache);
@@ -208,7 +208,7 @@ function isThisVisit(): boolean {
   return visit.type !== "back_forward" && !(visit.transferSize === 0 && visit.decodedBodySize > 0);
 }
 
-/** What the server's components have shown, word for word. */
+/** The readings that the server's components have shown, word for word. */
 function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
   const { value: held, provisional, revalidate } = view.get();
   const isHeld = held !== undefined && !provisional && JSON.stringify(held) === JSON.stringify(entry.value);

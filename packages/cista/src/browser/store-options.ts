@@ -1,13 +1,13 @@
-/** What a store may be told. */
+/** The options of a store. */
 import type { Duration, Source } from "../core/index.js";
 import type { StoreBackend } from "./backend.js";
 
 export interface StoreOptions {
   /** The database's name. Default "cista"; a cache with a partition has one of its own. */
   name?: string;
-  /** The only ones whose entries are stored; what is stored of others is forgotten. Default: all sources. */
+  /** The only sources whose entries are stored; stored entries of others are forgotten. Default: all sources. */
   sources?: readonly Source<any, any>[];
-  /** What was stored longer ago is not taken in any more, and dropped. Default "7d". */
+  /** An entry that was stored longer ago is dropped. Default "7d". */
   keepFor?: Duration;
   /** Entries stored at most; the oldest go first. Default 1,000. */
   capacity?: number;

@@ -6,20 +6,20 @@ export type { StoreOptions } from "./store-options.js";
 
 /** Where a cache's entries are kept while no page holds them. */
 export interface Store {
-  /** Stores what has changed. Rejects with what the browser says, of a full disk for example: it is then still to be stored. */
+  /** Stores changed entries. Rejects with the browser's error, of a full disk for example: they are then still to be stored. */
   flush(): Promise<void>;
-  /** Forgets all that is stored. The cache keeps what it holds; when somebody signs out, `cache.signOut` does all that is to be done. */
+  /** Forgets all stored entries. The cache keeps its values. For a sign-out `cache.signOut` does all that is to be done. */
   clear(): Promise<void>;
-  /** Stores what has changed, and from then on nothing. To be called before the cache is disposed of. */
+  /** Stores changed entries, and from then on nothing. To be called before the cache is disposed of. */
   close(): Promise<void>;
 }
 
 /**
- * Keeps what a cache holds in the browser (IndexedDB), over reloads of the page. Takes in what is stored, as old as it is,
- * where nothing is held yet; from then on stores what changes: a second later, or as soon as nobody looks at the page.
- * `noStore` values are never stored (RFC 9111 §5.2.2.5); what is invalidated or deleted is forgotten here too, and
+ * Keeps a cache's values in the browser (IndexedDB), over reloads of the page. Takes in stored entries, with their age, where
+ * nothing is held yet; from then on stores changed entries: a second later, or as soon as the page is hidden.
+ * `noStore` values are never stored (RFC 9111 §5.2.2.5); invalidated and deleted entries are forgotten here too, and
  * everything by `cache.signOut`, also in another tab.
- * Rejects with what the browser says where there is no database to be had; the cache works without.
+ * Rejects with the browser's error where there is no database to be had; the cache works without.
  * @throws CistaError code "invalid-duration"; code "no-page" on a server; code "database-timeout"
  * where the database does not open in 5 s
  * @example

@@ -10,7 +10,7 @@ import { type OutboxBackend, openRecords } from "./records.js";
 export type { KeptWrite } from "./kept-write.js";
 
 export interface OutboxOptions {
-  /** The kept writes of the program: what was kept of another is shown as `unknown`, and not sent. */
+  /** The kept writes of the program: a kept one of another write is shown as `unknown`, and not sent. */
   writes: readonly Write<any, any>[];
   /** The database's name begins so. Default "cista"; a cache with a partition has one of its own. */
   name?: string;
@@ -22,24 +22,24 @@ export interface OutboxOptions {
 
 /** The writes that are kept until they have been sent. */
 export interface Outbox {
-  /** What waits, is being sent or was refused, in the order in which it was run; the same list until something changes. */
+  /** The writes that wait, are being sent or were refused, in the order in which they were run; the same list until something changes. */
   list(): readonly KeptWrite[];
   /** Calls back after each change of the list. Returns its own end. */
   subscribe(listener: () => void): () => void;
   /** Sends a refused one again: as a new one, behind the others. */
   retry(id: string): Promise<void>;
-  /** Gives one up, or puts a refused one away. What had been sent may have worked: the entries that it lies on are asked about. */
+  /** Gives one up, or puts a refused one away. One that had been sent may have worked: the entries that it lies on are requested. */
   drop(id: string): Promise<void>;
   /** Gives all up. */
   clear(): Promise<void>;
-  /** Keeps and sends nothing more from this page. What is kept stays kept, for the next page. To be called before the cache is disposed of. */
+  /** Keeps and sends nothing more from this page. Kept writes stay, for the next page. To be called before the cache is disposed of. */
   close(): void;
 }
 
 /**
  * Keeps the writes that are defined with `kept: true` until they have been answered: stored before they are sent, sent by
  * exactly one tab, in the order in which they were run, with the same Idempotency-Key however often; shown by their layers
- * meanwhile, also after a reload and in every tab. Resolves when what was kept by an earlier page is shown.
+ * meanwhile, also after a reload and in every tab. Resolves when the writes kept by earlier pages are shown.
  * Where the browser has no database, kept writes are sent like any other, with a warning.
  * @throws CistaError code "no-page" on a server. `cache.run` of a kept write rejects with code "unknown-kept-write" for one that is
  * not among `writes`, with code "invalid-write-input" for an input that cannot be stored

@@ -1,4 +1,4 @@
-/** What is kept: in order, what lies over the entries for it, and who waits for it. Rules O4, O5, O6, O7. */
+/** The kept writes in order, their layers, and the callers that wait for them. Rules O4, O5, O6, O7. */
 
 import { checked } from "../../core/doors/answers.js";
 import { contextOf } from "../../core/doors/caches.js";
@@ -7,7 +7,7 @@ import type { Cache, RunOptions, Write } from "../../core/index.js";
 import type { KeptWrite } from "./kept-write.js";
 import { failureOf, type KeptRecord, type StoredFailure, wellFormedFailure } from "./records.js";
 
-/** Somebody here waits for what becomes of it. */
+/** A caller of this page that waits for the end of a write. */
 export interface Waiting {
   resolve(result: unknown): void;
   reject(reason: unknown): void;
@@ -23,14 +23,14 @@ export class KeptList {
   #ordered: KeptRecord[] | undefined = [];
   readonly #laid = new Map<string, LaidWrite>();
   readonly #waiting = new Map<string, Waiting>();
-  /** What this version of the program does not know, or cannot read. */
+  /** The ids of the writes that this version of the program does not know, or cannot read. */
   readonly #unknown = new Set<string>();
-  /** What another tab is sending; and what this one is. */
+  /** The ids of the writes that other tabs are sending; and of the one that this tab is sending. */
   readonly #elsewhere = new Set<string>();
   #sending: string | undefined;
   /** The writes that this page has run and no page has tried. Every other write may have been tried. */
   readonly #untried = new Set<string>();
-  /** What has had its end, should it be heard of once more. */
+  /** The ids of the writes that have ended, should they be heard of once more. */
   readonly #ended = new Set<string>();
   readonly #listeners = new Set<() => void>();
   #list: readonly KeptWrite[] | undefined;
@@ -83,7 +83,7 @@ export class KeptList {
     return user === undefined || user === this.userOf(this.writes.get(write));
   }
 
-  /** Who runs a write now: null for nobody; undefined where the write has no `user`. */
+  /** The user who would run a write now: null where no user is signed in; undefined where the write has no `user`. */
   userOf(write: Write<any, any> | undefined): string | null | undefined {
     const { user } = write?.definition ?? {};
     return user && (user(contextOf(this.#cache)) ?? null);
@@ -132,9 +132,9 @@ export class KeptList {
     return this.#lastOrder;
   }
 
-  // ── What happens to it ─────────────────────────────────────────────────────
+  // ── Its changes ────────────────────────────────────────────────────────────
 
-  /** One that is run here: shown at once. @returns what becomes of it */
+  /** Adds a write that is run here: shown at once. @returns its result */
   add(record: KeptRecord, write: Write<any, any>, options: RunOptions): Promise<unknown> {
     const { id, input } = record;
     this.writes.set(write.name, write); // after hot reloading another one of that name
@@ -200,7 +200,7 @@ export class KeptList {
     this.changed();
   }
 
-  /** It was answered: what it lies on is its run's business, and it is on its way out of the database. */
+  /** It was answered: its run removes the layers, and it is on its way out of the database. */
   noteAnswered(id: string): void {
     this.#laid.delete(id);
     this.#ended.add(id);
@@ -218,7 +218,7 @@ export class KeptList {
     this.#ended.add(id);
   }
 
-  /** What another tab has told of one. */
+  /** Takes a message of another tab about one. */
   hear(id: string, kind: unknown, result: unknown, failure: unknown): void {
     const record = this.#records.get(id);
     if (!record) {
@@ -251,7 +251,7 @@ export class KeptList {
     return waiting;
   }
 
-  /** It is kept no longer. @param settle what becomes of its layers, where they were not sent from here */
+  /** It is kept no longer. @param settle ends its layers, where they were not sent from here */
   end(id: string, settle?: (laid: LaidWrite) => void, tell?: (waiting: Waiting) => void): void {
     const laid = this.#laid.get(id);
     const waiting = this.#waiting.get(id);
@@ -264,7 +264,7 @@ export class KeptList {
   }
 }
 
-/** Rule O5: what was stored by another version of the program may be of another form. */
+/** Rule O5: the input that another version of the program has stored may be of another form. */
 async function inputOf(
   { definition: { check } }: Write<any, any>,
   { input }: KeptRecord,

@@ -28,7 +28,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
   readonly #era: Era;
   #ownEra: number;
   readonly #channel: OutboxChannel;
-  /** What is on its way into the database. */
+  /** The ids of the writes that are on their way into the database. */
   readonly #beingStored = new Set<string>();
   readonly #ends: (() => void)[] = [];
   #sending: { readonly id: string; readonly abort: AbortController } | undefined;
@@ -67,9 +67,9 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#sender.begin();
   }
 
-  // ── What is kept ───────────────────────────────────────────────────────────
+  // ── The kept writes ────────────────────────────────────────────────────────
 
-  /** What is stored, and what is no longer: another tab may have sent it meanwhile. */
+  /** Takes in the stored writes, and ends those that are stored no longer: another tab may have sent them meanwhile. */
   async takeIn(): Promise<void> {
     if (this.#isClosed) return;
     const before = this.kept.ids.filter((id) => !this.#beingStored.has(id));
@@ -92,7 +92,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     }
   }
 
-  /** Those that were run since somebody last signed out. What a page that ended in the middle of a sign-out has left is deleted. */
+  /** The writes that were run after the last sign-out. Older ones, left by a page that ended in the middle of a sign-out, are deleted. */
   async #ofThisEra(stored: readonly KeptRecord[]): Promise<KeptRecord[]> {
     const { now } = this.#era;
     const newest = stored.reduce((most, { era }) => Math.max(most, era), now);
@@ -242,7 +242,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     this.#tell({ kind: "dropped", id });
   }
 
-  /** What is being sent from here takes its layers back itself; what has been tried may have worked. */
+  /** A write that is being sent from here takes its layers back itself. One that has been tried may have worked. */
   #give(id: string, reason: unknown): void {
     const sending = this.#sending?.id === id ? this.#sending : undefined;
     const mayHaveWorked = this.kept.mayHaveWorked(id);
@@ -261,8 +261,8 @@ export class KeptWrites implements WriteKeeper, Sendable {
   }
 
   /**
-   * Rule O6. The first tab that hears of it begins a new era: what is found of an older one is sent by nobody. A write of the
-   * new era was run by whoever has signed in since, in a tab that this one has heard of the sign-out from.
+   * Rule O6. The first tab that hears of it begins a new era: a write of an older one is never sent. A write of the new era was
+   * run by the user who has signed in since, in a tab that this one has heard of the sign-out from.
    */
   async #signedOut(): Promise<void> {
     const before = this.#ownEra;
@@ -321,7 +321,7 @@ export class KeptWrites implements WriteKeeper, Sendable {
     } else this.kept.hear(id, kind, result, failure);
   }
 
-  /** Rule O9: what is being sent was perhaps run by the user before. It goes on when that one asks again. */
+  /** Rule O9: the write being sent was perhaps run by the user before. It goes on when that user asks again. */
   #userChanged(): void {
     const sending = this.#sending && this.kept.get(this.#sending.id);
     if (sending && !this.kept.isOwn(sending)) this.giveUp();

@@ -1,4 +1,4 @@
-/** What the tabs that keep writes tell each other. See docs/outbox-format.md. */
+/** The messages of tabs that keep writes. See docs/outbox-format.md. */
 import type { TabChannel, TabPlatform } from "../tabs/platform.js";
 import { type KeptRecord, recordVersion, type StoredFailure } from "./records.js";
 
@@ -11,7 +11,7 @@ export type Body =
   | { readonly kind: "refused"; readonly id: string; readonly failure: StoredFailure }
   | { readonly kind: "cleared" | "asks" | "alive" };
 
-/** What is heard, each of whose members is still to be checked (rule S1). */
+/** A heard message, each of whose members is still to be checked (rule S1). */
 export type Heard = { readonly [member in "kind" | "id" | "record" | "result" | "failure"]?: unknown };
 
 /** The channel of one outbox. */

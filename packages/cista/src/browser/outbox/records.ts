@@ -26,9 +26,9 @@ export interface KeptRecord {
   readonly at: number;
   /** Goes up with each that is run, in all tabs. */
   readonly order: number;
-  /** How often somebody had signed out when it was run. */
+  /** How many sign-outs there had been when it was run. */
   readonly era: number;
-  /** Who ran it, where the write has a `user`; null: nobody was signed in. */
+  /** The user who ran it, where the write has a `user`; null: no user was signed in. */
   readonly user?: string | null;
   /** It was refused. */
   readonly failure?: StoredFailure;
@@ -51,8 +51,8 @@ interface Schema extends DBSchema {
 }
 
 /**
- * Opened again where somebody has deleted the database, or the browser has taken it away: what is kept after that is kept.
- * @throws what the browser says
+ * Opens the database of the kept writes. It is opened again after it was deleted, or the browser has taken it away.
+ * @throws the browser's error
  */
 export async function openRecords(name: string): Promise<OutboxBackend> {
   let opened: Promise<IDBPDatabase<Schema>> | undefined;
@@ -96,7 +96,7 @@ export function wellFormedFailure(value: unknown): StoredFailure | undefined {
   return omitUndefined({ kind, message, status, problem: plainProblem(problem) }) as StoredFailure;
 }
 
-/** The record's own members, if they are what they have to be. */
+/** The record's own members, if each is of the right form. */
 export function wellFormedRecord(value: unknown): KeptRecord | undefined {
   if (typeof value !== "object" || value === null || Array.isArray(value)) return undefined;
   const { v, id, write, input, at, order, era, user, failure } = value as Record<string, any>;

@@ -5,15 +5,15 @@ import type { Cache, Clock } from "../../core/index.js";
 import type { TabLocks } from "../tabs/platform.js";
 import { Turn } from "../tabs/turn.js";
 
-/** What the sender needs of the writes that are kept. */
+/** The functions of the kept writes that the sender needs. */
 export interface Sendable {
   /** The page runs, there is a network, and something waits. */
   hasWork(): boolean;
-  /** Takes in what the database has now. */
+  /** Takes in the records that the database has now. */
   takeIn(): Promise<void>;
   /** Sends the oldest that is still in the database. @returns false where nothing is left, or it is to be sent later */
   sendNext(isOurs: () => boolean): Promise<boolean>;
-  /** What is being sent is another tab's now. */
+  /** The write being sent is another tab's now. */
   giveUp(): void;
   tell(kind: "asks" | "alive"): void;
 }
@@ -40,7 +40,7 @@ export class Sender {
     this.#writes = writes;
   }
 
-  /** Sends what waits, when it is this tab's turn. */
+  /** Sends waiting writes, when it is this tab's turn. */
   begin(): void {
     if (!this.#writes.hasWork()) return;
     if (!this.#locks) this.#sending ??= this.#sendAll(() => true);

@@ -1,4 +1,4 @@
-/** What programs have done to entries, here and in other tabs, for as long as news of before may be on its way. Rules B1, B3. */
+/** The changes of programs, here and in other tabs, for as long as older news may be on its way. Rules B1, B3. */
 
 import { meansStored, type PlainSelector } from "../../core/doors/sharing.js";
 import type { Cache } from "../../core/index.js";
@@ -27,7 +27,7 @@ function inMessages(change: ToldChange): ToldChange[] {
 export class Changes {
   readonly #cache: Cache;
   readonly #moments: Moments;
-  /** What was meant: what was learned before is out of date, also where nothing is held yet. */
+  /** The selectors of the change: an older value that they hit is out of date, also where nothing is held yet. */
   #meant: { readonly at: number; readonly selectors: readonly PlainSelector[] }[] = [];
   /** This tab's own; so many of them have been told. */
   #own: ToldChange[] = [];
@@ -46,7 +46,7 @@ export class Changes {
     return this.#own.length === this.#told + 1;
   }
 
-  /** Whether it was heard before, as far as its selectors tell; a change of keys alone is told by what is known of the keys. */
+  /** Whether it was heard before, as far as its selectors tell; a change of keys alone is told by the moments of the keys. */
   remembers({ at, selectors }: ToldChange): boolean {
     if (selectors.length === 0) return true;
     const text = JSON.stringify(selectors);
@@ -80,7 +80,7 @@ export class Changes {
     return this.#own.filter((change) => change.at > at).flatMap(inMessages);
   }
 
-  /** What was done by this tab's clock counts as so much later. */
+  /** Changes by this tab's clock count as so much later. */
   shift(length: number): void {
     this.#meant = this.#meant.map((change) => ({ ...change, at: change.at + length }));
     this.#own = this.#own.map((change) => ({ ...change, at: change.at + length }));
@@ -89,7 +89,7 @@ export class Changes {
     }
   }
 
-  /** The moment of a later change that meant what is told, or 0. */
+  /** The moment of a later change that hit the told entry, or 0. */
   outOfDateSince({ key, at, entry }: News): number {
     const { invalidatedAt } = this.#moments.of(key);
     const isMeant = (selector: PlainSelector) => meansStored(this.#cache, selector, entry);

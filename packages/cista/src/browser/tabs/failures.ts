@@ -1,4 +1,4 @@
-/** What other tabs have tried in vain. Rule B2. */
+/** The failures of other tabs. Rule B2. */
 
 import { asFailure } from "../../core/doors/answers.js";
 import { Failure, type LoadCall } from "../../core/index.js";
@@ -7,7 +7,7 @@ import { Recent } from "./recent.js";
 
 type Told = Extract<Body, { kind: "failed" }>;
 
-/** How long a failure counts in the other tabs: nobody's try follows another's at once. */
+/** How long a failure counts in the other tabs: no tab's try follows another's at once. */
 const failureCounts = 2000;
 
 /** The failures of other tabs, by their keys. */

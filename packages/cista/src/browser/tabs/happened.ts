@@ -1,4 +1,4 @@
-/** What has happened to an entry of this tab, for its loads and for the others. Rules B1, B2, B4. */
+/** Events of an entry of this tab, for its loads and for the other tabs. Rules B1, B2, B4. */
 import type { JournalEvent, JournalKind } from "../../core/index.js";
 import type { Hub } from "./hub.js";
 import type { Loads } from "./loads.js";
@@ -35,7 +35,7 @@ export function noteHappened(
   }
 }
 
-/** What the journal says of an answer (RFC 9211 §2.5). */
+/** The journal's note on an answer (RFC 9211 §2.5). */
 function saysStored(cacheStatus: string | undefined): boolean {
   return cacheStatus?.includes("; stored") ?? false;
 }

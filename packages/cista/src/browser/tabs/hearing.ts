@@ -1,4 +1,4 @@
-/** What one tab does with what the others tell of what they hold. Rules B1, B3. */
+/** How one tab takes the others' news of their values. Rules B1, B3. */
 
 import {
   adoptChange,
@@ -16,7 +16,7 @@ import type { News } from "./messages.js";
 import { Recent } from "./recent.js";
 import type { Telling } from "./telling.js";
 
-/** When a tab came back, and what the others have told since then that they hold too. */
+/** When a tab came back, and the values that the others have confirmed since then. */
 export interface Return {
   readonly at: number;
   readonly confirmed: Set<string>;
@@ -28,7 +28,7 @@ export class Hearing {
   readonly #loads: Loads;
   readonly #changes: Changes;
   readonly #telling: Telling;
-  /** What the others held when this tab came, of sources that it had not used by then. */
+  /** The values that the others held when this tab came, of sources that it had not used by then. */
   readonly #kept = new Recent<string, News>();
 
   constructor(cache: Cache, hub: Hub, loads: Loads, changes: Changes, telling: Telling) {
@@ -52,7 +52,7 @@ export class Hearing {
     if (as && !(moments.knows(key) && known.at === as.at && known.by === as.by)) return;
     const isKnown = known.at === at && known.by === by;
     if (!isNews && !isKnown) return;
-    // Rule F9: it is for somebody else, and this tab asks for itself.
+    // Rule F9: it is for another user, and this tab asks for itself.
     if (!isForHere(this.#cache, entry)) {
       this.#loads.hear({ kind: "own", key });
       return;
@@ -85,7 +85,7 @@ export class Hearing {
     return mine && { ...entry, kind: mine.kind, ...(mine.kind === "value" ? { value: mine.value } : {}) };
   }
 
-  /** What is known from others, and was kept until somebody here asks for it. */
+  /** A value that is known from others, and was kept until this tab asks for it. */
   known(key: string): News | undefined {
     const news = this.#kept.get(key);
     this.#kept.delete(key);
@@ -103,7 +103,7 @@ export class Hearing {
   change(told: ToldChange): void {
     const { change, at, selectors, keys } = told;
     const isOlder = (key: string) => this.#hub.moments.isOlder(key, at);
-    // Told again once: what this tab has heard before was told again by it, or by another.
+    // Told again once: news that this tab has heard before was told again by it, or by another.
     if (this.#telling.mayBeMissed(at) && (keys.some(isOlder) || !this.#changes.remembers(told)))
       this.#telling.correctSoon(JSON.stringify([at, selectors, keys]), () => this.#hub.tell(told));
     this.#changes.remember(at, selectors);
@@ -114,13 +114,13 @@ export class Hearing {
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
   }
 
-  /** Whether what is held is as old as the tab's return, and nobody has confirmed or asked for it since. */
+  /** Whether the held value is as old as the tab's return, and has not been confirmed or requested since. */
   isDoubted(key: string, { at, confirmed }: Return): boolean {
     const isAsked = (this.#loads.begunAt(key) ?? 0) > at;
     return !confirmed.has(key) && !isAsked && this.#hub.moments.isOlder(key, at);
   }
 
-  /** What is in doubt is checked before it is believed. */
+  /** Values in doubt are revalidated before they are trusted. */
   distrust(back: Return): void {
     const isDoubted = (key: string) => this.isDoubted(key, back);
     for (const key of adoptChange(this.#cache, "invalidate", ["all"], isDoubted))
@@ -132,7 +132,7 @@ export class Hearing {
     for (const key of foreignKeys(this.#cache)) this.#hub.moments.unhold(key);
   }
 
-  /** Somebody has signed out in another tab: what that told before it knew belongs to whoever has left. */
+  /** A user has signed out in another tab: values that the tab told before it knew belong to that user. */
   forgetOf(tab: string, until: number): void {
     for (const key of this.#hub.moments.keysBy(tab, until)) {
       adoptChange(this.#cache, "delete", [{ key }], () => true);

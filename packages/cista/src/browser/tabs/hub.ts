@@ -4,7 +4,7 @@ import type { Body, News } from "./messages.js";
 import type { Moments } from "./moments.js";
 import type { TabLocks } from "./platform.js";
 
-/** What loads need of the tab that they run in. */
+/** The members of a tab that its loads need. */
 export interface Hub {
   /** This tab's name. */
   readonly id: string;
@@ -14,14 +14,14 @@ export interface Hub {
   lockName(about: string): string;
   /** Milliseconds, for lengths of time: no one sets this clock. */
   now(): number;
-  /** Calls back after so many milliseconds. Returns what cancels it. */
+  /** Calls back after so many milliseconds. Returns a function that cancels it. */
   after(delay: number, callback: () => void): () => void;
   tell(body: Body): void;
-  /** Nobody else has been heard of, and there was time for it. */
+  /** No other tab has been heard of, and there was time for it. */
   readonly isAlone: boolean;
   readonly isClosed: boolean;
   readonly isFrozen: boolean;
-  /** Resolves when the page goes on, and knows what there is by now. */
+  /** Resolves when the page goes on, and knows the values of the other tabs. */
   ready(): Promise<void>;
   /** Resolves when the page goes on, and knows by which clock the others go. */
   mayTell(): Promise<void>;
@@ -29,8 +29,8 @@ export interface Hub {
   /** Whether entries of a source are told at all; and whether this tab has used it. */
   isNamed(source: string): boolean;
   isUsed(source: string): boolean;
-  /** What this tab holds since before it was away, and nobody has confirmed yet. */
+  /** Whether this tab holds the value since before it was away, and no other tab has confirmed it yet. */
   isDoubted(key: string): boolean;
-  /** What the others were known to hold before anybody here asked for it. */
+  /** The values that the others were known to hold before this tab asked for them. */
   known(key: string): News | undefined;
 }

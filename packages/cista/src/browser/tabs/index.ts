@@ -22,9 +22,9 @@ export interface Tabs {
 }
 
 /**
- * Has the tabs of one site share what they hold: what one has asked for the others do not ask for, and what one changes is so
- * in all. No tab is in charge of the others. `noStore` values stay in their tab, and so does what is made of others: its parts
- * are told. Resolves when what the other tabs hold is there, 40 ms later at most.
+ * Has the tabs of one site share their values: a value that one tab has requested is not requested by the others, and a change
+ * in one tab is made in all. No tab is in charge of the others. `noStore` values stay in their tab, and so do composites: their
+ * dependencies are told. Resolves when the values of the other tabs are there, 40 ms later at most.
  * Where the browser has no BroadcastChannel the cache works as in one tab, with a warning in development.
  * @throws CistaError code "no-page" where there is no page, as on a server
  * @example

@@ -46,7 +46,7 @@ export class Loads {
       this.setOwn(key, true);
       return proceed();
     }
-    // Where there are no locks each tab asks for itself, and tells what it has learned.
+    // Where there are no locks each tab asks for itself, and tells its answers.
     if (!hub.locks || hub.isAlone || this.#own.has(key)) return this.#alone(call, proceed);
     return this.#together(call, proceed, hub.locks);
   }
@@ -92,7 +92,7 @@ export class Loads {
     }
   }
 
-  /** What is older than that will not do. */
+  /** The moment of the oldest value that will do. */
   #since({ key, context: { cause, mode } }: LoadCall): number {
     // A request for a new user has the mode "reload" because of HTTP caches. A value of another tab is checked for its user.
     const isAnew = cause === "manual" || (mode !== "default" && cause !== "invalidated" && cause !== "user");
@@ -102,10 +102,10 @@ export class Loads {
   /** It is ours to ask. */
   async #ask(call: LoadCall, proceed: () => unknown, turn: Turn): Promise<unknown> {
     const { key, context } = call;
-    // What is each tab's own is asked for without a turn: nobody can take that away.
+    // An entry that is each tab's own is requested without a turn: no other tab can take that away.
     const held = turn.isOver ? undefined : turn;
     this.#begun.set(key, this.#hub.moments.next());
-    // What reads others is each tab's own: its parts are told (rule B4).
+    // A composite is each tab's own: its dependencies are told (rule B4).
     const { read } = context as CompositeContext;
     const readPart = (...question: Parameters<typeof read>) => {
       if (!this.#own.has(key)) {
@@ -166,7 +166,7 @@ export class Loads {
     }
   }
 
-  // ── What is heard ──────────────────────────────────────────────────────────
+  // ── Messages heard ─────────────────────────────────────────────────────────
 
   /** @returns whether a load has been waiting for it */
   take(news: News, isNews: boolean): boolean {
@@ -177,7 +177,7 @@ export class Loads {
       this.#failures.delete(key);
     }
     if (!wait || at < wait.since) return false;
-    // What is known already does for one that waits for just that; to one that follows it says that the stream has ended.
+    // A known value does for a load that waits for just that. To a load that follows it says that the stream has ended.
     if (!isNews && wait.isFollowing && news.opened !== undefined) return false;
     wait.feed({ kind: "news", news }, this.#hub.now());
     return true;
@@ -196,9 +196,9 @@ export class Loads {
     } else if (kind === "alive") {
       wait?.sign(now);
     } else if (this.#turns.has(key) && !this.#hub.isFrozen) {
-      // What there is was told, and does for whoever waits; or the lock is all that keeps it from asking.
+      // The value was told, and does for those who wait; or the lock is all that keeps the tab from asking.
       if (this.#own.has(key)) {
-        // Nobody waits for it, nor for its stream to end.
+        // No load waits for it, nor for its stream to end.
         this.#hub.tell({ kind: "own", key });
         this.#turns.release(key);
         return;
@@ -214,21 +214,21 @@ export class Loads {
     }
   }
 
-  // ── What is told ───────────────────────────────────────────────────────────
+  // ── Messages told ──────────────────────────────────────────────────────────
 
   /** The request is over and has been told of, or there is nothing to tell but that. */
   finish(key: string): void {
     if (!this.#open.has(key)) this.#turns.finish(key);
   }
 
-  /** What its stream has brought was invalidated meanwhile: the stream is opened anew by whoever has asked for it. */
+  /** A value of its stream was invalidated meanwhile: the stream is opened anew by the tab that has asked for it. */
   passInvalidated(key: string): void {
     const opened = this.openedAt(key);
     const hasBrought = opened !== undefined && this.#hub.moments.of(key).opened === opened;
     if (hasBrought && !this.#hub.isFrozen) this.#turns.pass(key);
   }
 
-  /** The request is over, and nobody needs to know. */
+  /** The request is over, and no other tab needs to know. */
   release(key: string): void {
     this.#turns.release(key);
   }
@@ -256,7 +256,7 @@ export class Loads {
     return this.#turns.has(key);
   }
 
-  /** Whether somebody may have missed what was told of it: an open stream's last value, or an answer that has just come. */
+  /** Whether a tab may have missed its last message: an open stream's last value, or an answer that has just come. */
   isTellable(key: string): boolean {
     return this.#open.has(key) || this.#turns.isLingering(key);
   }

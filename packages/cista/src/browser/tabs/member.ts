@@ -1,4 +1,4 @@
-/** One tab among joined ones: what it tells, and what it does with what it hears. Rules B1 to B8. */
+/** One tab among joined ones: the messages that it tells, and those that it hears. Rules B1 to B8. */
 
 import { clockOf, partitionOf } from "../../core/doors/caches.js";
 import { type Change, onChange, onUserChanged, plainSelector } from "../../core/doors/sharing.js";
@@ -29,7 +29,7 @@ export interface MemberOptions {
   readonly sources: readonly Source<any, any>[] | undefined;
 }
 
-/** What was told so long ago, in milliseconds, has been heard by all. */
+/** A message of so long ago, in milliseconds, has been heard by all. */
 const recently = 5000;
 
 export class Member implements Hub {
@@ -66,7 +66,7 @@ export class Member implements Hub {
   readonly #used = new Set<string>();
   /** Whether it has been told by which clock the others go. */
   #hasJoined = false;
-  /** Since it came back, until it has heard what the others hold. */
+  /** Since it came back, until it has heard the others' values. */
   #return: Return | undefined;
 
   constructor(cache: Cache, { name, version, sources }: MemberOptions, platform: TabPlatform) {
@@ -142,7 +142,7 @@ export class Member implements Hub {
     this.#greet();
   }
 
-  /** Rule B5: one that is new, or has been away, does not believe what it holds before it has heard what the others hold. */
+  /** Rule B5: a tab that is new, or has been away, does not trust its values before it has heard those of the others. */
   #greet(): void {
     this.#joinedAt = this.now();
     this.#welcome.begin();
@@ -184,7 +184,7 @@ export class Member implements Hub {
     this.#loads.thaw();
   }
 
-  /** Nobody has told it what has happened meanwhile: what the others do not confirm is checked. */
+  /** It was told no change meanwhile: values that the others do not confirm are checked. */
   #comeBack(): void {
     const own = { at: this.moments.next(), confirmed: new Set<string>() };
     this.#return = own;
@@ -271,7 +271,7 @@ export class Member implements Hub {
     this.#welcome.end();
   }
 
-  // ── What has happened here ─────────────────────────────────────────────────
+  // ── Changes made here ──────────────────────────────────────────────────────
 
   #happened(event: JournalEvent): void {
     if (event.source === undefined || event.from !== undefined) return;
@@ -292,14 +292,14 @@ export class Member implements Hub {
     this.#changes.tellUntold((change) => this.tell(change));
   }
 
-  // ── What has happened elsewhere ────────────────────────────────────────────
+  // ── Changes made elsewhere ─────────────────────────────────────────────────
 
   #takeNews(news: News, isWelcome = false): void {
     this.#heard(news.at);
     this.#hearing.take(news, isWelcome);
   }
 
-  /** Where this tab's clock is behind another's, what it has done so far counts as so much later, and is told again. */
+  /** Where this tab's clock is behind another's, its changes so far count as so much later, and are told again. */
   #heard(at: number): void {
     const behind = this.moments.heard(at);
     if (behind === 0) return;

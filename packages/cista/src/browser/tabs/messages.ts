@@ -1,4 +1,4 @@
-/** What joined tabs tell each other, and the check of each member of what is heard (rule S1). See docs/tabs-protocol.md. */
+/** The messages of joined tabs, and the check of each member of a heard one (rule S1). See docs/tabs-protocol.md. */
 
 import { isToldKind } from "../../core/doors/answers.js";
 import { detailsOf, type PlainSelector, type StoredEntry, wellFormed } from "../../core/doors/sharing.js";
@@ -11,7 +11,7 @@ export const formVersion = 1;
 /** An entry, as one tab has learned it. */
 export interface News {
   readonly key: string;
-  /** The moment of what it holds: when the request began that brought it. */
+  /** The moment of its value: when the request began that brought it. */
   readonly at: number;
   /** The tab that has learned it. */
   readonly by: string;
@@ -35,7 +35,7 @@ export interface ToldFailure {
 export type Body =
   /** A tab is new, or has come back. */
   | { readonly kind: "hello" }
-  /** What there is, for those that said hello. */
+  /** The values, for those that said hello. */
   | {
       readonly kind: "here";
       readonly to: readonly string[];
@@ -46,7 +46,7 @@ export type Body =
     }
   | { readonly kind: "bye" }
   | { readonly kind: "news"; readonly news: readonly News[] }
-  /** What is under this key is each tab's own: it is not to be stored, made of others, or cannot be cloned. */
+  /** The entry of this key is each tab's own: it is not to be stored, is a composite, or cannot be cloned. */
   | { readonly kind: "own"; readonly key: string }
   | {
       readonly kind: "failed";
@@ -62,11 +62,11 @@ export type Body =
       readonly selectors: readonly PlainSelector[];
       readonly keys: readonly string[];
     }
-  /** Somebody has signed out: what this tab told before is nobody's any more. */
+  /** A user has signed out: the values that this tab told before are no longer valid. */
   | { readonly kind: "signed-out"; readonly at: number }
-  /** Whoever holds this key's lock: tell what there is, if it is of that moment or later; else pass the lock on. */
+  /** To the holder of this key's lock: tell the value, if it is of that moment or later; else pass the lock on. */
   | { readonly kind: "wants"; readonly key: string; readonly since: number }
-  /** Whoever holds this key's lock: is it still there? */
+  /** To the holder of this key's lock: is it still there? */
   | { readonly kind: "asks"; readonly key: string }
   | { readonly kind: "alive"; readonly key: string };
 
@@ -74,7 +74,7 @@ export type Message = Body & { readonly from: string };
 
 /** So many entries are told to a newcomer, and in any message of news. */
 export const mostNews = 200;
-/** So many keys, selectors and tabs are told in one message: nobody looks into a longer list. */
+/** So many keys, selectors and tabs are told in one message: a longer list is not looked into. */
 export const mostKeys = 10_000;
 export const mostSelectors = 100;
 export const mostOthers = 1000;
@@ -174,7 +174,7 @@ function isSelector(selector: unknown): selector is PlainSelector {
   return [key, group, of].filter(isText).length === 1;
 }
 
-/** What another tab has learned, as a load's answer. @param now the moment */
+/** The value of another tab as a load's answer. @param now the moment */
 export function answerIn({ entry, takenAt, by, as }: News, now: number): Answer<unknown> {
   const details = { ...detailsOf(entry), age: entry.age + Math.max(0, now - takenAt), from: by };
   if (as) return unchanged(details);

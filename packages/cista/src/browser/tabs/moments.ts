@@ -1,16 +1,16 @@
-/** What a tab knows of the age of what it holds, in moments that all tabs can compare. Rules B1, B5. */
+/** The age of a tab's values, in moments that all tabs can compare. Rules B1, B5. */
 
 import { Recent } from "./recent.js";
 
 /** Of one key. */
 export interface Known {
-  /** When the request began that brought what is held; 0: before this tab had joined. */
+  /** When the request began that brought the held value; 0: before this tab had joined. */
   readonly at: number;
-  /** The tab that has learned it; "" for what was here before. */
+  /** The tab that has learned it; "" for a value that was here before. */
   readonly by: string;
-  /** What is not newer than this is not to be trusted. */
+  /** A value that is not newer than this is out of date. */
   readonly invalidatedAt: number;
-  /** Of a stream: when it was opened. What one brings that was opened earlier, by a tab that had hung, is of before. */
+  /** Of a stream: when it was opened. A value of one that was opened earlier, by a tab that had hung, is older. */
   readonly opened?: number | undefined;
 }
 
@@ -22,7 +22,7 @@ const mostAhead = 24 * 60 * 60 * 1000;
 export class Moments {
   readonly #now: () => number;
   readonly #known = new Map<string, Known>();
-  /** Of keys under which nothing is held any more: what was known. News of before may still be on its way. */
+  /** The last moments of keys under which nothing is held any more. Older news may still be on its way. */
   readonly #gone = new Recent<string, Known>();
   #last = 0;
   #ahead = 0;
@@ -49,7 +49,7 @@ export class Moments {
     return this.#after(0);
   }
 
-  /** Of what a program does: in the same millisecond as a request of another tab it counts as later, so that it is not lost. */
+  /** The moment of a program's change: in the same millisecond as a request of another tab it counts as later, so that it is not lost. */
   nextChange(): number {
     return this.#after(0.5);
   }
@@ -77,7 +77,7 @@ export class Moments {
     return further;
   }
 
-  /** What one tab has learned counts as so much later. */
+  /** The values that one tab has learned count as so much later. */
   shift(by: string, length: number): void {
     for (const all of [this.#known, this.#gone]) {
       for (const [key, known] of [...all]) if (known.by === by) all.set(key, { ...known, at: known.at + length });
@@ -108,7 +108,7 @@ export class Moments {
     this.#gone.set(key, { ...nothing, invalidatedAt: at });
   }
 
-  /** Nothing is held any more, since nobody used it. What comes of before is no news; the same may come again. */
+  /** Nothing is held any more, since it was unused. An older value is no news; the same may come again. */
   letGo(key: string): void {
     const known = this.#known.get(key);
     this.#known.delete(key);
@@ -135,20 +135,20 @@ export class Moments {
     this.#gone.clear();
   }
 
-  /** Whether that is news here: newer than what is held, and than what is known to be out of date. */
+  /** Whether that is news here: newer than the held value, and than the last invalidation. */
   isNews({ key, at, by, opened }: { key: string; at: number; by: string; opened?: number | undefined }): boolean {
     const known = this.of(key);
     const isNewer = at > known.at || (at === known.at && (by > known.by || !this.knows(key)));
     return isNewer && at > known.invalidatedAt && (opened === undefined || opened >= (known.opened ?? 0));
   }
 
-  /** Whether what is held was learned before that, or in the same moment elsewhere, and has not been invalidated since. */
+  /** Whether the held value was learned before that, or in the same moment elsewhere, and has not been invalidated since. */
   isOlder(key: string, at: number): boolean {
     const known = this.of(key);
     return known.at <= at && known.invalidatedAt < at;
   }
 
-  /** What one tab has told up to a moment. */
+  /** The keys that one tab has told up to a moment. */
   keysBy(by: string, until: number): string[] {
     return [...this.#known].filter(([, known]) => known.by === by && known.at <= until).map(([key]) => key);
   }

@@ -1,15 +1,15 @@
-/** How a load waits for another tab's: what comes next, and whether that tab is still there. Rules B2, B8. */
+/** How a load waits for another tab's: the next message, and whether that tab is still there. Rules B2, B8. */
 import type { Hub } from "./hub.js";
 import type { Turn } from "./turn.js";
 import type { Heard, Wait } from "./wait.js";
 
-/** How long whoever waits is patient before it asks for a sign, and how long one may take, in milliseconds. */
+/** How long a waiting tab is patient before it asks for a sign, and how long the sign may take, in milliseconds. */
 const patience = 5000;
 export const graceForSign = 1000;
-/** When whoever waits asks for what it may have missed, such as an open stream's last value. */
+/** When a waiting tab asks for a value that it may have missed, such as an open stream's last one. */
 const askAfter = 30;
 
-/** The next thing: our turn, or what another tab tells. Asks whether that is still there, and takes its place where it is not. */
+/** The next thing: our turn, or a message of the other tab. Asks whether that tab is still there, and takes its place if it is not. */
 export async function nextHeard(
   hub: Hub,
   key: string,

@@ -1,8 +1,8 @@
-/** What joined tabs need of the browser. Simulated in tests, where tabs are killed, frozen and held up. */
+/** The parts of the browser that joined tabs need. Simulated in tests, where tabs are killed, frozen and held up. */
 
-/** What the other tabs hear, one after the other as it was sent. */
+/** A channel to the other tabs: they hear its messages in the order in which they were sent. */
 export interface TabChannel {
-  /** @throws what the platform throws for what cannot be cloned */
+  /** @throws the platform's error for a message that cannot be cloned, and for a closed channel */
   post(message: unknown): void;
   close(): void;
 }
@@ -10,7 +10,7 @@ export interface TabChannel {
 /** Locks that one tab holds at a time, as Web Locks. */
 export interface TabLocks {
   /**
-   * Calls `hold` when it is this one's turn, and holds the lock until what that returns resolves. Rejects where the signal
+   * Calls `hold` when it is this one's turn, and holds the lock until the returned promise resolves. Rejects where the signal
    * was aborted before, or where another tab has stolen the lock.
    */
   request(
@@ -20,14 +20,14 @@ export interface TabLocks {
   ): Promise<unknown>;
 }
 
-/** What becomes of the page: it stands still and goes on; it leaves, and comes back as it was. */
+/** The life of a page: it stands still and goes on; it leaves, and comes back as it was. */
 export type LifeEvent = "freeze" | "resume" | "leave" | "return";
 
 export interface TabPlatform {
-  /** Milliseconds since the Unix epoch by a clock that nobody sets while the page is there (High Resolution Time §4). */
+  /** Milliseconds since the Unix epoch by a clock that is not set while the page is there (High Resolution Time §4). */
   now(): number;
   open(name: string, hear: (message: unknown) => void): TabChannel;
-  /** Undefined where the context is not secure: then each tab asks for itself, and tells what it has learned. */
+  /** Undefined where the context is not secure: then each tab asks for itself, and tells its answers. */
   readonly locks: TabLocks | undefined;
   /** Calls back at each. Returns its own end. */
   onLife(listener: (event: LifeEvent) => void): () => void;

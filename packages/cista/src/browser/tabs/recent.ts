@@ -1,7 +1,7 @@
-/** So many are remembered of what other tabs have said, whoever they are. */
+/** So many messages of other tabs are remembered, whichever tabs they are. */
 const most = 10_000;
 
-/** A map that forgets the oldest, so that nobody's messages fill the memory. */
+/** A map that forgets the oldest, so that no tab's messages fill the memory. */
 export class Recent<K, V> extends Map<K, V> {
   override set(key: K, value: V): this {
     super.delete(key);

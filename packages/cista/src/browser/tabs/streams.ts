@@ -1,7 +1,7 @@
 /** Streams of one tab, which another may take over. Rules B2, B8. */
 import { Failure } from "../../core/index.js";
 
-/** What a stream yields, until another tab opens it in this one's place. @param whenLost calls back when that happens */
+/** The values of a stream, until another tab opens it in this one's place. @param whenLost calls back when that happens */
 export async function* untilLost(
   stream: AsyncIterable<unknown>,
   whenLost: (lose: () => void) => void,

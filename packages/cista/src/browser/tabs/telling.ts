@@ -1,4 +1,4 @@
-/** What one tab tells the others of what it holds. Rules B1, B2, B4, B6. */
+/** How one tab tells the others of its values. Rules B1, B2, B4, B6. */
 
 import { clockOf } from "../../core/doors/caches.js";
 import { isMadeOfOthers, type StoredEntry, snapshotWith, staysHere, storedUnder } from "../../core/doors/sharing.js";
@@ -16,9 +16,9 @@ export class Telling {
   readonly #cache: Cache;
   readonly #hub: Hub;
   readonly #loads: Loads;
-  /** Keys of which there is news to tell in one message; and the moment of what is only as it was. */
+  /** Keys of which there is news to tell in one message; and the moment of a value that is only as it was. */
   readonly #news = new Map<string, News["as"] | undefined>();
-  /** Keys of which another tab was heard to know less than this one: what ends the telling of it. */
+  /** Keys of which another tab was heard to know less than this one: with the function that cancels its correction. */
   readonly #corrections = new Map<string, () => void>();
   #isWarned = false;
   #welcomedAt = 0;
@@ -29,7 +29,7 @@ export class Telling {
     this.#loads = loads;
   }
 
-  /** Something has come: an answer of this tab's own, or what its program has put. */
+  /** A value has come: an answer of this tab's own, or one that its program has put. */
   learned(
     key: string,
     how: { readonly isPut: boolean; readonly isUnchanged: boolean; readonly isStored: boolean },
@@ -62,8 +62,8 @@ export class Telling {
   }
 
   /**
-   * Undefined for what is each tab's own, for what this tab doubts itself, and for what was invalidated or deleted meanwhile:
-   * whoever needs it asks anew.
+   * Undefined for an entry that is each tab's own, that this tab doubts itself, or that was invalidated or deleted meanwhile:
+   * a tab that needs it asks anew.
    */
   #newsOf(key: string, as?: News["as"]): News | undefined {
     const { at, by } = this.#hub.moments.of(key);
@@ -83,7 +83,7 @@ export class Telling {
     };
   }
 
-  /** Of what a stream brought that is still open, here or in another tab: whoever wants it follows. */
+  /** For a value of a stream that is still open, here or in another tab: a tab that wants it follows the stream. */
   #openedOf(key: string): Pick<News, "opened"> {
     const { opened } = this.#hub.moments.of(key);
     return opened === undefined || !this.#loads.isStreaming(key) ? {} : { opened };
@@ -93,7 +93,7 @@ export class Telling {
     for (let i = 0; i < all.length; i += mostNews) this.#tellOrWarn(all.slice(i, i + mostNews));
   }
 
-  /** Rule B6: what cannot be cloned stays in its tab, and takes nothing else with it. */
+  /** Rule B6: a value that cannot be cloned stays in its tab, and takes nothing else with it. */
   #tellOrWarn(all: readonly News[], tell = (news: readonly News[]) => this.#hub.tell({ kind: "news", news })): void {
     try {
       tell(all);
@@ -111,7 +111,7 @@ export class Telling {
     }
   }
 
-  /** What is fresh here, for those that are new. */
+  /** The fresh values of this tab, for newcomers. */
   tellAll(to: readonly string[], others: readonly string[]): void {
     const at = this.#hub.moments.next();
     this.#welcomedAt = at;
@@ -145,7 +145,7 @@ export class Telling {
     this.#tellInMessages(own);
   }
 
-  /** A stream has ended well: whoever follows it need not open it again. */
+  /** A stream has ended well: a tab that follows it need not open it again. */
   streamEnded(key: string): void {
     this.tellAgain(key);
     this.#loads.finish(key);
@@ -158,7 +158,7 @@ export class Telling {
     return news !== undefined;
   }
 
-  // ── Whoever tells what this tab knows better is told so, by one of us ──────
+  // ── A tab that knows less than this one is corrected, by one of us ─────────
 
   correctSoon(key: string, tell: () => void): void {
     if (this.#corrections.has(key) || this.#hub.isFrozen) return;

@@ -9,7 +9,7 @@ export class Timers {
     this.#clock = clock;
   }
 
-  /** Calls back after so many milliseconds. Returns what cancels it. */
+  /** Calls back after so many milliseconds. Returns a function that cancels it. */
   after(delay: number, callback: () => void): () => void {
     const timer = this.#clock.setTimer(() => {
       this.#timers.delete(timer);

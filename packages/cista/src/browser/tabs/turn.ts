@@ -2,14 +2,14 @@
 import type { TabLocks } from "./platform.js";
 
 /**
- * What is no longer wanted stays in the lock's queue and passes the lock on at once: Chromium counts a request that was given
+ * A request that is no longer wanted stays in the lock's queue and passes the lock on at once: Chromium counts a request that was given
  * up as a lock that is held for as long as the page lives, and never freezes that.
  */
 export class Turn {
   has = false;
   readonly #locks: TabLocks;
   readonly #name: string;
-  /** Called when it is this one's turn, and when it is so no longer though nobody here has left. */
+  /** Called when it is this one's turn, and when it is so no longer though this tab has not left. */
   readonly #changed: () => void;
   readonly #ended: (turn: Turn) => void;
   #left = false;
@@ -34,7 +34,7 @@ export class Turn {
     this.#request({ signal: queued.signal }, () => queued === this.#queued);
   }
 
-  /** Takes it from whoever has hung. */
+  /** Takes it from a tab that hangs. */
   steal(): Promise<void> {
     return this.#request({ steal: true }, () => true);
   }

@@ -2,7 +2,7 @@
 import type { TabLocks } from "./platform.js";
 import { Turn } from "./turn.js";
 
-/** How long a lock is held after its answer was told: what was told is on its way, on a busy machine too. Milliseconds. */
+/** How long a lock is held after its answer was told: the message is on its way, on a busy machine too. Milliseconds. */
 const linger = 500;
 
 export class Turns {
@@ -13,7 +13,7 @@ export class Turns {
   readonly #held = new Map<string, Turn>();
   /** Those that have come, and those that are waited for. */
   readonly #all = new Set<Turn>();
-  /** Keys whose answer has been told: what ends the time for which their lock is held longer. */
+  /** Keys whose answer has been told: with the function that ends the time for which their lock is held longer. */
   readonly #lingering = new Map<string, () => void>();
   readonly #onLost = new WeakMap<Turn, () => void>();
 
@@ -59,7 +59,7 @@ export class Turns {
     return this.#lingering.has(key);
   }
 
-  /** The request is over and has been told of: its lock is let go, once what was told has arrived. */
+  /** The request is over and has been told of: its lock is let go, once the message has arrived. */
   finish(key: string): void {
     const turn = this.#held.get(key);
     if (!turn || this.#lingering.has(key)) return;
@@ -69,7 +69,7 @@ export class Turns {
     );
   }
 
-  /** Another tab is to have it: what is still open here is told that it was lost. */
+  /** Another tab is to have it: a load that is still open here is told that its lock was lost. */
   pass(key: string): void {
     this.#held.get(key)?.lose();
   }

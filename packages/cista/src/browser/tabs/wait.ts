@@ -1,4 +1,4 @@
-/** A load that waits for what another tab is asking for. */
+/** A load that waits for another tab's request. */
 import type { Body, News } from "./messages.js";
 
 export type Heard =
@@ -7,12 +7,12 @@ export type Heard =
   | Extract<Body, { kind: "failed" }>;
 
 export class Wait {
-  /** What is older than this moment will not do. */
+  /** The moment of the oldest value that will do. */
   readonly since: number;
-  /** When the one that it waits for last gave a sign; and when somebody asked for one that has not come, or 0. */
+  /** When the other tab last gave a sign; and when a sign was asked for that has not come, or 0. */
   lastSign: number;
   askedAt = 0;
-  /** A stream that another tab has open: it stays for what comes next. */
+  /** A stream that another tab has open: it stays for the next value. */
   isFollowing = false;
   readonly #queue: Heard[] = [];
   #wake: (() => void) | undefined;
@@ -42,7 +42,7 @@ export class Wait {
     return this.#queue.length > 0;
   }
 
-  /** Something has changed: whoever waits is to look again. */
+  /** Something has changed: the load is to look again. */
   readonly wake = (): void => this.#wake?.();
 
   /** Resolves at the next `wake`. */

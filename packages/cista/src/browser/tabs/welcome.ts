@@ -1,4 +1,4 @@
-/** How a tab that is new, or has been away, waits for what the others hold, and how one of them tells it. Rule B5. */
+/** How a tab that is new, or has been away, waits for the others' values, and how one of them tells it. Rule B5. */
 import type { Hub } from "./hub.js";
 import { mostOthers } from "./messages.js";
 
@@ -8,13 +8,13 @@ export const aloneAfter = 2000;
 /** How long it waits, in milliseconds. */
 const welcomeTime = 40;
 
-/** It does not believe what it holds before it has heard what the others hold. */
+/** A tab that is new, or has been away. It does not trust its values before it has heard those of the others. */
 export class Welcome {
   readonly #hub: Hub;
   /** Those who wait for the welcome, and for the page to go on. */
   readonly #waiting: (() => void)[] = [];
   #endTime = (): void => {};
-  /** Whether the others have said what they hold, or had the time to. */
+  /** Whether the others have told their values, or had the time to. */
   isOver = false;
   /** Whether that was so once: then it knows by which clock the others go. */
   wasOver = false;
@@ -36,22 +36,22 @@ export class Welcome {
     this.release();
   }
 
-  /** The page stands still: nobody's time runs out meanwhile. */
+  /** The page stands still: no time limit runs out meanwhile. */
   freeze(): void {
     this.#endTime();
   }
 
-  /** Whoever waits goes on. */
+  /** Lets all who wait go on. */
   release(): void {
     for (const goOn of this.#waiting.splice(0)) goOn();
   }
 
-  /** Resolves when the tab knows by which clock the others go: what it tells need not wait for what it hears. */
+  /** Resolves when the tab knows by which clock the others go: its own messages need not wait for theirs. */
   mayTell(): Promise<void> {
     return this.wasOver && !this.#hub.isFrozen ? Promise.resolve() : this.ready();
   }
 
-  /** Resolves when the tab knows what the others hold, or nobody has told within a moment. */
+  /** Resolves when the tab knows the others' values, or no tab has told any within a moment. */
   ready(): Promise<void> {
     if ((this.isOver && !this.#hub.isFrozen) || this.#hub.isClosed) return Promise.resolve();
     return new Promise((resolve) => this.#waiting.push(resolve));
@@ -62,13 +62,13 @@ export class Welcome {
 const mostInARow = 5;
 const inARowFor = 1000;
 
-/** What newcomers are told: what each tab has done lately, and by one of the tabs what there is. */
+/** The messages for newcomers: the latest changes of each tab, and the values by one of the tabs. */
 interface Greeting {
   tellChanges(): void;
   tellAll(to: readonly string[]): void;
 }
 
-/** Who waits to be told what there is: one of those who are here tells it. */
+/** The newcomers that wait for the values: one of the tabs that are here tells them. */
 export class Greetings {
   readonly #hub: Hub;
   readonly #greeting: Greeting;
@@ -98,7 +98,7 @@ export class Greetings {
       this.#inARow--;
       this.#next();
     });
-    // Whoever tells them what there is may not have heard of these yet.
+    // The tab that tells them the values may not have heard of these yet.
     this.#greeting.tellChanges();
     const told = async () => this.#tell();
     if (hub.locks) hub.locks.request(hub.lockName("greet"), {}, told).catch(() => {});
