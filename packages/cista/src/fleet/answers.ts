@@ -1,4 +1,4 @@
-/** What becomes of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
+/** The use of an answer in a fleet: for whom it is, and the record that is made of it. Rules T1, T3, T10, T11. */
 
 import { checked, loadedValueOf, wasChecked } from "../core/doors/answers.js";
 import { detailsOf } from "../core/doors/sharing.js";
@@ -7,16 +7,16 @@ import type { Answer, LoadCall } from "../core/index.js";
 import { boundedLabels, sourceLabel } from "./labels.js";
 import { FleetRecord } from "./record.js";
 
-/** Who may share what a source answers. */
+/** Who may share a source's answers. */
 export type Audience = "all" | "user";
 
-/** What is deeper than this is not shared: a value that contains itself ends here. */
+/** A value that is deeper than this is not shared: a value that contains itself ends here. */
 const deepest = 200;
 
 /**
- * What is to be put of an answer; undefined where it is not for sharing.
- * @param before what was there, where the answer says that it is as it was
- * @throws what the source's `check` throws (rule T11)
+ * The record to put for an answer; undefined where it is not for sharing.
+ * @param before the former record, where the answer says that the value is as it was
+ * @throws the error of the source's `check` (rule T11)
  */
 export async function recordOfAnswer(
   call: LoadCall,
@@ -26,7 +26,7 @@ export async function recordOfAnswer(
 ): Promise<FleetRecord | undefined> {
   const { details, kind } = answered;
   const { groups: groupsOf, check, name } = call.definition;
-  // Only what still holds goes on with what was said of it before (RFC 9111 §4.3.4).
+  // Only a value that still holds keeps its former details (RFC 9111 §4.3.4).
   const same = kind === "unchanged" ? before : undefined;
   const policy = call.policyOf(same ? { ...detailsOf(same.entry), ...details } : details);
   const use = details.shared;
@@ -34,7 +34,7 @@ export async function recordOfAnswer(
   if (policy.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
   if (call.parts.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
   if (kind === "unchanged" && !same) return undefined;
-  // As it was loaded: each process makes of it what its own check does.
+  // As it was loaded: each process applies its own check to it.
   const raw = same ? same.sharedValue : loadedValueOf(answered);
   const isMissing = kind === "missing";
   const text = isMissing ? "" : jsonText(raw, maxBytes);
@@ -78,7 +78,7 @@ export async function recordOfAnswer(
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
 
-/** Undefined for what JSON cannot carry as it is, and for what is too large. */
+/** Undefined for a value that JSON cannot carry as it is, or that is too large. */
 function jsonText(value: unknown, maxBytes: number): string | undefined {
   if (!isJson(value)) return undefined;
   const text = JSON.stringify(value);

@@ -1,4 +1,4 @@
-/** One request to the source, for all or for one, and what becomes of its answer. Rules T1, T4, T7, T10. */
+/** One request to the source, for all or for one, and the use of its answer. Rules T1, T4, T7, T10. */
 
 import { asFailure, isAnswer, isIterable, mayBeCovered } from "../core/doors/answers.js";
 import { answer, type CompositeContext, type Failure, type LoadCall, type LoadChanges } from "../core/index.js";
@@ -9,7 +9,7 @@ import type { Memory } from "./memory.js";
 import { type OwnMarks, ownFor } from "./own-marks.js";
 import type { FleetRecord } from "./record.js";
 
-/** What requests need of the process that they run in. */
+/** The members of the process that requests need. */
 export interface AskingHost extends LeaseHost {
   readonly memory: Memory;
   readonly figures: FleetFigures;
@@ -17,7 +17,7 @@ export interface AskingHost extends LeaseHost {
   now(): number;
 }
 
-/** A load, and what is to become of it. */
+/** A load, and the use of its answer. */
 export interface FleetQuestion {
   /** Of the entry in the store. */
   readonly id: string;
@@ -28,9 +28,9 @@ export interface FleetQuestion {
   note(version: number): void;
 }
 
-/** What a load came to, for all who wait for it in this process. */
+/** The result of a load, for all who wait for it in this process. */
 export type Outcome =
-  /** It is for all. `own` is for whoever has asked the source. */
+  /** It is for all. `own` is for the caller who has asked the source. */
   | {
       readonly kind: "shared";
       readonly record: FleetRecord;
@@ -39,9 +39,9 @@ export type Outcome =
       /** It is for those who hold nothing (rule T6). */
       readonly isStale?: boolean;
     }
-  /** It is for nobody but whoever has asked. */
+  /** It is for the caller alone who has asked. */
   | { readonly kind: "own"; readonly came: unknown }
-  /** Nobody has asked: each is to ask on their own. */
+  /** No request was made: each caller is to ask alone. */
   | { readonly kind: "apart" }
   | { readonly kind: "failed"; readonly thrown: unknown; readonly isForAll: boolean };
 
@@ -50,11 +50,11 @@ export type AskedOutcome = Exclude<Outcome, { kind: "apart" }>;
 /** How it is asked. */
 export interface How {
   readonly signal: AbortSignal;
-  /** What the store has, and whether it may still be given. */
+  /** The store's record, and whether it may still be given. */
   readonly before?: FleetRecord | undefined;
   readonly isGood?: boolean | undefined;
   readonly token?: string | undefined;
-  /** What it is found is for whoever asks, and not remembered. */
+  /** The answer is for the caller alone, and not remembered. */
   readonly isAlone?: boolean;
 }
 
@@ -83,7 +83,7 @@ export class Asking {
         lease?.release({ own: ownFor });
         return (call.context as CompositeContext).read(...part);
       },
-      // Whoever asks for all asks for what all can have: not whether one cache's own value still holds.
+      // A request for all asks for a value that all can have: not whether one cache's own value still holds.
       ...(lease ? { held: offered && this.#heldOf(offered, call) } : {}),
     };
     try {
@@ -116,7 +116,7 @@ export class Asking {
       if (DEVELOPMENT && audience === "all" && answered.details.shared?.for === "user") this.#warnOnce(call);
       if (!isUnchanged || offered) this.#own.add(id);
       lease?.release(isUnchanged && !offered ? {} : { own: ownFor });
-      // What was offered is not what the cache itself holds.
+      // The offered value is not the one that the cache itself holds.
       return { kind: "own", came: isUnchanged && offered ? offered.answerUnchanged(now, answered.details) : came };
     }
     this.#own.delete(id);
@@ -133,7 +133,7 @@ export class Asking {
     );
   }
 
-  /** Rule T7. What is the server's trouble is so for all who wait; what it says to one is not. */
+  /** Rule T7. A failure of the server holds for all who wait; its refusal of one user does not. */
   #failed(thrown: unknown, { before, isGood, signal }: How, lease: Lease | undefined): AskedOutcome {
     const failure = asFailure(thrown);
     const isForAll = !signal.aborted && failure.kind !== "load" && mayBeCovered(failure);

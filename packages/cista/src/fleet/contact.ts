@@ -55,7 +55,7 @@ export class Contact {
     this.#isWarned = true;
   }
 
-  /** It answers, and has been told what it missed. */
+  /** It answers, and has been told the invalidations that it missed. */
   return(): void {
     this.#isAway = false;
   }

@@ -1,4 +1,4 @@
-/** What one process of a fleet has done since it began, as counts. */
+/** The counts of one process of a fleet since it began. */
 export interface FleetFigures {
   /** Answered out of this process' own memory. */
   memoryHits: number;
@@ -6,7 +6,7 @@ export interface FleetFigures {
   storeHits: number;
   /** Answered out of the store at once, and revalidated in the background. */
   staleHits: number;
-  /** Answered by a request of this process that somebody else had begun. */
+  /** Answered by a request of this process that another caller had begun. */
   joined: number;
   /** How often a request of another process was waited for. */
   waited: number;
@@ -18,7 +18,7 @@ export interface FleetFigures {
   notShared: number;
   /** Answers that the store did not take: something newer was there, or they had been invalidated meanwhile. */
   refused: number;
-  /** Failed requests in whose place what was stored was given. */
+  /** Failed requests in whose place a stored value was given. */
   coveredFailures: number;
   /** Invalidations that were made here, and that were heard from others. */
   invalidations: number;

@@ -1,4 +1,4 @@
-/** Requests that several wait for in one process: each ends when nobody waits for it any more. Rule T4. */
+/** Requests that several callers wait for in one process: each ends when its last caller has left. Rule T4. */
 
 export class Flight<T> {
   readonly #abort = new AbortController();
@@ -18,7 +18,7 @@ export class Flight<T> {
     this.#result.then(callback, callback);
   }
 
-  /** Whether somebody can still wait for it: what all have left has been aborted. */
+  /** Whether a caller can still wait for it: one that all have left has been aborted. */
   get isOpen(): boolean {
     return !this.#abort.signal.aborted;
   }

@@ -1,10 +1,10 @@
-/** What one process hears of what the others invalidate, and tells of what it could not tell before. Rules T8, T9. */
+/** How one process hears the others' invalidations, and tells those that it could not tell before. Rules T8, T9. */
 import type { Contact } from "./contact.js";
 import type { FleetFigures } from "./figures.js";
 import type { Memory } from "./memory.js";
 import type { HeardInvalidation, Invalidation, News } from "./store.js";
 
-/** What hearing needs of the process, and has it do. */
+/** The members of the process that hearing needs. */
 export interface HearingHost {
   readonly contact: Contact;
   readonly memory: Memory;
@@ -13,7 +13,7 @@ export interface HearingHost {
   now(): number;
   /** @param awaited whether the process is to stay alive for it */
   after(delay: number, callback: () => void, awaited?: boolean): () => void;
-  /** What is told of the process, as JSON. */
+  /** The state of the process, as JSON. */
   about(): string;
   /** Something was invalidated, here or elsewhere. */
   onHeard(heard: HeardInvalidation): void;
@@ -23,7 +23,7 @@ export interface HearingHost {
   onReturn(): void;
 }
 
-/** How often it asks, in milliseconds: what is told may be lost. */
+/** How often it asks, in milliseconds: messages may be lost. */
 export const pollEvery = 500;
 
 export class Hearing {
@@ -96,7 +96,7 @@ export class Hearing {
     }
   }
 
-  /** What was invalidated before is known then too. */
+  /** Earlier invalidations are known then too. */
   async #learnLabels(): Promise<void> {
     const { contact, memory } = this.#host;
     const { hearing } = memory;

@@ -1,5 +1,5 @@
 /**
- * A fleet of servers that shares what it fetches, on Redis.
+ * A fleet of servers that shares its answers, on Redis.
  * @module cista/fleet
  */
 
@@ -20,9 +20,9 @@ export interface FleetOptions {
   redis: RedisLike;
   /** Processes of one name share. Begins all keys in Redis: letters, digits and `-_.:`. */
   name: string;
-  /** What is shared among all users: only what the HTTP standard lets a shared cache store (RFC 9111 §3), and of a source without HTTP, all. */
+  /** Entries shared among all users: only those that the HTTP standard lets a shared cache store (RFC 9111 §3); of a source without HTTP, all. */
   sources?: readonly Source<any, any>[];
-  /** What is shared for one user only, among the caches of one partition: also what is `private`. Of a cache without partition it is not shared. */
+  /** Entries shared for one user only, among the caches of one partition: also `private` ones. They are not shared by a cache without partition. */
   perUser?: readonly Source<any, any>[];
   /** For how long a process that is not heard of keeps others waiting for its request. Longer than any pause of its event loop. Default "4s". */
   leaseTime?: Duration;
@@ -34,11 +34,11 @@ export interface FleetOptions {
   maxBytes?: number;
   /** So many entries each process remembers itself, in about 64 MiB at most. Default 1,000; false: none. */
   memoryEntries?: number | false;
-  /** What `cista fleet watch` shows this process as. Default: its number. */
+  /** The name of this process in `cista fleet watch`. Default: its number. */
   processName?: string;
 }
 
-/** What is not to be trusted any more. */
+/** The entries to invalidate. */
 export interface FleetChange {
   /** Groups that answers or definitions name. */
   groups?: readonly string[];
@@ -53,19 +53,19 @@ export interface FleetChange {
 /** One process' part in a fleet. */
 export interface Fleet {
   /**
-   * Has a cache answer out of what the fleet has; what is invalidated, deleted or put in it, or by its writes, is so in the
+   * Has a cache answer out of the fleet's entries; an invalidation, deletion or put in it, or by its writes, is made in the
    * whole fleet. Make a cache for each request, and share each. Returns its end; `cache.dispose()` ends it too.
    */
   share(cache: Cache): () => void;
   /**
    * Has nothing be trusted any more that this names, in any process.
-   * Resolves with true when no process answers with what was before: in some milliseconds, or two seconds where one hangs, or
+   * Resolves with true when no process answers with an older value: in some milliseconds, or two seconds where one hangs, or
    * the fleet has only just begun. With false where Redis is away: then it
    * is done here, kept, and told when Redis is back.
    * @example await fleet.invalidate({ groups: ["huts"] });
    */
   invalidate(what: FleetChange): Promise<boolean>;
-  /** What this process has done since it began. */
+  /** The counts of this process since it began. */
   readonly counts: Readonly<FleetFigures>;
   /** Whether Redis answers. Without it the process goes on alone. */
   readonly isStoreAway: boolean;
@@ -74,7 +74,7 @@ export interface Fleet {
 }
 
 /**
- * Shares what several processes fetch, through the Redis that they already run: one request to the source for all of them,
+ * Shares the answers of several processes, through the Redis that they already run: one request to the source for all of them,
  * invalidated everywhere at once. See the guide's page on fleets, and docs/fleet-protocol.md.
  * @throws CistaError code "invalid-fleet-options" for a client that is neither ioredis' nor redis', or a name that cannot be
  * @example

@@ -1,4 +1,4 @@
-/** What entries can be invalidated by, and how much of that is said. Rules T5, T8. */
+/** The labels that entries can be invalidated by, and how many of them are told. Rules T5, T8. */
 import type { Invalidation } from "./store.js";
 
 /** By which all of one source can be invalidated. No group of a server's can be meant by it: those have no control characters. */
@@ -9,7 +9,7 @@ export function sourceLabel(source: string): string {
 /** By which all that the fleet has is invalidated. */
 export const everything: string = sourceLabel("");
 
-/** What bears it is out of date when any label is called so. */
+/** An entry with this label is out of date when any label is. */
 export const anyLabel = "\u0002";
 
 /** So many labels, and characters of them, does a record bear. */
@@ -19,7 +19,7 @@ const longestLabels = 64 * 2 ** 10;
 export const longestId: number = 4 * 2 ** 10;
 const longestInvalidation = 64 * 2 ** 10;
 
-/** What has too many labels is out of date with each that is called so. */
+/** An entry with too many labels is out of date when any label is. */
 export function boundedLabels(labels: readonly string[], source: string): readonly string[] {
   const isBounded = labels.length <= mostLabels && lengthOf(labels) <= longestLabels;
   return isBounded ? labels : [sourceLabel(source), anyLabel];

@@ -2,12 +2,12 @@
 import type { Contact } from "./contact.js";
 import type { Put, Release } from "./store.js";
 
-/** What a lease needs of the process that holds it. */
+/** The members of the process that a lease needs. */
 export interface LeaseHost {
   readonly contact: Contact;
   /** Milliseconds. */
   readonly options: { readonly lease: number };
-  /** Calls back after so many milliseconds. Returns what cancels it. */
+  /** Calls back after so many milliseconds. Returns a function that cancels it. */
   after(delay: number, callback: () => void): () => void;
 }
 
@@ -26,7 +26,7 @@ export class Lease {
     this.#renewLater();
   }
 
-  /** Puts what has come, and gives the lease back in one go. Undefined where the store is away, or does not take it. */
+  /** Puts the answer, and gives the lease back in one go. Undefined where the store is away, or does not take it. */
   async put(put: Put): Promise<"stored" | "older" | "invalidated" | "lost" | undefined> {
     this.isOver = true;
     const { contact } = this.#host;

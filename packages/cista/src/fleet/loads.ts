@@ -1,4 +1,4 @@
-/** What stands around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
+/** The interceptor around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
 
 import { checkedAnswer, isAnswer, wasChecked } from "../core/doors/answers.js";
 import { type Answer, Failure } from "../core/index.js";
@@ -10,15 +10,15 @@ import { type FleetRecord, isOfAnotherForm, recordOf } from "./record.js";
 import type { Found, StoredRecord } from "./store.js";
 import { type Wait, Waits } from "./waits.js";
 
-/** What is told may be lost: whoever waits looks again after so many milliseconds. */
+/** Messages may be lost: a waiting process looks again after so many milliseconds. */
 const longestWait = 500;
 /** How long a revalidation in the background may take, in milliseconds. */
 const behindFor = 30_000;
 
-/** What one request knows of its waits so far. */
+/** The waits of one request so far. */
 interface Seen {
   hasWaited: boolean;
-  /** What the store had when it was last looked at, where that may still be given. */
+  /** The record that the store had when it was last looked at, where that may still be given. */
   record: FleetRecord | undefined;
 }
 
@@ -39,7 +39,7 @@ export class Loads {
     this.#asking = new Asking(host, this.#own);
   }
 
-  /** What this process remembers, and may be given. */
+  /** A record that this process remembers, and that may be given. */
   known(id: string, note: FleetQuestion["note"]): Answer<unknown> | undefined {
     const { memory, figures } = this.#host;
     const record = memory.find(id);
@@ -52,7 +52,7 @@ export class Loads {
   async load(question: FleetQuestion): Promise<unknown> {
     const { id, call, note } = question;
     const { cause, mode } = call.context;
-    // Somebody asks for what the source has now, and not for what is known of it.
+    // The caller asks for the source's present value, and not for a known one.
     if (mode !== "default" && cause !== "invalidated") return this.#anew(question);
     const known = this.known(id, note);
     if (known) return this.#checked(question, known);
@@ -63,11 +63,11 @@ export class Loads {
     return this.#together(question);
   }
 
-  /** One flight for each id: whoever finds that it was not for sharing asks on their own. */
+  /** One flight for each id: a caller who finds that it was not for sharing asks alone. */
   async #together(question: FleetQuestion): Promise<unknown> {
     const { memory, figures } = this.#host;
     const { id, call, note } = question;
-    // A process that has been stopped does not know whether what is under way is of before something that it has not heard.
+    // A process that has been stopped does not know whether a request under way is older than an invalidation that it has not heard.
     const open = memory.isBelieved ? this.#flights.get(id) : undefined;
     const flight = open?.isOpen ? open : this.#fly(question);
     const leads = flight !== open;
@@ -84,7 +84,7 @@ export class Loads {
     return this.#alone(question);
   }
 
-  /** Rule T11: what another version of the program has put, and this one's check refuses, is asked for anew. */
+  /** Rule T11: a value that another version of the program has put, and this one's check refuses, is requested anew. */
   async #checked(question: FleetQuestion, came: unknown): Promise<unknown> {
     const { check } = question.call.definition;
     if (!check || !isAnswer(came) || wasChecked(came)) return came;
@@ -164,7 +164,7 @@ export class Loads {
     return contact.isAway ? this.#asking.ask(question, { signal }) : undefined;
   }
 
-  /** Another process has asked in vain: what was stored is given all the same where that is allowed (rule T7). */
+  /** Another process has asked in vain: the stored value is given all the same where that is allowed (rule T7). */
   #failedElsewhere(id: string, failure: Failure, record: FleetRecord | undefined): Outcome {
     const { memory, figures } = this.#host;
     if (!record || memory.isBad(id, record) || !record.coversError(this.#host.now()))
@@ -173,7 +173,7 @@ export class Loads {
     return { kind: "shared", record, failure };
   }
 
-  /** What is fresh, and known here to be good: one plain read of the store, for all who look meanwhile. */
+  /** A fresh record that is not invalidated by what is known here: one plain read of the store, for all who look meanwhile. */
   async #lookQuickly({ id, note }: FleetQuestion): Promise<Answer<unknown> | undefined> {
     const { figures, memory } = this.#host;
     if (memory.hearing === undefined || memory.isAlone || !memory.isBelieved || this.#flights.has(id)) return undefined;
@@ -202,7 +202,7 @@ export class Loads {
     return record;
   }
 
-  /** A lease that is given to nobody any more is given back. */
+  /** A lease that no request needs any more is given back. */
   async #take(id: string, hasWaited: boolean, signal: AbortSignal): Promise<Found | undefined> {
     const found = await this.#host.contact.ask((store) => store.take(id, hasWaited));
     if (found?.token) this.#host.figures.leases++;
@@ -219,7 +219,7 @@ export class Loads {
 
   // ── Asking the source ──────────────────────────────────────────────────────
 
-  /** For nobody but whoever asks. */
+  /** For the caller alone. */
   async #alone(question: FleetQuestion): Promise<unknown> {
     const outcome = await this.#asking.ask(question, { signal: question.call.context.signal, isAlone: true });
     if (outcome.kind === "failed") throw outcome.thrown;
@@ -227,7 +227,7 @@ export class Loads {
     return outcome.own ?? outcome.record.answerForMany(this.#host.now(), outcome.failure);
   }
 
-  /** What somebody has asked for expressly: put for the others, whatever they have. */
+  /** An answer that was asked for by hand: put for the others, whatever they have. */
   async #anew(question: FleetQuestion): Promise<unknown> {
     const { id, call, note } = question;
     const { signal } = call.context;
@@ -251,7 +251,7 @@ export class Loads {
     });
   }
 
-  /** Whoever comes after something was invalidated waits for nothing that was begun before. */
+  /** A caller that comes after an invalidation does not wait for a request that was begun before it. */
   forgetFlights(): void {
     this.#flights.clear();
     this.#looks.clear();
@@ -263,7 +263,7 @@ export class Loads {
   }
 }
 
-/** Of the message that another process had nothing is told: it may hold what is one user's. */
+/** The message of another process' failure is not told: it may hold one user's data. */
 function toldFailure(told = "{}"): Failure {
   let said: { kind?: unknown; status?: unknown } = {};
   try {

@@ -1,4 +1,4 @@
-/** One process of a fleet: the caches that share, what they invalidate, and what it hears of the others. Rules T8, T9. */
+/** One process of a fleet: the caches that share, their invalidations, and those that it hears of the others. Rules T8, T9. */
 
 import { onDispose, partitionOf } from "../core/doors/caches.js";
 import { adoptChange, type Change, onChange, type PlainSelector, plainSelector } from "../core/doors/sharing.js";
@@ -22,14 +22,14 @@ export interface MemberOptions {
   readonly keep: number;
   readonly maxBytes: number;
   readonly near: number;
-  /** What the command shows the process as. */
+  /** The name of the process in the command. */
   readonly title: string;
 }
 
 /** A cache that shares. */
 interface Shared {
   readonly partition: string | undefined;
-  /** The versions of what it was answered by, by key. */
+  /** The versions of the records that it was answered by, by key. */
   readonly versions: Map<string, number>;
   end(): void;
 }
@@ -135,7 +135,7 @@ export class Member implements AskingHost, HearingHost {
     return end;
   }
 
-  /** Undefined for what is not shared: of a user's own where nobody says whose. */
+  /** Undefined for an entry that is not shared: a user's own, where the user is unknown. */
   #audienceOf({ source, partition }: Pick<LoadCall, "source" | "partition">): Audience | undefined {
     const audience = this.#audiences.get(source);
     return audience === "user" && partition === undefined ? undefined : audience;
@@ -201,7 +201,7 @@ export class Member implements AskingHost, HearingHost {
     return version !== undefined;
   }
 
-  /** Until all others know of it, or do not believe what they remember any more. */
+  /** Until all others know of it, or do not trust their memory any more. */
   async #untilHeard(version: number): Promise<void> {
     const end = this.now() + believedFor + pollEvery;
     for (let pause = firstLook; this.now() < end && !this.isClosed; pause = Math.min(pause * 2, latestLook)) {
@@ -210,7 +210,7 @@ export class Member implements AskingHost, HearingHost {
     }
   }
 
-  /** Over when the fleet is left, too: whoever waits for it is not left waiting. */
+  /** Over when the fleet is left, too, so that no caller waits for ever. */
   #pause(length: number): Promise<void> {
     return new Promise((resolve) => {
       const end = () => {
@@ -239,7 +239,7 @@ export class Member implements AskingHost, HearingHost {
     adoptChange(cache, "invalidate", selectors, (key) => this.#audiences.has(sourceIn(key)) && isOlder(key));
   }
 
-  // ── What is heard ──────────────────────────────────────────────────────────
+  // ── Messages heard ─────────────────────────────────────────────────────────
 
   onHeard(heard: HeardInvalidation): void {
     if (heard.by === this.#store.name) return;
@@ -260,7 +260,7 @@ export class Member implements AskingHost, HearingHost {
     this.#loads.waits.tell();
   }
 
-  /** For the command: what it does. */
+  /** For the command: the state of this process. */
   about(): string {
     this.figures.remembered = this.memory.size;
     this.figures.storeFailures = this.contact.failures;

@@ -1,12 +1,12 @@
-/** What one process remembers of what it has read, and until when it believes that. Rules T8, T9. */
+/** The records that one process remembers, and until when it trusts them. Rules T8, T9. */
 import { anyLabel, everything } from "./labels.js";
 import type { FleetRecord } from "./record.js";
 import type { Invalidation } from "./store.js";
 
-/** For so long after it has heard all that was invalidated a process believes what it remembers. Milliseconds. */
+/** For so long after it has heard all invalidations a process trusts its memory. Milliseconds. */
 export const believedFor = 1500;
 
-/** Versions above are of what was fetched, or invalidated, without the store: later than all that it has. */
+/** Versions above are of answers and invalidations without the store: later than all that it has. */
 const alone = 2 ** 52;
 
 /** So many labels and ids are remembered as invalidated. */
@@ -27,13 +27,13 @@ export class Memory {
   #bytes = 0;
   /** By label and by id. */
   readonly #invalidated = new Map<string, number>();
-  /** Of what is newer all that was invalidated is known. */
+  /** All invalidations after this version are known. */
   #knownSince = Number.POSITIVE_INFINITY;
   /** Goes up where something may have been missed. */
   #hearing = 0;
   #alone = alone;
   #heardAt = Number.NEGATIVE_INFINITY;
-  /** There is no store: what is remembered goes by its lifetime. */
+  /** There is no store: remembered records go by their lifetime. */
   isAlone = false;
 
   /** @param most so many entries; 0: none */
@@ -74,13 +74,13 @@ export class Memory {
     this.#knownSince = version;
   }
 
-  /** What the store knows of all labels, since that version. */
+  /** The store's versions of all labels, since that version. */
   learn(since: number, labels: readonly (readonly [label: string, version: number])[]): void {
     for (const [label, version] of labels) this.#note({ labels: [label], ids: [] }, version, 0);
     this.#knownSince = Math.min(this.#knownSince, since);
   }
 
-  /** Whether a record is invalidated, by what is known here. */
+  /** Whether a record is invalidated, as far as is known here. */
   isBad(id: string, { labels, version }: Pick<FleetRecord, "labels" | "version">): boolean {
     const isLater = (name: string) => this.#since(name) >= version;
     return isLater(idName(id)) || isLater(labelName(everything)) || labels.some((label) => isLater(labelName(label)));
@@ -91,7 +91,7 @@ export class Memory {
     return this.isBelieved && !this.isAlone && record.version > this.#knownSince && !this.isBad(id, record);
   }
 
-  /** What is fresh, and to be believed. */
+  /** A fresh record that may be trusted. */
   find(id: string): FleetRecord | undefined {
     const record = this.#records.get(id);
     if (!record || !this.isBelieved) return undefined;
@@ -138,15 +138,15 @@ export class Memory {
     if (this.#invalidated.size > mostInvalidated) this.begin(Math.max(...this.#storeVersions()));
   }
 
-  /** What was fetched alone: others may know better by now. */
+  /** A record that was fetched alone: others may know better by now. */
   forgetAlone(): void {
     for (const [id, { version }] of this.#records) if (version > alone) this.forget(id);
   }
 
-  /** Nothing of what there is, and of what is under way, is believed. */
+  /** No present record, and none of a request under way, is trusted. */
   clear(): void {
     this.#hearing++;
-    // What the store has not heard of yet stays.
+    // An invalidation that the store has not heard of yet stays.
     for (const [name, version] of this.#invalidated) if (version < alone) this.#invalidated.delete(name);
     this.#records.clear();
     this.#bytes = 0;

@@ -1,4 +1,4 @@
-/** What turned out to be each one's own: for a while nobody waits for another's answer. Rule T2. */
+/** Entries that turned out to be each user's own: for a while no caller waits for another's answer. Rule T2. */
 
 /** Milliseconds. */
 export const ownFor = 10_000;

@@ -1,4 +1,4 @@
-/** What a fleet knows of one entry: made of an answer, kept as text, given to whoever asks. Rules T1, T3, T5, T12. */
+/** A fleet's record of one entry: made of an answer, kept as text, given to all who ask. Rules T1, T3, T5, T12. */
 
 import { detailsOf, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
 import { freezeDeep, omitUndefined } from "../core/doors/tools.js";
@@ -8,7 +8,7 @@ import type { Put, StoredRecord } from "./store.js";
 /** Of the records' form: others are not read. */
 export const formVersion = 1;
 
-/** Beside the entry as a snapshot has it, what holds for the fleet alone. */
+/** Beside the entry as a snapshot has it, the members for the fleet alone. */
 interface Meta {
   readonly form: typeof formVersion;
   readonly entry: Omit<StoredEntry, "value" | "age">;
@@ -17,7 +17,7 @@ interface Meta {
   readonly mustRevalidate?: boolean;
 }
 
-/** About what a member or an item takes in memory, beside its text. */
+/** About the bytes that a member or an item takes in memory, beside its text. */
 const bytesOfPart = 24;
 
 /** At most so many members, items, objects and lists has a JSON text. */
@@ -34,14 +34,14 @@ export class FleetRecord {
   readonly entry: StoredEntry;
   /** Milliseconds: its lifetime for the fleet (s-maxage before max-age). */
   readonly lifetime: number;
-  /** Past it, it is given to nobody before it has been checked. */
+  /** Past this moment it is not given before it has been revalidated. */
   readonly mustRevalidate: boolean;
-  /** What it can be invalidated by. */
+  /** The labels that it can be invalidated by. */
   readonly labels: readonly string[];
   readonly version: number;
   readonly #text: string;
   readonly #takenAt: number;
-  /** The value of the text, where it is at hand; whether somebody has been given it who may change it. */
+  /** The value of the text, where it is at hand; whether a caller has been given it who may change it. */
   #value: unknown;
   #isAtHand: boolean;
   #bytes: number | undefined;
@@ -64,7 +64,7 @@ export class FleetRecord {
     this.#isAtHand = value !== undefined;
   }
 
-  /** About what its text takes, and its value once it is made of it. */
+  /** About the bytes that its text takes, and its value once it is made of it. */
   get bytes(): number {
     this.#bytes ??= 2 * this.#text.length + bytesOfPart * partsIn(this.#text);
     return this.#bytes;
@@ -157,11 +157,11 @@ export class FleetRecord {
   }
 }
 
-/** What is said of a value, by its text: that of one entry is the same each time. So many are kept. */
+/** The parsed details of a value, by their text: that of one entry is the same each time. So many are kept. */
 const known = new Map<string, Meta | undefined>();
 const mostKnown = 1000;
 
-/** What another process has put, if it can be read: each of its members is looked at (rule S1). */
+/** A record that another process has put, if it can be read: each of its members is tested (rule S1). */
 export function recordOf(
   { meta: said, value: text, version, age, labels }: StoredRecord,
   at: number,

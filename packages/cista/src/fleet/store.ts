@@ -1,11 +1,11 @@
-/** What a fleet needs of the store that its processes share. `redis/` has it; tests have one in virtual time. See docs/fleet-protocol.md. */
+/** The store that the processes of a fleet share. `redis/` has it; tests have one in virtual time. See docs/fleet-protocol.md. */
 
-/** What the store has under one id, and what to do about it. */
+/** The store's record under one id, and the next step. */
 export interface Found {
-  /** "invalid": invalidated since; "own": for no one but whoever has asked; "failed": the request that was waited for. */
+  /** "invalid": invalidated since; "own": for the caller alone who has asked; "failed": the request that was waited for. */
   readonly state: "none" | "fresh" | "stale" | "invalid" | "own" | "failed";
   readonly stored?: StoredRecord;
-  /** It is ours to ask: the version of what we shall put. */
+  /** It is ours to ask: the version of the record that we shall put. */
   readonly token?: string;
   /** Another process asks: for how long its lease still goes, in milliseconds. */
   readonly leaseLeft?: number;
@@ -16,16 +16,16 @@ export interface Found {
 export interface StoredRecord {
   /** JSON; "" where it is known that there is nothing. */
   readonly value: string;
-  /** What is said of the value, as JSON: see record.ts. */
+  /** The details of the value, as JSON: see record.ts. */
   readonly meta: string;
   readonly version: number;
   /** Milliseconds, by the store's clock. */
   readonly age: number;
-  /** What it can be invalidated by. */
+  /** The labels that it can be invalidated by. */
   readonly labels: readonly string[];
 }
 
-/** What is there, without a word on whether it is good. */
+/** The record that is there, whether it is invalidated or not. */
 export interface Looked {
   readonly stored: StoredRecord;
   /** Milliseconds. */
@@ -34,7 +34,7 @@ export interface Looked {
   readonly invalidatedAt: number;
 }
 
-/** What is put. */
+/** A record to put. */
 export interface Put {
   readonly value: string;
   readonly meta: string;
@@ -47,7 +47,7 @@ export interface Put {
 
 /** Why a request ended without an answer for all. */
 export interface Release {
-  /** For so long, in milliseconds, nobody waits for another's answer. */
+  /** For so long, in milliseconds, no caller waits for another's answer. */
   readonly own?: number;
   /** For those who have waited: see `Found.failure`. */
   readonly failure?: string;
@@ -66,11 +66,11 @@ export interface HeardInvalidation extends Invalidation {
 }
 
 export interface News {
-  /** The version of the last invalidation that there is: what to ask from next time. */
+  /** The version of the last invalidation that there is: the next question begins there. */
   readonly last: number;
   /** In their order, those since the one that was heard last. */
   readonly invalidations: readonly HeardInvalidation[];
-  /** Some are not there any more: what is remembered cannot be believed. */
+  /** Some are not there any more: the memory cannot be trusted. */
   readonly isGap: boolean;
 }
 
@@ -81,15 +81,15 @@ export class Refusal extends Error {}
 export interface FleetStore {
   /** This process', as others hear it. */
   readonly name: string;
-  /** What there is, in the quickest way: whether it is good is judged by what is known here. */
+  /** The record, in the quickest way: whether it is invalidated is judged here. */
   look(id: string): Promise<Looked | undefined>;
   /** All labels that were invalidated since a version; undefined where they are too many. */
   labels(): Promise<{ readonly since: number; readonly all: readonly (readonly [string, number])[] } | undefined>;
-  /** What there is; where that is not fresh and nobody asks, the lease to ask. @param hasWaited for a request of another process */
+  /** The record; where it is not fresh and no process asks, the lease to ask. @param hasWaited for a request of another process */
   take(id: string, hasWaited: boolean): Promise<Found>;
-  /** A token to put what is asked for anew, whatever there is. */
+  /** A token to put a new answer, whatever there is. */
   takeAnew(id: string): Promise<string>;
-  /** "lost": the lease has gone to somebody else meanwhile. */
+  /** "lost": the lease has gone to another process meanwhile. */
   put(id: string, token: string, put: Put): Promise<"stored" | "older" | "invalidated" | "lost">;
   release(id: string, token: string, why: Release): Promise<void>;
   /** @returns whether the lease is still ours */
@@ -99,11 +99,11 @@ export interface FleetStore {
   /** Whether all others have heard of that invalidation that may still answer out of their memory. */
   isHeardByAll(version: number): Promise<boolean>;
   /**
-   * What has been invalidated since. Tells the store that this process has heard all up to there, and how it is.
+   * The invalidations since then. Tells the store that this process has heard all up to there, and its state.
    * @param since undefined: from now on
    */
   news(since: number | undefined, about: string): Promise<News>;
-  /** Called with the id of what has been put or released, and with undefined where there are news. Some may be lost. */
+  /** Called with the id of a record that was put or released, and with undefined where there are news. Some may be lost. */
   listen(listener: (id: string | undefined) => void): void;
   close(): void;
 }

@@ -1,8 +1,8 @@
-/** Waiting for what another process does: for being told, or for the time to look again. */
+/** Waiting for another process: for its message, or for the time to look again. */
 
 type After = (delay: number, callback: () => void) => () => void;
 
-/** One who waits. What is told counts from the moment at which it was made, so that nothing falls between looking and waiting. */
+/** One wait. Messages count from the moment at which it was made, so that none falls between looking and waiting. */
 export class Wait {
   readonly #end: (wait: Wait) => void;
   #isTold = false;

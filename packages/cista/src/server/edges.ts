@@ -5,7 +5,7 @@ const rawText = /^(?:script|style|textarea|title|noscript|iframe|xmp|noembed|nof
 /** Elements within which a script element is not HTML's. */
 const foreign = /^(?:svg|math)$/;
 
-/** Goes along with the HTML, and knows whether what came so far ends right behind a tag. */
+/** Goes along with the HTML, and knows whether the HTML so far ends right behind a tag. */
 export class Edges {
   /** Whether an element may stand here. */
   isAtEdge = false;
@@ -14,7 +14,7 @@ export class Edges {
   #begin = "";
   #last = "";
   #quote = "";
-  /** What ends a comment, or the text of an element; and the last characters that came in it. */
+  /** The end of a comment, or of an element's text; and the last characters that came in it. */
   #ending = "";
   #tail = "";
   /** How many svg and math elements are open. */

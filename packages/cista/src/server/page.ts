@@ -1,4 +1,4 @@
-/** A page that is rendered with a cache of its own, and what is sent of it. Rules H1 to H8, H11. */
+/** A page that is rendered with a cache of its own, and the values that are sent with it. Rules H1 to H8, H11. */
 
 import { clockOf, partitionOf } from "../core/doors/caches.js";
 import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
@@ -18,7 +18,7 @@ import {
 import { betweenBursts, type NodeWritable, throughBursts } from "./streams.js";
 
 export interface PageOptions {
-  /** How long the page waits for values, from now; what has not come by then is left to the browser. Default "5s". */
+  /** How long the page waits for values, from now; later values are left to the browser. Default "5s". */
   timeout?: Duration;
   /**
    * The page itself is sent with `Cache-Control: no-store` (RFC 9111 §5.2.2.5): then `noStore` values are shown and sent too.
@@ -26,7 +26,7 @@ export interface PageOptions {
    */
   noStore?: boolean;
   /**
-   * The page will be served again, from a file or a cache, to whoever asks: its values are then as old as the clocks say, and
+   * The page will be served again, from a file or a cache, to anybody: its values are then as old as the clocks say, and
    * those that are for one user only are left to the browser. Default false: it is made for one visit, and is no older than that.
    */
   reusable?: boolean;
@@ -34,11 +34,11 @@ export interface PageOptions {
 
 /** One page, while it is rendered. */
 export interface ServerPage {
-  /** Puts what becomes known between what a renderer writes: for a response of Node. */
+  /** Puts new values between the bursts that a renderer writes: for a response of Node. */
   into<W extends NodeWritable>(response: W): W;
   /** The same for a web stream. */
   through(html: ReadableStream<Uint8Array>): ReadableStream<Uint8Array>;
-  /** What has become known since the last call, as HTML that may stand between any two elements; "" for nothing new. */
+  /** The values that have come since the last call, as HTML that may stand between any two elements; "" for nothing new. */
   html(): string;
   /**
    * The same without the element, as JSON that may stand in one: for frameworks that make elements themselves, or that hand
@@ -47,10 +47,10 @@ export interface ServerPage {
   json(): string;
   /**
    * Brings one value onto the page before the components are rendered: for loaders, and for renderers that cannot wait.
-   * Never rejects: what failed is `loading`, and left to the browser.
+   * Never rejects: a failed entry is `loading`, and left to the browser.
    */
   show<P, T>(source: Source<P, T>, ...params: ArgumentsOf<NoInfer<P>>): Promise<Reading<T>>;
-  /** What is not on the page, by its key, and why. For the server's log: nothing of it is sent. */
+  /** The entries that are not on the page, by key, with the reason. For the server's log: nothing of it is sent. */
   readonly left: ReadonlyMap<string, Failure>;
   /**
    * For the page's own Cache-Control: how long all that is shown stays fresh, in milliseconds; whether any of it is `noStore`, or
@@ -59,13 +59,13 @@ export interface ServerPage {
   freshness(): { readonly maxAge: number; readonly noStore: boolean; readonly private: boolean };
   /** The same as the text of a Cache-Control field (RFC 9111 §5.2.2), such as "private, max-age=59". */
   cacheControl(): string;
-  /** Nobody waits any more: every wait and request ends, and the cache is disposed of. To be called when the response has ended, however it did. */
+  /** Ends every wait and request, and disposes of the cache. To be called when the response has ended, however it did. */
   close(): void;
 }
 
 /**
  * Opens the page that is about to be rendered with a cache of its own: one for each request. Bindings wait for its values
- * while they render, and what it shows is sent along, for `receivePage` of `cista/browser`.
+ * while they render, and its values are sent along, for `receivePage` of `cista/browser`.
  * @throws CistaError code "invalid-duration"
  * @example
  * const cache = createCache({ context: request });
@@ -93,7 +93,7 @@ export function openPage(cache: Cache, options: PageOptions = {}): ServerPage {
   };
 }
 
-/** Somebody waits for an entry to be shown. */
+/** A wait for an entry to be shown. */
 class Wait {
   /** Resolves when it is shown, or left to the browser. */
   readonly promise: Promise<void>;
@@ -102,7 +102,7 @@ class Wait {
   #resolve = (): void => {};
   #isOver = false;
 
-  /** @param settle is called once: with what is to be shown, or without where nothing came in time */
+  /** @param settle is called once: with the reading to be shown, or without one where none came in time */
   constructor(view: View<any>, settle: (wait: Wait, reading: Reading<any> | undefined) => void) {
     this.view = view;
     this.#settle = settle;
@@ -147,18 +147,18 @@ class RenderedPage implements Rendering {
   readonly #cache: Cache;
   readonly #noStore: boolean;
   readonly #reusable: boolean;
-  /** Rule H1: what was first shown of an entry is what is sent, whatever happens since. */
+  /** Rule H1: the reading that was first shown of an entry is sent, whatever happens since. */
   readonly #shown = new Map<string, Reading<any>>();
   readonly #waits = new Map<string, Wait>();
   readonly #timer: unknown;
-  /** What has been shown and not been sent. */
+  /** The entries that have been shown and not been sent. */
   #unsent: Unsent[] = [];
   #hasSent = false;
-  /** By the cache's clock: when the first of what is shown is no longer fresh. */
+  /** By the cache's clock: when the first of the shown values is no longer fresh. */
   #freshUntil = Number.POSITIVE_INFINITY;
   #holdsNoStore = false;
   #holdsPrivate = false;
-  /** Why nothing more is waited for: made when somebody waited, since it costs as much as a small page. */
+  /** Why nothing more is waited for: made when a component waited, since it costs as much as a small page. */
   #over: (() => Failure) | undefined;
   #isClosed = false;
 
@@ -316,7 +316,7 @@ class RenderedPage implements Rendering {
   }
 }
 
-/** Of the server's own requests a page tells nothing but that the answers are for whoever opens it (rules F9, H5). */
+/** Of the server's own requests a page tells nothing but that the answers are for the user who opens it (rules F9, H5). */
 function forItsVisitor(entry: StoredEntry): StoredEntry {
   const { varies, madeFor } = entry;
   if (!varies && !madeFor) return entry;
@@ -331,7 +331,7 @@ function forVisitor(varies: Readonly<Record<string, string>>): Record<string, st
   return Object.fromEntries(Object.entries(varies).map(([field, text]) => [field, text && "*"]));
 }
 
-/** It was shown before what is shown with it. */
+/** It was shown before the reading that is shown with it. */
 function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
   const since = Math.max(0, takenAt - shownAt);
   return since > 0 ? Object.assign(entry, { age: entry.age + since, shownAt }) : entry;

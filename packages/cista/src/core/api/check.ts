@@ -23,7 +23,7 @@ interface Issue {
 const loadedValues = new WeakMap<object, unknown>();
 
 /**
-* The answer of a load with its value checked, so that interceptors see a value of the source's type.
+ * The answer of a load with its value checked, so that interceptors see a value of the source's type.
  * @throws Failure kind "shape"
  */
 export async function checkedAnswer(schema: StandardSchema<unknown, unknown>, came: unknown): Promise<unknown> {
@@ -40,7 +40,7 @@ export function wasChecked(given: Answer<unknown>): boolean {
 }
 
 /**
-* The value as it was loaded. The value that the check has made of it may be one that cannot be stored.
+ * The value as it was loaded. The value that the check has made of it may be one that cannot be stored.
  * @internal
  */
 export function loadedValueOf(given: Answer<unknown>): unknown {
@@ -48,7 +48,7 @@ export function loadedValueOf(given: Answer<unknown>): unknown {
 }
 
 /**
-* The output of the schema for a loaded value.
+ * The output of the schema for a loaded value.
  * @throws Failure kind "shape": where the value departs from the schema, and, in development, what came there (kinds and
  * member names only)
  */

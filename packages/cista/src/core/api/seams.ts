@@ -44,7 +44,7 @@ export interface Environment {
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
 
 /**
-* A change that a program has made to entries, for other tabs and processes: an invalidation, a deletion or a put.
+ * A change that a program has made to entries, for other tabs and processes: an invalidation, a deletion or a put.
  * @internal
  */
 export interface Change {

@@ -1,4 +1,4 @@
-/** The user's own client, of one of the two that are in common use: what they share, and how they differ. */
+/** The user's own client, of one of the two that are in common use: their common calls, and their differences. */
 
 import { preview } from "../../core/doors/answers.js";
 import { CistaError } from "../../core/index.js";
@@ -12,7 +12,7 @@ export interface RedisLike {
   on(event: string, listener: (...heard: any[]) => void): unknown;
 }
 
-/** What the store needs. */
+/** The calls that the store needs. */
 export interface RedisClient {
   /** Sends one command. */
   send(command: readonly string[]): Promise<unknown>;
@@ -38,7 +38,7 @@ interface SendClient extends RedisLike {
   disconnect?(): Promise<unknown>;
 }
 
-/** @throws CistaError code "invalid-fleet-options" for what is neither */
+/** @throws CistaError code "invalid-fleet-options" for an object that is neither */
 export function clientOf(redis: RedisLike): RedisClient {
   const { call, sendCommand, duplicate, getSlotMaster } = (redis ?? {}) as Partial<CallClient & SendClient>;
   if (typeof duplicate === "function" && typeof call === "function") return ofCall(redis as CallClient);
@@ -57,7 +57,7 @@ interface ClusterClient extends Omit<SendClient, "sendCommand"> {
   sendCommand(key: string | undefined, isReadonly: boolean, command: readonly string[]): Promise<unknown>;
 }
 
-/** Its own errors are told by the commands that fail; an "error" that nobody hears would end the process. */
+/** Its own errors are told by the commands that fail; an "error" event without a listener would end the process. */
 const ignore = () => {};
 
 function ofCall(redis: CallClient): RedisClient {

@@ -1,10 +1,10 @@
 /**
- * What Redis does in one go, as Lua: each is one round trip. All keys of one fleet bear one hash tag, so that they are in one
+ * The steps that Redis takes in one go, as Lua: each is one round trip. All keys of one fleet bear one hash tag, so that they are in one
  * slot of a cluster. Versions are microseconds of Redis' own clock, or one more than the last: they go up over a loss of
  * everything (rule T5). See docs/fleet-protocol.md.
  */
 
-/** What is no number, or no version that there can be, is as if it were not there; and so is a key of another type. */
+/** A text that is no number, or no possible version, is as if it were not there; and so is a key of another type. */
 const common = `
 local t = redis.call('TIME')
 local micro = t[1] * 1000000 + t[2]
@@ -204,7 +204,7 @@ return version`;
 
 /**
  * KEYS members. ARGV holder, version, for how long one is believed in ms. → 1 where all others have heard. Of a list that has
- * begun only lately nobody knows who is missing in it.
+ * begun only lately, the processes missing in it are unknown.
  */
 const heard = `${common}
 local all = read('HGETALL', KEYS[1]) or {}

@@ -26,14 +26,14 @@ export interface RedisStoreOptions {
   readonly timeout: number;
 }
 
-/** Whoever has not been heard of for so long does not believe what it remembers; a little longer, to be safe. Milliseconds. */
+/** A process that has not been heard of for so long does not trust its memory; a little longer, to be safe. Milliseconds. */
 const silentFor = believedFor + 200;
 
-/** What one look reads of an entry. */
+/** The members that one look reads of an entry. */
 const looked = ["g", "m", "v", "n", "s", "a", "l", "i"];
 /** When an entry was stored may be so much later than Redis' clock was last heard to be, in milliseconds: a day. */
 const mostAhead = 86_400_000;
-/** So many labels are read at once, by whoever joins. */
+/** So many labels are read at once, by a process that joins. */
 const mostLabels = 5000;
 
 export class RedisStore implements FleetStore {
@@ -59,7 +59,7 @@ export class RedisStore implements FleetStore {
     const said = await this.#inTime(this.#client.send(["HMGET", this.#key("e", id), ...looked]));
     const [labels, meta, value, ...numbers] = said as (string | null)[];
     const [version, at, age, lifetime, invalidatedAt] = numbers.map(Number);
-    // What is not as it has to be is `take`'s, which mends it.
+    // A malformed record is left to `take`, which mends it.
     if (!isCount(version) || !isCount(at) || !isCount(age) || !isCount(lifetime) || !isCount(invalidatedAt))
       return undefined;
     if (!version || !meta || value === null || value === undefined) return undefined;
@@ -90,7 +90,7 @@ export class RedisStore implements FleetStore {
     const own = ["e", "l", "o", "f"].map((kind) => this.#key(kind, id));
     const keys = [...own, this.#named("n"), this.#named("g")];
     const said = this.#send("take", keys, [this.name, String(this.#options.lease), hasWaited ? "1" : ""]);
-    // What is said too late gives nobody a lease.
+    // An answer that comes too late gives no lease.
     const giveBack = (late: unknown) => {
       const { token } = foundIn(late);
       if (token) this.release(id, token, {}).catch(() => {});
@@ -210,7 +210,7 @@ export class RedisStore implements FleetStore {
         isOver = true;
         reject(new Failure("timeout", `Redis has not answered within ${this.#options.timeout} ms.`));
       };
-      // A busy process' timer goes off before it has read what has long come: it reads before the next one goes off.
+      // A busy process' timer goes off before it has read answers that came long ago: it reads before the next one goes off.
       const timer = setTimeout(() => setTimeout(giveUp), this.#options.timeout);
       said.then(
         (came) => {
@@ -244,7 +244,7 @@ function isCount(value: number | undefined): value is number {
   return value !== undefined && value >= 0 && value <= Number.MAX_SAFE_INTEGER;
 }
 
-/** What all keys of a fleet begin with: the braces put them into one slot of a cluster. */
+/** The prefix of all keys of a fleet: the braces put them into one slot of a cluster. */
 export function prefixOf(fleet: string): string {
   return `{${fleet}}:`;
 }
