@@ -103,7 +103,7 @@ export function injectReading(source: any, ...given: GivenRest): any {
   return readingSignal(source, rest);
 }
 
-/** What is asked for; or what was thrown by asking. */
+/** The entry asked for; or the error thrown by asking. */
 type AskedOrNot = Asked | { readonly thrown: unknown };
 
 function readingSignal(source: Source<any, any>, rest: GivenRest): unknown {
@@ -149,7 +149,7 @@ function readingSignal(source: Source<any, any>, rest: GivenRest): unknown {
   return whole;
 }
 
-/** What is thrown in a template stops Angular from bringing the views after it up to date: told once, and shown as a failure. */
+/** An error thrown in a template stops Angular from bringing the views after it up to date: told once, and shown as a failure. */
 function failuresToldOnce(name: string): (thrown: unknown) => Reading<any> {
   const handler = inject(ErrorHandler);
   const told = new Set<string>();
@@ -193,7 +193,7 @@ function trackedSignal(): Tracked {
   return { track: version, trigger: () => version.update((n) => n + 1) };
 }
 
-/** A reading in the shape of Angular's own resources, for what takes one. */
+/** A reading in the shape of Angular's own resources, for code that takes one. */
 export interface ReadingResource<T> {
   readonly value: Signal<T | undefined>;
   readonly status: Signal<ResourceStatus>;

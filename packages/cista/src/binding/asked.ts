@@ -19,7 +19,7 @@ import {
   type ViewOptions,
 } from "../core/index.js";
 
-/** What a component may say of a reading, in every binding. */
+/** A component's options for a reading, in every binding. */
 export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
   /** While new params load, keep the last value, as `loading` with `provisional: "carried"`. */
   carryOver?: boolean | undefined;
@@ -59,13 +59,13 @@ export interface Asked {
   /** As it was said last. */
   revalidateEvery: ViewOptions<any>["revalidateEvery"];
   readonly view: View<any>;
-  /** Attaches; returns its own end. What is shown when it ends is what may be carried over. */
+  /** Attaches; returns its own end. The reading shown when it ends may be carried over. */
   subscribe(listener: () => void): () => void;
-  /** Has the view ask as often as was said last. To be called when what was asked for is on the page. */
+  /** Sets the view's interval to the last one. To be called when the entry is on the page. */
   applyInterval(): void;
 }
 
-/** A view that somebody has attached already for components that wait to be shown, if there is one. */
+/** A view that is attached already for components that wait to be shown, if there is one. */
 export type AttachedView = (cache: Cache, key: string) => View<any> | undefined;
 
 const usual: BindingOptions<any, any> = {};
@@ -73,29 +73,29 @@ const usual: BindingOptions<any, any> = {};
 const isServer = typeof document === "undefined";
 
 /**
- * What one component asks for, from entry to entry as its params change (rule R4), and what it is shown of it. Starts
- * nothing and tells nobody, so it may be used while rendering and in computed values.
+ * The entry that one component asks for, another one as its params change (rule R4), and its reading. Starts nothing and
+ * notifies no listener, so it may be used while rendering and in computed values.
  */
 export class Asking {
   #asked: Asked | undefined;
   #options = usual;
-  /** What is attached: on the page, until another is. */
+  /** The attached view: on the page, until another is. */
   #attached: Asked | undefined;
   /** The last value that was there under another key, to be carried over to other params of the same source. */
   #kept: { readonly source: unknown; readonly key: string; readonly value: unknown } | undefined;
   #carried: { readonly from: Reading<any>; readonly reading: Reading<any> } | undefined;
   #part: { readonly of: Reading<any>; readonly pick: unknown; readonly reading: AnyReading } | undefined;
 
-  /** Rule H1: on a server, and in a browser until the component is hydrated, it is shown what the page shows. */
+  /** Rule H1: on a server, and in a browser until the component is hydrated, it is shown the page's reading. */
   isHydrating: boolean = isServer;
 
-  /** What was asked for last. */
+  /** The entry that was asked for last. */
   get asked(): Asked | undefined {
     return this.#asked;
   }
 
   /**
-   * What is asked for from now on: the same object for as long as it is the same entry, however the params are spelled.
+   * The entry from now on: the same object for as long as it is the same entry, however the params are spelled.
    * @param known false: the params are not known yet, the reading is `empty`
    */
   ask(
@@ -126,8 +126,8 @@ export class Asking {
   }
 
   /**
-   * The reading of what was asked for, with `carryOver` and `pick` applied: the same object until something of it changes.
-   * @param asked what whoever looks has asked for: in a framework's transition, the one before may still be on the page
+   * The reading of the entry, with `carryOver` and `pick` applied: the same object until something of it changes.
+   * @param asked the entry that the reader has asked for: in a framework's transition, the former one may still be on the page
    */
   get(
     asked: Asked | undefined = this.#asked,
@@ -158,7 +158,7 @@ export class Asking {
     };
   }
 
-  /** What was before counts only until the next has come, be it no value. */
+  /** The former value counts only until the next has come, be it no value. */
   #forgetKept({ state }: Reading<any>): void {
     if (state !== "loading") this.#kept = undefined;
   }
@@ -168,7 +168,7 @@ export class Asking {
     if (state === "ready") this.#kept = { source, key, value };
   }
 
-  /** What is on the page under another key is still attached while the new one is first looked at; afterwards it is kept. */
+  /** The view of another key on the page is still attached while the new one is first looked at; afterwards its reading is kept. */
   #carriedOver(reading: Reading<any>, { view: { key }, source }: Asked): Reading<any> {
     this.#forgetKept(reading);
     if (reading.state !== "loading" || reading.value !== undefined) return reading;
@@ -228,13 +228,13 @@ class AskedEntry implements Asked {
   }
 }
 
-/** What the page that is being rendered or hydrated shows of it, if it has come. */
+/** The reading that the page being rendered or hydrated shows of it, if it has come. */
 function pageReadingOf({ cache, known, view, source, when, onServer }: Asked): Reading<any> | undefined {
   return known ? renderingOf(cache)?.peek(view, source, when, onServer) : undefined;
 }
 
 /**
- * For a framework's server renderer: resolves when the page shows what is asked for (rule H1). Without a page there is nothing
+ * For a framework's server renderer: resolves when the page shows the entry (rule H1). Without a page there is nothing
  * to wait for.
  */
 export async function shownOnPage({ cache, known, view, source, when, onServer }: Asked): Promise<void> {
@@ -299,7 +299,7 @@ export function placeArguments<G extends readonly [params?: any, options?: any]>
   return (isMoved ? [undefined, first] : given) as G;
 }
 
-/** The same for frameworks that follow what a function looks at: the options may be a function that returns them. */
+/** The same for frameworks that follow the values a function looks at: the options may be a function that returns them. */
 export function placeFollowed<G extends readonly [params?: any, options?: any]>(source: Source<any, any>, given: G): G {
   const [first] = given;
   if (typeof first !== "function" || !takesOptionsFirst(source, given)) return placeArguments(source, given);
@@ -348,7 +348,7 @@ function nothingAsked(name: string): View<any> {
   return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
 }
 
-/** As `BindingParams`, for frameworks that follow what a function looks at: params may be a getter. */
+/** As `BindingParams`, for frameworks that follow the values a function looks at: params may be a getter. */
 export type LiveParams<P, O> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
@@ -357,7 +357,7 @@ export type LiveParams<P, O> = 0 extends 1 & P
       ? [params?: P | (() => P), options?: O]
       : [params: P | undefined | (() => P | undefined), options?: O];
 
-/** Options as they are, or a function that returns them all: what it looks at is followed. */
+/** Options as they are, or a function that returns them all: the values that it looks at are followed. */
 export type MaybeFollowed<O> = O | (() => O);
 
 /** Options of a whole list for one of its readings, in the cache of the list. */
@@ -368,7 +368,7 @@ export function optionsIn<O extends object>(
   return typeof options === "function" ? () => ({ ...options(), cache }) : { ...options, cache };
 }
 
-/** What a component may say of a live reading. */
+/** A component's options for a live reading. */
 export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"> {
   /** False: attached but never starts a request by itself. A getter is followed. Default true. */
   when?: boolean | (() => boolean) | undefined;
@@ -377,7 +377,7 @@ export interface LiveOptions<T, U = T> extends Omit<BindingOptions<T, U>, "when"
 }
 
 /**
- * An interval as it is said now, for frameworks that follow what a function looks at. A function of the value is called with it,
+ * The present interval, for frameworks that follow the values a function looks at. A function of the value is called with it,
  * and made anew: so the cache asks it again.
  */
 export function intervalNow(
@@ -397,7 +397,7 @@ export function valueNow<V>(given: V | (() => V)): V {
   return typeof given === "function" ? (given as () => V)() : given;
 }
 
-/** @throws CistaError code "no-provider" with what to do about it */
+/** @throws CistaError code "no-provider" with the remedy */
 export function refuseNoProvider(what: string | false): never {
   throw new CistaError("no-provider", what);
 }

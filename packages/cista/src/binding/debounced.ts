@@ -1,7 +1,7 @@
 import { keyText, milliseconds } from "../core/doors/tools.js";
 import type { Clock, Duration } from "../core/index.js";
 
-/** A value once it has stayed the same for a while. Values are compared as params are; what cannot be params, by identity. */
+/** A value once it has stayed the same for a while. Values are compared as params are; values that cannot be params, by identity. */
 export class Debounced<V> {
   /** The first one, or the last that stayed. */
   value: V;
@@ -36,7 +36,7 @@ export class Debounced<V> {
     }, this.#delay);
   }
 
-  /** No more comes of what was told last. */
+  /** The value that was told last is not passed on any more. */
   stop(): void {
     if (this.#timer !== undefined) this.#clock.clearTimer(this.#timer as never);
     this.#timer = undefined;

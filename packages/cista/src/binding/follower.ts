@@ -1,6 +1,6 @@
 import { type Asked, Asking, isWaiting } from "./asked.js";
 
-/** Follows what one component asks for, and tells it of changes. No framework, no DOM. */
+/** Follows the entry that one component asks for, and tells the component of changes. No framework, no DOM. */
 export class Follower extends Asking {
   readonly #changed: () => void;
   #followed: Asked | undefined;
@@ -13,12 +13,12 @@ export class Follower extends Asking {
     this.#changed = changed;
   }
 
-  /** Whether it is attached to what was asked for last. */
+  /** Whether it is attached to the entry that was asked for last. */
   get isAttached(): boolean {
     return this.#followed !== undefined && this.#followed === this.asked;
   }
 
-  /** Attaches to what was asked for last, then leaves what it was attached to, in one go. */
+  /** Attaches to the entry that was asked for last, then leaves the former one, in one go. */
   attach(): void {
     const { asked } = this;
     asked?.applyInterval();
@@ -37,7 +37,7 @@ export class Follower extends Asking {
     leave?.();
   }
 
-  /** Resolves when what is asked for by then has something to show, be it a failure. To be called while attached. */
+  /** Resolves when the entry that is asked for by then has something to show, be it a failure. To be called while attached. */
   shown(): Promise<void> {
     return new Promise((resolve) => {
       this.#waiting.push(resolve);

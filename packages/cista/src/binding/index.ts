@@ -1,5 +1,5 @@
 /**
- * What all bindings are built on: no framework, no DOM. See "How to write a binding" in the guide.
+ * The base of all bindings: no framework, no DOM. See "How to write a binding" in the guide.
  * @module cista/binding
  */
 export type { AnyReading } from "../core/doors/readings.js";

@@ -11,8 +11,8 @@ export interface Signal {
 }
 
 /**
- * A reading that is always the newest, for frameworks that see what is looked at: each member is a signal of its own,
- * made when somebody first looks at it (rule N4).
+ * A reading that is always the newest, for frameworks that see which values are looked at: each member is a signal of its own,
+ * made when it is first looked at (rule N4).
  * @param lookAt notes that the member is looked at
  */
 export function makeLiveReading(lookAt: (member: Member) => AnyReading): Reading<any> {
@@ -25,7 +25,7 @@ export class Live {
   readonly #signal: () => Signal;
   readonly #together: (change: () => void) => void;
   readonly #signals = new Map<Member, Signal>();
-  /** What all who look have been told of, changed only together with telling them; and of which entry. */
+  /** The reading that all readers have been told of, changed only together with telling them; and its entry. */
   #told: Reading<any> | undefined;
   #toldOf: Asked | undefined;
   #interval: { readonly said: Asked["revalidateEvery"] } | undefined;
@@ -40,7 +40,7 @@ export class Live {
     this.#together = together;
   }
 
-  /** As `Asking.ask`. Who looks must be told of another entry by the framework: keep what this returns in a computed value, and look with it. */
+  /** As `Asking.ask`. The framework must tell readers of another entry: keep the result in a computed value, and look with it. */
   ask(...[cache, source, params, options, known]: Parameters<Follower["ask"]>): Asked {
     const now = this.#interval ? { ...options, revalidateEvery: this.#interval.said } : options;
     return this.follower.ask(cache, source, params, now, known);
@@ -55,7 +55,7 @@ export class Live {
     asked.applyInterval();
   }
 
-  /** @param asked what whoever looks has asked for: in a framework's transition, the one before may still be on the page */
+  /** @param asked the entry that the reader has asked for: in a framework's transition, the former one may still be on the page */
   look(member: Member, asked: Asked): AnyReading {
     let signal = this.#signals.get(member);
     if (!signal) {
@@ -71,7 +71,7 @@ export class Live {
     return reading as AnyReading;
   }
 
-  /** Attaches to what is asked for now. What changed since somebody looked, unattached, is told; of another entry the framework tells. */
+  /** Attaches to the present entry. A change since an unattached look is told; of another entry the framework tells. */
   attach(): void {
     const { asked } = this.follower;
     this.follower.attach();
@@ -80,7 +80,7 @@ export class Live {
     this.changed();
   }
 
-  /** The component is on the page, word for word as it came: from now on it shows what is newest. */
+  /** The component is on the page, word for word as it came: from now on it shows the newest reading. */
   hydrated(): void {
     if (!this.follower.isHydrating) return;
     this.follower.isHydrating = false;

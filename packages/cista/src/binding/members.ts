@@ -13,23 +13,23 @@ const all: Record<keyof Members, true> = {
   request: true,
 };
 
-/** The members of a reading that are its own: what a copy of it has. */
+/** The members of a reading that are its own: those that a copy of it has. */
 export const ownMembers: readonly (keyof Members)[] = Object.keys(all) as (keyof Members)[];
 
-/** These, and what it can do. */
+/** These, and its methods. */
 export type Member = keyof Members | "revalidate";
 export const members: readonly Member[] = [...ownMembers, "revalidate"];
 
 /** Names the method that notes a look at one member, and returns the reading. */
 export const look: unique symbol = Symbol("look");
 
-/** What notes that a member of a reading is looked at. */
+/** Called when a member of a reading is looked at. */
 export interface Looked {
   [look](member: Member): AnyReading;
 }
 
 /**
- * A reading that tells of each look at it. Its members are its own: whoever copies it, writes it as text or goes through it
+ * A reading that tells of each look at it. Its members are its own: code that copies it, writes it as text or goes through it
  * looks at all of it. A proxy, because nine accessors take fifty times as long to make.
  */
 export function readingOf(looked: Looked): Reading<any> {

@@ -12,7 +12,7 @@ export type ReadingsOf<Q extends readonly ReadingSpec[]> = { -readonly [I in key
 /** Of each one its value, in order. */
 export type ValuesOf<Q extends readonly ReadingSpec[]> = { -readonly [I in keyof Q]: ValueAsked<Q[I]> };
 type ValueAsked<Q> = Q extends readonly [Source<any, infer T>, ...unknown[]] ? T : never;
-/** What is wrong with the params of one is said of them. */
+/** An error in the params of one reading names that reading. */
 export type CheckedSpecs<Q extends readonly ReadingSpec[]> = { readonly [I in keyof Q]: CheckedSpec<Q[I]> };
 type CheckedSpec<Q> = Q extends readonly [Source<infer P, infer T>, ...unknown[]]
   ? 0 extends 1 & P
@@ -28,7 +28,7 @@ export function specsOf(first: any, paramsList: readonly any[] | undefined): rea
   return paramsList === undefined ? first : paramsList.map((params) => [first, params]);
 }
 
-/** What a framework adds: views that are attached before a component is shown, and what its renderer shows on a server. */
+/** The functions that a framework adds: views that are attached before a component is shown, and the readings of its renderer on a server. */
 export interface ReadingListSeam {
   readonly attached?: AttachedView;
   readonly onServer?: (asked: Asked, options: BindingOptions<any, any>) => Reading<any> | undefined;
@@ -57,7 +57,7 @@ class Item extends AccessTracker {
     return this.track(reading, () => (this.follower.isAttached ? this.follower.get() : reading));
   }
 
-  /** @returns whether what was rendered before it was attached is no longer so */
+  /** @returns whether a reading that was rendered before it was attached has changed */
   attach(): boolean {
     this.follower.attach();
     this.follower.isHydrating = false;
@@ -69,7 +69,7 @@ class Item extends AccessTracker {
   }
 }
 
-/** What one component remembers of all the entries that it asks for, by their keys. */
+/** The state of one component for all entries that it asks for, by their keys. */
 export class ReadingList {
   readonly #render: () => void;
   readonly #seam: ReadingListSeam;
@@ -81,7 +81,7 @@ export class ReadingList {
 
   /**
    * @param render to be called when something changes that was looked at
-   * @param seam what a framework adds
+   * @param seam the functions that a framework adds
    */
   constructor(render: () => void, seam: ReadingListSeam = {}) {
     this.#render = render;
@@ -112,7 +112,7 @@ export class ReadingList {
     return this.#list.map((asked) => this.#itemOf(asked).look(asked, options));
   }
 
-  /** Attaches to what is new, then leaves what is no longer asked for. What changed meanwhile is shown. */
+  /** Attaches to new entries, then leaves those that are no longer asked for. Changes made meanwhile are shown. */
   attach(list: readonly Asked[]): void {
     const items = new Set(list.map((asked) => this.#itemOf(asked)));
     const changed = [...items].map((item) => item.attach());

@@ -22,16 +22,16 @@ export interface WriteStatus<R> {
   readonly failure?: Failure;
   /** Puts away the failure and the result. Runs under way go on. */
   readonly reset: () => void;
-  /** Ends the runs under way. What had been sent may have worked: the entries that they lie on are asked about. */
+  /** Ends the runs under way. A run that had been sent may have worked: the entries that it lies on are requested. */
   readonly abort: () => void;
 }
 
-/** What became of one run. */
+/** The result of one run. */
 export type WriteResult<R> =
   | { readonly phase: "done"; readonly result: R; readonly failure?: undefined }
   | { readonly phase: "failed"; readonly result?: undefined; readonly failure: Failure };
 
-/** Runs a write. Resolves with what became of it and never rejects: whoever wants a rejection calls `cache.run`. */
+/** Runs a write. Resolves with its result and never rejects. `cache.run` rejects. */
 export type RunWrite<I, R> = (...input: RunArguments<I>) => Promise<WriteResult<R>>;
 
 /** Runs a write for one component, and tells how its runs stand. */
@@ -41,7 +41,7 @@ export class Runner<I, R> {
   readonly #underWay: Set<AbortController> = new Set();
   #begun = 0;
   #phase: SendingPhase = "sending";
-  /** What was done last, and what failed last: how many had been begun by then. */
+  /** The last success and the last failure: how many runs had been begun by then. */
   #done: { readonly result: R } | undefined;
   #failed: { readonly failure: Failure; readonly begun: number } | undefined;
   status: WriteStatus<R>;

@@ -6,7 +6,7 @@ const said = new Set<string>();
  * In development: a member of a live reading was looked at where its framework follows nothing, so that it stays as it is now.
  * Once for each source and member.
  * @param where the place, in the framework's words
- * @param instead what to write in place of it
+ * @param instead the code to write in place of it
  */
 export function warnTakenApart(source: string, member: Member, where: string, instead: string): void {
   const about = `${source} ${member}`;

@@ -1,6 +1,6 @@
 import type { Failure, FailureKind, Reading } from "../core/index.js";
 
-/** What is shown to people where a program says nothing else: in any language, given once, where the cache is provided. */
+/** The default texts for people: in any language, given once, where the cache is provided. */
 export interface Texts {
   /** Nothing has been asked for. */
   readonly empty: string;
@@ -31,7 +31,7 @@ export const englishTexts: Texts = {
     problem?.detail ?? problem?.title ?? sentences[kind] ?? "Something went wrong. This could not be loaded.",
 };
 
-/** What is said while there is nothing to show. */
+/** The text while there is nothing to show. */
 export function waitingText(texts: Texts, reading?: Pick<Reading<unknown>, "state" | "request">): string {
   if (reading?.state === "empty") return texts.empty;
   return reading?.request === "offline" ? texts.offline : texts.loading;

@@ -16,7 +16,7 @@ import { type Listed, nothingListed } from "../binding/listed.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
-/** The protocol "context" of the W3C Web Components Community Group: an event that bubbles up to whoever has it. */
+/** The protocol "context" of the W3C Web Components Community Group: an event that bubbles up to the element that has it. */
 const cacheContext = Symbol.for("cista.cache");
 
 interface ContextRequest extends Event {

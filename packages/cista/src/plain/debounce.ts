@@ -12,7 +12,7 @@ export interface DebouncedInput<V> {
 
 /**
  * Calls `settled` with a value once it has stayed the same for a while.
- * @param first what it is now: it is not told
+ * @param first the present value: it is not told
  * @throws CistaError code "invalid-duration"
  * @example
  * const typed = debounceInput(cache, "", "300ms", (text) => shown.set({ text }));

@@ -6,7 +6,7 @@ import { pageSourceOf, type Side } from "../http/pages.js";
 import { type Shown, showReading } from "./show-reading.js";
 
 /**
- * Calls `render` with a list that `pagesFrom` has made and with what is going on at its ends: at once, and again each time
+ * Calls `render` with a list that `pagesFrom` has made and with the requests at its ends: at once, and again each time
  * that something changes that it has looked at.
  * @throws as `showReading`; CistaError code "not-a-list" for another source
  * @example

@@ -5,7 +5,7 @@ import type { Listed } from "../binding/listed.js";
 import { Runner, type RunWrite, type WriteStatus } from "../binding/runner.js";
 import type { Cache, Reading, Source, Write } from "../core/index.js";
 
-/** What is shown, and may be changed and ended. */
+/** A shown reading, which may be changed and ended. */
 export interface Shown<P> {
   /** Other params: the old entry is left and the new one attached in one go, in a microtask. */
   set(params: P | undefined, options?: BindingOptions<any, any>): void;
@@ -15,7 +15,7 @@ export interface Shown<P> {
 
 /**
  * Calls `render` at once, and again, in a microtask, when a member of the reading changes that it has looked at.
- * What `render` throws the first time is thrown here; later it is reported as uncaught, and all else goes on.
+ * An error of the first `render` is thrown here; a later one is reported as uncaught, and all else goes on.
  * @param params `undefined`: not known yet, where the source needs some
  * @throws CistaError code "invalid-params" for params that cannot make a key
  * @example

@@ -39,7 +39,7 @@ export class Boundary extends Component<BoundaryProps, State> {
     this.#isHere = true;
   }
 
-  /** An attempt has ended, or the parent shows something else: what was thrown is tried once more. */
+  /** An attempt has ended, or the parent shows something else: the failed subtree is tried once more. */
   override componentDidUpdate({ children }: BoundaryProps): void {
     const { thrown, isTrying } = this.state;
     for (const key of this.#holder.endAttempt(isTrying ? undefined : thrown)) waitAnew(this.context, key);
@@ -93,12 +93,12 @@ function BeginAttempt({ holder }: { holder: Holder }): ReactNode {
   return null;
 }
 
-/** Stands for a subtree that asks for just what has failed. */
+/** Stands for a subtree that asks for just the failed entries. */
 function StillFailed({ holder }: { holder: Holder }): ReactNode {
   throw holder.wait;
 }
 
-/** What stands in the place of a subtree that waits: for an answer, or for somebody to ask again for what has failed. */
+/** Stands in the place of a subtree that waits: for an answer, or until the failed entries are asked for again. */
 function Fallback(props: {
   holder: Holder;
   caught: Failure | undefined;

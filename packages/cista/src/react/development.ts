@@ -1,9 +1,9 @@
 type Warnings = typeof import("./warnings.js");
 let warnings: Warnings | undefined;
-/** What is to be told when the file has arrived, in order; undefined before anybody has asked for the file. */
+/** The warnings to tell when the file has arrived, in order; undefined before the file is loaded. */
 let waiting: ((warnings: Warnings) => void)[] | undefined;
 
-/** What developers are told, in order, from a file that production never loads. */
+/** Tells warnings to developers, in order, from a file that production never loads. */
 export function inDevelopmentOnly(tell: (warnings: Warnings) => void): void {
   if (DEVELOPMENT) {
     if (warnings) tell(warnings);

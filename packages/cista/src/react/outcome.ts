@@ -47,7 +47,7 @@ export function Outcome<T>({ of, loading, missing, failed, children }: OutcomePr
   });
 }
 
-/** Several readings as one: what keeps their values from being shown, or all of the values. */
+/** Several readings as one: the first state that keeps their values from being shown, or all of the values. */
 function combined(readings: readonly Reading<unknown>[]): Reading<any> {
   const inState = (state: string) => readings.find((each) => each.state === state);
   const hinders = inState("failed") ?? inState("missing") ?? readings.find(isWaiting);

@@ -5,7 +5,7 @@ import { type AnyReading, picked } from "../core/doors/readings.js";
 import type { Cache, Reading, Source, View } from "../core/index.js";
 
 /**
- * What is asked for on a server, where a page is rendered. A component is rendered there once, or again from the beginning: there
+ * The entries asked for on a server, where a page is rendered. A component is rendered there once, or again from the beginning: there
  * is nothing to remember, and no hook.
  */
 export function askOnServer(

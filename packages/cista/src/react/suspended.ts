@@ -3,15 +3,15 @@ import { isWaiting, valueToShow } from "../binding/asked.js";
 import { clockOf } from "../core/doors/caches.js";
 import { type Cache, Failure, type Reading, type View } from "../core/index.js";
 
-/** How long what came is kept watched for a component that React has not put on the page yet, in milliseconds. */
+/** How long a value is kept watched for a component that React has not put on the page yet, in milliseconds. */
 const grace = 2000;
 
-/** What Suspense waits for: one promise for all components that wait for the same entry. */
+/** The promise that Suspense waits for: one for all components that wait for the same entry. */
 class Waiting {
   readonly promise: Promise<void>;
-  /** Attached for as long as it waits; the component goes on with it, so that what came is not asked for again (rule F3). */
+  /** Attached for as long as it waits; the component goes on with it, so that its value is not requested again (rule F3). */
   readonly view: View<any>;
-  /** The boundaries beneath which somebody waits; the first is for all who wait outside of any. */
+  /** The boundaries beneath which components wait; the first is for all who wait outside of any. */
   readonly #holders = new Set<Holder | undefined>();
   readonly #cache: Cache;
   #resolve = () => {};
@@ -57,15 +57,15 @@ class Waiting {
 /** A boundary, as those who wait beneath it see it. */
 export class Holder {
   readonly held: Set<Waiting> = new Set();
-  /** What was thrown to it, and the keys of that; and what of it is shown on the page, by key. */
+  /** The errors thrown to it, with their keys; and those that are shown on the page, by key. */
   readonly #thrown = new WeakMap<object, string>();
   readonly #failed = new Map<string, Failure>();
-  /** The keys of what has failed that the attempt under way asks for. */
+  /** The keys of failed entries that the attempt under way asks for. */
   #asked = new Set<string>();
   #endWait = (): void => {};
-  /** Those who ask for what has failed wait until somebody asks again. */
+  /** Components that ask for a failed entry wait until it is asked for again. */
   wait: Promise<void> = this.#newWait();
-  /** What the attempt under way has asked for in vain. */
+  /** The entries that the attempt under way has asked for in vain. */
   failedNow: Failure | undefined;
 
   beginAttempt(): void {
@@ -74,8 +74,8 @@ export class Holder {
   }
 
   /**
-   * It is on the page, or what it has thrown.
-   * @returns the keys of what had failed, and is not asked for any more
+   * It is on the page, or the error that it has thrown.
+   * @returns the keys of entries that had failed, and are not asked for any more
    */
   endAttempt(caught: unknown): string[] {
     const key = this.#thrown.get(caught as object);
@@ -97,7 +97,7 @@ export class Holder {
     return this.#thrown.has(thrown as object);
   }
 
-  /** @throws what React waits for, where that key has failed here and nobody has asked again */
+  /** @throws the promise that React waits for, where that key has failed here and has not been asked for again */
   refuseFailed(key: string): void {
     const failure = this.#failed.get(key);
     if (!failure) return;
@@ -106,7 +106,7 @@ export class Holder {
     throw this.wait;
   }
 
-  /** @returns the keys of what had failed */
+  /** @returns the keys of the entries that had failed */
   forgetFailures(): string[] {
     const keys = [...this.#failed.keys()];
     this.#failed.clear();
@@ -135,7 +135,7 @@ function find(cache: Cache | undefined, key: string | undefined): Waiting | unde
   return cache && key !== undefined ? waitingIn.get(cache)?.get(key) : undefined;
 }
 
-/** Waits for what a view shows; joins those who wait for it already. */
+/** Waits for a view's value; joins those who wait for it already. */
 export function waitFor(cache: Cache, view: View<any>, holder: Holder | undefined): Promise<void> {
   const all = waitingIn.get(cache) ?? new Map<string, Waiting>();
   waitingIn.set(cache, all);
@@ -151,13 +151,13 @@ export function endWaiting(cache: Cache, key: string): void {
   if (waiting) queueMicrotask(() => waiting.end()); // strict mode leaves and comes back in one go: not as a newcomer
 }
 
-/** Whoever asks again after a failure waits anew. */
+/** A component that asks again after a failure waits anew. */
 export function waitAnew(cache: Cache | undefined, key: string | undefined): void {
   find(cache, key)?.end();
 }
 
 /**
- * The value itself, for whoever waits beneath a boundary.
+ * The value itself, for a component that waits beneath a boundary.
  * @throws the failure, to that
  */
 export function valueBeneath(holder: Holder | undefined, reading: Reading<any>): unknown {
@@ -169,7 +169,7 @@ export function valueBeneath(holder: Holder | undefined, reading: Reading<any>):
   }
 }
 
-/** What failed for whoever waits: a view that is not attached yet would only say that it is going to ask. */
+/** The failure for a component that waits: a view that is not attached yet would only say that it is going to ask. */
 export function awaitedReading(cache: Cache, key: string): Reading<any> | undefined {
   return find(cache, key)?.view.get();
 }

@@ -8,7 +8,7 @@ import { CacheContext } from "./context.js";
 
 /**
  * A value once it has stayed the same for a while: for params that change with each key that is pressed. The first one is
- * there at once. Values that are spelled anew at each render are compared as params are; what cannot be params, by identity.
+ * there at once. Values that are spelled anew at each render are compared as params are; values that cannot be params, by identity.
  * Goes by the clock of the cache that was provided, where there is one.
  * @throws CistaError code "invalid-duration"
  * @example const reading = useReading(search, { text: useDebounced(text, "300ms") }, { carryOver: true });

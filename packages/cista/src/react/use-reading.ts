@@ -83,7 +83,7 @@ const usual: ReadingOptions<any, any> = {};
  */
 export const useEarlyEffect: typeof useEffect = typeof document === "undefined" ? useEffect : useLayoutEffect;
 
-/** What one component's hook remembers between renders. Forgetting any of it would cost a render, nothing else. */
+/** The state of one component's hook between renders. Forgetting any of it would cost a render, nothing else. */
 class HookState extends AccessTracker {
   readonly asking: Asking = new Asking();
   #sentOf: Reading<any> | undefined;
@@ -95,7 +95,7 @@ class HookState extends AccessTracker {
     return this.#current;
   }
 
-  /** What React hydrates with: what the page shows, where it says anything of it. The same object for the same reading. */
+  /** The reading that React hydrates with: the page's, where the page has one. The same object for the same reading. */
   sent(page: Reading<any> | undefined, current: Current, { pick }: ReadingOptions<any, any>): Reading<any> | undefined {
     if (!page) return undefined;
     if (this.#sentOf !== page) this.#sent = pick ? (picked(page as AnyReading, pick, undefined) as Reading<any>) : page;
@@ -104,7 +104,7 @@ class HookState extends AccessTracker {
     return this.#sent;
   }
 
-  /** For a render that says what to make of the reading: each compares by what it said itself. */
+  /** For a render with a `pick` of its own: each render compares by its own part. */
   readingSelector(asked: Asked, options: ReadingOptions<any, any>): () => Reading<any> {
     let rendered: Reading<any> | undefined;
     return () => {
@@ -118,16 +118,16 @@ class HookState extends AccessTracker {
   }
 }
 
-/** What React is given for one thing asked for. Its functions are the same for as long as it is the same. */
+/** The functions for React of one entry. They are the same for as long as the entry is the same. */
 class Current {
   readonly asked: Asked;
-  /** What the last render said. */
+  /** The options of the last render. */
   options = usual;
   /** Whether the next look is the first of a render. */
   rendering = true;
   readonly #state: HookState;
   #shown: Reading<any> | undefined;
-  /** React's own listener, once it has subscribed. What changes before that React finds by looking. */
+  /** React's own listener, once it has subscribed. A change before that React finds by looking. */
   #listener: (() => void) | undefined;
   /** Ends the watching; undefined while it is not attached. */
   #detach: (() => void) | undefined;
@@ -179,7 +179,7 @@ class Current {
     return next;
   };
 
-  /** For whoever looks later. Of what is not attached any more, as it was rendered. */
+  /** For looks after the render. Of an entry that is not attached any more, as it was rendered. */
   readonly newest = (): Reading<any> => {
     if (this.#detach) return this.#state.asking.get(this.asked, this.options);
     return this.#shown ?? this.#state.asking.get(this.asked, this.options);

@@ -7,7 +7,7 @@ export type { RunWrite, WriteResult, WriteStatus };
 
 /**
  * Runs a write, and tells how its runs stand. They go on when the component goes away. A failure is told in the status,
- * and by what `run` resolves with; it never rejects, so nothing need be caught.
+ * and by the result of `run`; it never rejects, so nothing need be caught.
  * @throws CistaError code "no-provider"
  * @example
  * const [runBook, booking] = useWrite(book);

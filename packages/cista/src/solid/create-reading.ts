@@ -114,7 +114,7 @@ export function createValue<P, T, U = T>(
 export function createValue(source: ParamsLeftOut): never;
 export function createValue(source: any, ...rest: GivenRest): any {
   const { reading, live, asked } = liveReading(source, rest);
-  // The value is kept in Solid's own resource, which knows of Suspense and transitions; what changes later is put into it.
+  // The value is kept in Solid's own resource, which knows of Suspense and transitions; later changes are put into it.
   const [value, { mutate }] = createResource(asked, (now) => {
     const get = () => valueToShow(live.follower.get(now));
     if (!isWaiting(live.follower.get(now))) return get();
@@ -144,7 +144,7 @@ function liveReading(source: Source<any, any>, all: GivenRest) {
     if (getOwner()) followHere(live, asked);
     else live.hydrated();
   }
-  // Solid's renderer waits for resources (rule H6). What is hydrated has one too: both sides count them.
+  // Solid's renderer waits for resources (rule H6). A hydrated component has one too: both sides count them.
   const [came] = isServer || sharedConfig.context ? createResource(() => shownOnPage(asked())) : [];
   const look = (member: Member) => {
     if (isServer) came?.();
@@ -173,7 +173,7 @@ function followHere(live: Live, asked: () => unknown): void {
     asked();
     if (isFirst) untrack(() => live.attach());
     else if (!isPending) {
-      // Signals set one after the other run this each time: only what is asked for when they are done is attached.
+      // Signals set one after the other run this each time: only the entry that is asked for when they are done is attached.
       isPending = true;
       queueMicrotask(() => {
         isPending = false;

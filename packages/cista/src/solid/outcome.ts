@@ -9,7 +9,7 @@ export interface OutcomeProps<T> {
   loading?: JSX.Element | ((reading: Reading<T>) => JSX.Element);
   missing?: JSX.Element | ((reading: Missing) => JSX.Element);
   failed?: JSX.Element | ((failure: Accessor<Failure>, again: () => void) => JSX.Element);
-  /** Called once for as long as there is a value: look at it in what is returned. */
+  /** Called once for as long as there is a value: look at it in the returned element. */
   children: (value: Accessor<T>, reading: Reading<T>) => JSX.Element;
 }
 
@@ -25,7 +25,7 @@ export function Outcome<T>(props: OutcomeProps<T>): JSX.Element {
     const { state, value } = props.of;
     return state === "loading" && value !== undefined ? "ready" : state;
   });
-  // What leaves may still be looked at: the last one stays.
+  // A value that leaves may still be looked at: the last one stays.
   const value = createMemo<T>((before) => (props.of.value as T | undefined) ?? (before as T));
   const failure = createMemo<Failure>((before) => props.of.failure ?? (before as Failure));
   const parts = {

@@ -120,7 +120,7 @@ function live(source: Source<any, any>, given: GivenRest) {
   const asking = new Asking();
   const all = new WeakMap<Asked, Lookers>();
   hydrate(asking, () => all.get(asking.asked as Asked)?.hydrated());
-  /** Of what is asked for now: whoever looks follows what the getters look at. */
+  /** The reading of the present entry: an effect that looks at it follows the values that the getters look at. */
   const lookers = () => {
     const { when = true, revalidateEvery, ...options } = optionsNow();
     const params = valueNow(rest[0]);
@@ -140,7 +140,7 @@ function live(source: Source<any, any>, given: GivenRest) {
   return { reading, lookers };
 }
 
-/** In development, in a component that is being made: what follows nothing calls no subscriber. */
+/** In development, in a component that is being made: an effect that follows nothing calls no subscriber. */
 function noticeTakenApart(source: string, member: Member): void {
   let isTracked = false;
   createSubscriber(() => {
@@ -150,7 +150,7 @@ function noticeTakenApart(source: string, member: Member): void {
     warnTakenApart(source, member, "a component's script", `const ${member} = $derived(reading.${member})`);
 }
 
-/** Shows what the page shows until the component is on it; outside of components nothing is hydrated. */
+/** Shows the page's reading until the component is on the page; outside of components nothing is hydrated. */
 function hydrate(asking: Asking, hydrated: () => void): void {
   asking.isHydrating = true;
   const done = () => {
@@ -181,7 +181,7 @@ class Lookers {
   readonly #updates = new Map<Member, () => void>();
   #told: AnyReading | undefined;
   #leave: (() => void) | undefined;
-  /** For whoever waits. */
+  /** The promise for those who wait. */
   promise: Promise<unknown> | undefined;
 
   constructor(asking: Asking, asked: Asked) {

@@ -86,7 +86,7 @@ export function useCache(): Cache {
 export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when" | "revalidateEvery"> {
   /** False: attached but never starts a request by itself. Default true. */
   when?: MaybeRefOrGetter<boolean> | undefined;
-  /** As in `ViewOptions`. A ref is followed, and so is what a function looks at. */
+  /** As in `ViewOptions`. A ref is followed, and so are the values that a function looks at. */
   revalidateEvery?: MaybeRef<LiveOptions<T, U>["revalidateEvery"]>;
 }
 
@@ -222,7 +222,7 @@ function signal(): Signal {
   return made as unknown as Signal;
 }
 
-// In development: Vue's `track` returns something where somebody is followed.
+// In development: Vue's `track` returns something where an effect is followed.
 let isTracked = false;
 let canTell: boolean | undefined;
 
