@@ -44,6 +44,7 @@ const browser = () => ({
   enabled: true,
   headless: true,
   screenshotFailures: false,
+  connectTimeout: 600_000,
   provider: playwright({ launchOptions: { executablePath: chromiumPath() ?? "chromium", args: browserArguments } }),
   instances: [{ browser: "chromium" as const }],
 });
@@ -54,9 +55,9 @@ const lanes = { maxWorkers: 3 };
 /** No test is about how quick a machine is: these end one that hangs, on a machine whose cores are taken by others too. */
 const patient = {
   ...lanes,
-  testTimeout: 120_000,
-  hookTimeout: 120_000,
-  expect: { poll: { timeout: 60_000 } },
+  testTimeout: 600_000,
+  hookTimeout: 600_000,
+  expect: { poll: { timeout: 180_000 } },
   setupFiles: [at("packages/cista/test/patience.ts")],
 };
 

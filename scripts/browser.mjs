@@ -2,7 +2,7 @@ import { chromium } from "playwright";
 import { browserArguments, chromiumPath } from "./chromium.mjs";
 
 /** In milliseconds. No test is about how quick a machine is: this ends one that hangs. */
-const patience = 100_000;
+const patience = 300_000;
 
 /** A real Chromium, whose pages are waited for patiently. */
 export async function launchChromium() {

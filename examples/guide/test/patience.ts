@@ -4,5 +4,5 @@ import { expect } from "vitest";
 // tests put tools of their own in place before React is loaded.
 if (expect.getState().testPath?.includes("/guide/")) {
   const { configure } = await import("@testing-library/react");
-  configure({ asyncUtilTimeout: 60_000 });
+  configure({ asyncUtilTimeout: 180_000 });
 }

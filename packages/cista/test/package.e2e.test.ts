@@ -29,7 +29,7 @@ afterAll(() => rmSync(folder, { recursive: true, force: true }));
 function run(program: string): string {
   const file = join(folder, "program.mjs");
   writeFileSync(file, program);
-  return execFileSync(process.execPath, [file], { encoding: "utf8", timeout: 20_000 });
+  return execFileSync(process.execPath, [file], { encoding: "utf8", timeout: 300_000 });
 }
 
 test("imported in plain Node it touches no page, starts nothing and needs no framework", () => {
@@ -78,6 +78,6 @@ test("its types: checked whole, with no more than the lib of its own target", ()
   const tsc = fileURLToPath(new URL("../../../node_modules/typescript/bin/tsc", import.meta.url));
   const options = "--noEmit --strict --module nodenext --target es2022 --lib es2022,dom --skipLibCheck false page.mts";
   expect(
-    execFileSync(process.execPath, [tsc, ...options.split(" ")], { cwd: folder, encoding: "utf8", timeout: 60_000 }),
+    execFileSync(process.execPath, [tsc, ...options.split(" ")], { cwd: folder, encoding: "utf8", timeout: 300_000 }),
   ).toBe("");
 });

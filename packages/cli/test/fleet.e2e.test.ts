@@ -50,7 +50,7 @@ const read = async (fleet: Fleet | undefined, id: string) => {
 async function cista(...words: string[]): Promise<{ out: string; error: string; code: number }> {
   const call = [command, "fleet", ...words];
   try {
-    const { stdout: out, stderr: error } = await promisify(execFile)(process.execPath, call, { timeout: 100_000 });
+    const { stdout: out, stderr: error } = await promisify(execFile)(process.execPath, call, { timeout: 300_000 });
     return { out, error, code: 0 };
   } catch (thrown) {
     const { stdout: out, stderr: error, code } = thrown as { stdout: string; stderr: string; code: number };

@@ -26,7 +26,7 @@ const run = (name: string, ...words: string[]) =>
   spawnSync(process.execPath, [installed(name, manifest(name).bin.cista), ...words], {
     cwd: folder,
     encoding: "utf8",
-    timeout: 60_000,
+    timeout: 300_000,
   });
 
 beforeAll(() => {
