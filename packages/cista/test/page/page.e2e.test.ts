@@ -53,7 +53,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     await hydrated(tab);
     for (const name of ["hostile", "hostile-late"])
       expect(await shown(tab, name)).toBe(`${name}: ready ${answers.hostile?.text}`);
-    expect(asked).toEqual(["server hostile", "server hostile-late"]);
+    expect(asked.sort()).toEqual(["server hostile", "server hostile-late"]);
     await tab.close();
   });
 
@@ -128,7 +128,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     const tab = await stage.open("quick,v-late");
     await expect.poll(() => [...stage.lastPage.left.keys()]).toEqual(['value "v-late"']);
     expect(await stage.lastHtml).toContain("wait-v-late"); // all of it has come
-    await expect.poll(() => asked).toEqual(["server quick", "server v-late", "browser v-late"]);
+    await expect.poll(() => [...asked].sort()).toEqual(["browser v-late", "server quick", "server v-late"]);
     release();
     await tab.locator('p[id="v-late"]:visible').waitFor();
     await tab.close();
