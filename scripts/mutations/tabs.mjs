@@ -123,6 +123,12 @@ export const tabs = [
     "this.#channel?.close();",
   ],
   [
+    "O1 database deleted",
+    "outbox/records.ts",
+    "const forget = () => { opened = undefined; };",
+    "const forget = () => {};",
+  ],
+  [
     "O4 of a page that ended",
     "outbox/kept-writes.ts",
     'this.#tell({ kind: "sending", id, record });',

@@ -386,7 +386,7 @@ test("R3: where a load fails by one part, nobody waits for the others that it re
   expect([view.get().state, slow.loads[0]?.signal.aborted]).toEqual(["failed", true]);
 });
 
-test("R3: a request for a dependency that goes on for its whole ends with the whole, also where the whole does not wait for it yet", async () => {
+test("R3: a request for a dependency that goes on for its composite ends with the composite", async () => {
   const { cache, clock } = stage();
   const [first, second] = [heldSource("first"), heldSource("second")];
   const whole = composite({

@@ -526,7 +526,7 @@ test("N1: a change that causes itself without end does not hang the page", async
   cache.dispose();
 });
 
-test("N5: an entry that its own revalidateEvery invalidates is stopped by the request budget, which names the source", async () => {
+test("N5: the request budget stops an entry that its own revalidateEvery invalidates", async () => {
   const { cache, clock } = stage();
   const warned = vi.spyOn(console, "warn").mockReturnValue(undefined);
   const load = vi.fn(async () => 1);

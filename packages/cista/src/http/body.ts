@@ -102,7 +102,7 @@ export function countedResponse(exchange: Exchange): Response {
   return Object.defineProperty(counted, "url", { value: response.url || landed.href });
 }
 
-/** The body as JSON; `null` for one without content (RFC 9110 §15.3.5). @throws Failure kind "shape" that shows the body's begin */
+/** The body as JSON; `null` for one without content (RFC 9110 §15.3.5). @throws Failure kind "shape" that shows the beginning of the body */
 export async function bodyJson(exchange: Exchange): Promise<unknown> {
   return jsonIn(await bodyText(exchange), exchange);
 }

@@ -30,8 +30,8 @@ afterEach(async () => {
   origin.end();
 });
 
-/** How soon a process answers without Redis, in a test in which Redis goes away. Else it waits, however busy the machine is. */
-const impatient = { timeout: "250ms" } as const;
+/** How soon a process answers without Redis, in a test in which Redis goes away: later than any answer of Redis on a busy machine. */
+const impatient = { timeout: "3s" } as const;
 
 /** A fleet that begins with nothing. */
 async function start(count: number, { lease = "4s", timeout = "20s" }: Partial<Timing> = {}): Promise<void> {
@@ -143,13 +143,10 @@ test("Redis hangs: every request is answered; when it goes on they share again",
   await expect
     .poll(async () => (await Promise.all(workers.map((each) => each.figures()))).some(({ isAway }) => isAway))
     .toBe(false);
-  await expect
-    .poll(async () => {
-      const before = origin.asked.length;
-      await askAll("h-20");
-      return origin.asked.length - before;
-    })
-    .toBe(0);
+  await askAll("h-20");
+  const before = origin.asked.length;
+  await askAll("h-20");
+  expect(origin.asked.length).toBe(before);
 });
 
 test("T5: Redis flushed: asked once more, and nothing that was remembered is believed", async () => {
@@ -167,7 +164,7 @@ test("one process cut from Redis: it answers alone, and hears the rest when it i
   await askAll("h-07");
   ways[0]?.cut();
   expect((await askAll("h-08")).every(({ value }) => value)).toBe(true);
-  await expect.poll(() => workers[1]?.invalidate("huts")).toBe(true);
+  expect(await workers[1]?.invalidate("huts")).toBe(true);
   expect((await workers[1]?.ask("h-07"))?.value.version).toBeGreaterThan(1);
   ways[0]?.mend();
   await expect.poll(async () => (await versions("h-07"))[0]).toBe((await versions("h-07"))[1]);

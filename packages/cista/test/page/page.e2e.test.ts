@@ -128,7 +128,9 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     const tab = await stage.open("quick,v-late");
     await expect.poll(() => [...stage.lastPage.left.keys()]).toEqual(['value "v-late"']);
     expect(await stage.lastHtml).toContain("wait-v-late"); // all of it has come
-    await expect.poll(() => [...asked].sort()).toEqual(["browser v-late", "server quick", "server v-late"]);
+    await expect
+      .poll(() => [asked.slice(0, 2).sort(), asked.slice(2)])
+      .toEqual([["server quick", "server v-late"], ["browser v-late"]]);
     release();
     await tab.locator('p[id="v-late"]:visible').waitFor();
     await tab.close();

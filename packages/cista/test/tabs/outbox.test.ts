@@ -110,7 +110,7 @@ test("O4: tabs that are not joined ask what came of a write that another has sen
   expect(shown(two)).toEqual([99, 7]);
 });
 
-test("O4: what is sent for a page that ended before it told of it is shown in tabs that have not heard of it", async () => {
+test("O4: a write sent for a page that has ended is shown in tabs that never heard of it", async () => {
   const world = new World();
   for (let at = 0; at < 2; at++) {
     const tab = await world.open({ join: false });
@@ -168,7 +168,7 @@ test.each(["freeze", "leave", "stop"] as const)(
   },
 );
 
-test("O1: a page that is put aside while its write is stored, or sent, goes on with it when it comes back", async () => {
+test("O1: a page put aside while its write is stored or sent goes on when it comes back", async () => {
   const warned = vi.spyOn(console, "warn");
   const { world, tabs, advance } = await kept(1);
   const tab = of(tabs, 0);

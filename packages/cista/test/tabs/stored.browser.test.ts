@@ -35,7 +35,7 @@ test("B1: what one tab has learned is stored by that tab alone", async () => {
   }
 });
 
-test("O1: what is run after somebody has deleted the database is kept again", async () => {
+test("O1: a write that is run after the database was deleted is kept", async () => {
   const cache = createCache();
   const sent: number[] = [];
   const book = write<number, void>({ name: "book", kept: true, send: async (hut) => void sent.push(hut) });

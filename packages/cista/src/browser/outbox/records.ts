@@ -59,8 +59,8 @@ export async function openRecords(name: string): Promise<OutboxBackend> {
   const forget = () => {
     opened = undefined;
   };
-  const database = () => {
-    opened ??= openDB<Schema>(name, 1, {
+  const open = () => {
+    const opening = openDB<Schema>(name, 1, {
       upgrade: (created) => void created.createObjectStore("writes", { keyPath: "id" }),
       blocking(_, __, event) {
         (event.target as IDBDatabase).close();
@@ -68,7 +68,11 @@ export async function openRecords(name: string): Promise<OutboxBackend> {
       },
       terminated: forget,
     });
-    opened.catch(forget);
+    opening.catch(forget); // the next write tries again
+    return opening;
+  };
+  const database = () => {
+    opened ??= open();
     return opened;
   };
   await database();
