@@ -9,6 +9,16 @@ export function found(names, elsewhere = []) {
   return [...folders.flatMap((folder) => names.map((name) => join(folder, name))), ...elsewhere].find(runnable);
 }
 
+/**
+ * An environment for nginx and Redis in which they go by the machine's clock, where `npm test` has laid that of another day over it.
+ * Redis does not start with such a clock. nginx empties its environment, so that its clock leaps to today after ten seconds:
+ * every request that it then has under way has timed out.
+ */
+export function environmentOfToday() {
+  const { LD_PRELOAD: _, ...env } = process.env;
+  return env;
+}
+
 export function runnable(path) {
   try {
     accessSync(path, constants.X_OK);

@@ -16,13 +16,13 @@ const processes = 4;
 const after = (milliseconds) => new Promise((resolve) => setTimeout(resolve, milliseconds));
 
 /**
- * @param options paths of nginx and redis-server, and the environment that Redis is started in
+ * @param options paths of nginx and redis-server, and the environment that both are started in
  * @returns what there is to be ended, and the addresses
  */
 export async function startFleet({
   nginx,
   redisServer,
-  redisEnv = process.env,
+  env: programEnv = process.env,
   isShared = true,
   slow = () => after(100),
 }) {
@@ -46,7 +46,7 @@ export async function startFleet({
     const address = `http://127.0.0.1:${dataPort}`;
 
     const redis = isShared ? await freePort() : undefined;
-    if (isShared) ends.push(await startRedis(redisServer, redis, redisEnv));
+    if (isShared) ends.push(await startRedis(redisServer, redis, programEnv));
 
     const ports = await Promise.all(
       Array.from({ length: processes }, async (_, n) => {
@@ -65,7 +65,7 @@ export async function startFleet({
       }),
     );
     const port = await freePort();
-    ends.push(await startNginx({ nginx, folder, port, ports, dataPort }));
+    ends.push(await startNginx({ nginx, env: programEnv, folder, port, ports, dataPort }));
     return { url: `http://127.0.0.1:${port}`, night: someNight, redisUrl: `redis://127.0.0.1:${redis}`, asked, close };
   } catch (thrown) {
     await close();
@@ -85,7 +85,7 @@ async function startRedis(redisServer, port, env) {
 }
 
 /** Pages and writes go to the processes in turns, reads of the browser to the data's server, files from the build. */
-async function startNginx({ nginx, folder, port, ports, dataPort }) {
+async function startNginx({ nginx, env, folder, port, ports, dataPort }) {
   const temporary = ["client_body", "proxy", "fastcgi", "uwsgi", "scgi"]
     .map((name) => `${name}_temp_path ${folder}/${name};`)
     .join(" ");
@@ -109,7 +109,7 @@ async function startNginx({ nginx, folder, port, ports, dataPort }) {
        }
      }`,
   );
-  const running = spawn(nginx, ["-e", join(folder, "errors"), "-p", folder, "-c", config], { stdio: "ignore" });
+  const running = spawn(nginx, ["-e", join(folder, "errors"), "-p", folder, "-c", config], { stdio: "ignore", env });
   while (!(await fetch(`http://127.0.0.1:${port}/api/huts`).catch(() => undefined))) {
     if (running.exitCode !== null) throw new Error("nginx did not start.");
     await after(20);

@@ -2,7 +2,8 @@ import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
-import { redisEnvironment, redisPath } from "../../../scripts/redis.mjs";
+import { environmentOfToday } from "../../../scripts/program.mjs";
+import { redisPath } from "../../../scripts/redis.mjs";
 
 // The board as four processes behind nginx, on a real Redis.
 
@@ -16,7 +17,7 @@ interface Run {
   startFleet(programs: {
     nginx: string;
     redisServer: string;
-    redisEnv: NodeJS.ProcessEnv;
+    env: NodeJS.ProcessEnv;
     slow(): Promise<void>;
   }): Promise<Running>;
   visit(url: string, visits: number, atOnce?: number): Promise<{ whole: number; took: number }>;
@@ -31,7 +32,7 @@ beforeAll(async () => {
   const programs = {
     nginx: nginxPath() ?? "nginx",
     redisServer: redisPath() ?? "redis-server",
-    redisEnv: redisEnvironment(),
+    env: environmentOfToday(),
   };
   Object.assign(process.env, { REDIS_TIMEOUT: "20s", PAGE_TIMEOUT: "60s" }); // however busy the machine is
   fleet = await run.startFleet({ ...programs, slow: async () => {} });

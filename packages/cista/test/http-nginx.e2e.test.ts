@@ -8,6 +8,7 @@ import { entriesOf } from "cista";
 import { origin } from "cista/http";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
+import { environmentOfToday } from "../../../scripts/program.mjs";
 import { stageWithServer } from "./stage.js";
 
 // A server that we have not written, serving files with validators of its own.
@@ -37,7 +38,8 @@ beforeAll(async () => {
        }
      }`,
   );
-  nginx = spawn(nginxPath() ?? "nginx", ["-e", join(folder, "errors"), "-p", folder, "-c", join(folder, "nginx.conf")]);
+  const args = ["-e", join(folder, "errors"), "-p", folder, "-c", join(folder, "nginx.conf")];
+  nginx = spawn(nginxPath() ?? "nginx", args, { env: environmentOfToday() });
   while (!(await fetch(`${base}/hut.json`).catch(() => undefined))) {
     if (nginx.exitCode !== null) throw new Error("nginx did not start.");
     await new Promise((resolve) => setTimeout(resolve, 20));

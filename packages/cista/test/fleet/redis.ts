@@ -8,7 +8,8 @@ import type { RedisLike } from "cista/fleet";
 import { Redis } from "ioredis";
 import { createClient } from "redis";
 import { expect } from "vitest";
-import { redisEnvironment, redisPath } from "../../../../scripts/redis.mjs";
+import { environmentOfToday } from "../../../../scripts/program.mjs";
+import { redisPath } from "../../../../scripts/redis.mjs";
 
 /** A Redis of a test's own, on a port that was free; nothing of it is written down. */
 export class RealRedis {
@@ -36,7 +37,7 @@ export class RealRedis {
     const address = ["--port", String(this.port), "--bind", "127.0.0.1"];
     const running = spawn(redisPath() ?? "redis-server", [...address, ...quiet, ...options], {
       stdio: "ignore",
-      env: redisEnvironment(),
+      env: environmentOfToday(),
     });
     this.#process = running;
     const admin = new Redis(this.port, { retryStrategy: () => 20, maxRetriesPerRequest: null });
