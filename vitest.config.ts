@@ -99,7 +99,12 @@ export default defineConfig({
         plugins: inBrowser,
         optimizeDeps: { include: react },
         cacheDir: at("node_modules/.vite/react-18"),
-        test: { name: "react-18", ...patient, include: ["packages/*/test/**/*.browser.test.tsx"], browser: browser() },
+        test: {
+          name: "react-18",
+          ...patient,
+          include: ["packages/*/test/**/*.browser.test.tsx", "packages/cista/test/conformance/react.framework.test.ts"],
+          browser: browser(),
+        },
       },
       {
         // Every binding by one suite, each in its own framework. Not in parallel: they share two cores with a browser.

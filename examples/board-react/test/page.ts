@@ -9,13 +9,11 @@ let browser: Browser;
 export let origin: RunningOrigin;
 /** A new one for each test, in a browser context of its own. */
 export let page: Page;
-/** The origin's clock goes with the page's, where a test moves that. Milliseconds. */
-export const clock = { ahead: 0 };
 const troubles: string[] = [];
 
 beforeAll(async () => {
   const files = fileURLToPath(new URL("../dist", import.meta.url));
-  origin = await startOrigin({ now: () => Date.now() + clock.ahead, files });
+  origin = await startOrigin({ files });
   browser = await launchChromium();
 });
 afterAll(async () => {
@@ -24,7 +22,6 @@ afterAll(async () => {
 });
 beforeEach(async () => {
   origin.reset();
-  clock.ahead = 0;
   page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
   page.setDefaultTimeout(60_000);
   page.on("pageerror", (error) => troubles.push(error.message)); // unhandled rejections too

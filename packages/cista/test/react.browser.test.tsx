@@ -1,54 +1,14 @@
-import {
-  answer,
-  type Cache,
-  CistaError,
-  createCache,
-  entriesOf,
-  Failure,
-  missing,
-  type Reading,
-  type Source,
-  source,
-  unchanged,
-} from "cista";
-import { CistaProvider, Outcome, useCache, useReading } from "cista/react";
-import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, memo, type ReactNode, StrictMode, startTransition, useState } from "react";
-import { createRoot, type Root } from "react-dom/client";
-import { afterEach, beforeEach, expect, test, vi } from "vitest";
+import { answer, createCache, Failure, missing, type Reading, source, unchanged, write } from "cista";
+import { CistaProvider, Outcome, useDebounced, useReading, useReadings, useWrite } from "cista/react";
+import { virtualEnvironment } from "cista/rehearsal";
+import { act, type FormEvent, memo, startTransition, useState, version } from "react";
+import { createRoot } from "react-dom/client";
+import { expect, test, vi } from "vitest";
+import { cache, clock, page, press, settle, show } from "./react-stage.js";
 import { heldSource } from "./stage.js";
+import { warningsLoaded } from "./warnings-loaded.js";
 
-(globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
-
-let cache: Cache;
-let clock: ReturnType<typeof virtualClock>;
-let root: Root;
-let page: HTMLElement;
-const troubles: unknown[] = [];
-const note = (event: Event) => troubles.push((event as PromiseRejectionEvent).reason ?? event);
-
-beforeEach(() => {
-  clock = virtualClock(1_000_000);
-  cache = createCache({ clock, environment: virtualEnvironment() });
-  page = document.createElement("div");
-  document.body.append(page);
-  root = createRoot(page);
-  addEventListener("unhandledrejection", note);
-});
-afterEach(async () => {
-  await act(() => root.unmount());
-  page.remove();
-  cache.dispose();
-  removeEventListener("unhandledrejection", note);
-  expect(clock.pendingTimers).toBe(0);
-  expect(troubles.splice(0)).toEqual([]);
-});
-
-const show = (tree: ReactNode, strict = true) => {
-  const within = <CistaProvider cache={cache}>{tree}</CistaProvider>;
-  return act(() => root.render(strict ? <StrictMode>{within}</StrictMode> : within));
-};
-const settle = (by: number | string = 0) => act(() => clock.advance(by as number));
+// React alone: the conformance suite tests all that every binding does.
 
 test("N4: a hook of one's own that copies the reading, and props that are spread, follow every change", async () => {
   const { source: hut, loads } = heldSource("hut");
@@ -71,126 +31,23 @@ test("N4: a hook of one's own that copies the reading, and props that are spread
   expect(page.textContent).toBe("ready 7 1 true none ready 7ready");
 });
 
-test("many components on one hut: one request, and all show it in the same frame", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  function Name() {
-    const reading = useReading(hut, { id: "h-07" });
-    return <i>{reading.state === "ready" ? reading.value.name : "…"}</i>;
-  }
-  const frames: number[] = [];
-  const observer = new MutationObserver(() =>
-    frames.push(page.querySelectorAll("i").length - (page.textContent?.split("…").length ?? 1) + 1),
-  );
-  for (const count of [3, 1000]) {
-    // biome-ignore lint/suspicious/noArrayIndexKey: they are all alike
-    await show(Array.from({ length: count }, (_, n) => <Name key={`${count} ${n}`} />));
-    observer.observe(page, { subtree: true, characterData: true, childList: true });
-    expect(loads).toHaveLength(1);
-    if (count === 3) {
-      loads[0]?.answer({ name: "Harebell" });
-      await settle();
-    }
-    observer.disconnect();
-    expect(page.textContent).toBe("Harebell".repeat(count));
-  }
-  expect(frames).toEqual([3]); // from none to all, in one
-});
-
-test("R3: taken off while loading aborts; put back in one go does not (StrictMode)", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  function Hut() {
-    return <i>{useReading(hut, { id: 1 }).state}</i>;
-  }
-  await show(<Hut />);
-  await settle();
-  expect(loads.map(({ signal }) => signal.aborted)).toEqual([false]);
-  await show(<Hut key="another" />);
-  await settle();
-  expect(loads.map(({ signal }) => signal.aborted)).toEqual([false]);
-  await show(null);
-  await settle();
-  expect(loads.map(({ signal }) => signal.aborted)).toEqual([true]);
-});
-
-test("R4: when params change the old answer never reaches the component", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  const shown: string[] = [];
-  let choose: (id: number) => void = () => {};
-  function Hut({ carryOver }: { carryOver: boolean }) {
-    const [id, setId] = useState(0);
-    choose = setId;
-    const { state, value, provisional } = useReading(hut, { id }, { carryOver });
-    shown.push([state, value, provisional].filter(Boolean).join(" "));
-    return null;
-  }
-  for (const carryOver of [false, true]) {
-    await show(null);
-    cache.delete("all");
-    loads.length = shown.length = 0;
-    await show(<Hut key={String(carryOver)} carryOver={carryOver} />, false);
-    loads[0]?.answer("hut 0");
-    await settle();
-    await act(() => choose(1));
-    await act(() => choose(2));
-    await settle();
-    loads[1]?.answer("hut 1");
-    loads[2]?.answer("hut 2");
-    await settle();
-    const between = carryOver ? "loading hut 0 carried" : "loading";
-    expect([...new Set(shown)]).toEqual(
-      ["loading", "ready hut 0", between, "ready hut 2"].filter((text, at, all) => all.indexOf(text) === at),
-    );
-    expect(loads.map(({ signal }) => signal.aborted)).toEqual([false, true, false]);
-  }
-});
-
-test("N4: a component renders only for the members it has looked at", async () => {
-  const answers = [answer({ water: 90 }, { maxAge: "10s" }), unchanged(), answer({ water: 90 }), answer({ water: 55 })];
-  const hut = source<void, Promise<any>>({ name: "hut", load: async () => answers.shift() }) as Source<void, any>;
-  const renders = { value: 0, lamp: 0, part: 0, child: 0 };
-  const Child = memo(function Child({ of }: { of: { fresh?: boolean | undefined } }) {
-    renders.child++;
+test("N4: a memoized child that is given a reading renders when a member that the child looked at changes", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "10s", params: false });
+  let renders = 0;
+  const Child = memo(function Child({ of }: { of: Reading<unknown> }) {
+    renders++;
     return <u>{String(of.fresh)}</u>;
   });
-  function Value() {
-    renders.value++;
-    const reading = useReading(hut);
-    return <i>{reading.state === "ready" ? reading.value.water : reading.state}</i>;
-  }
-  function Lamp() {
-    renders.lamp++;
-    const { request, fresh } = useReading(hut);
-    return <b>{`${request} ${fresh}`}</b>;
-  }
-  function Part() {
-    renders.part++;
-    const reading = useReading(hut, undefined, { pick: ({ water }) => water > 80 });
-    return <s>{String(reading.value)}</s>;
-  }
-  function Parent() {
-    return <Child of={useReading(hut)} />;
-  }
-  await show([<Value key="v" />, <Lamp key="l" />, <Part key="p" />, <Parent key="c" />], false);
+  const Parent = () => <Child of={useReading(hut)} />;
+  await show(<Parent />, false);
+  loads[0]?.answer("Harebell");
   await settle();
-  expect(page.textContent).toBe("90none truetruetrue");
-  const since = { ...renders };
-  const more = () => {
-    const rendered = Object.fromEntries(
-      Object.entries(renders).map(([name, count]) => [name, count - (since as any)[name]]),
-    );
-    Object.assign(since, renders);
-    return rendered;
-  };
-  await act(async () => void (await cache.view(hut).revalidate())); // 304
-  expect(more()).toEqual({ value: 0, lamp: expect.any(Number), part: 0, child: 0 });
+  expect(page.textContent).toBe("true");
+  renders = 0;
   await settle("30s");
-  expect(page.textContent).toBe("90none falsetruefalse");
-  expect(more()).toEqual({ value: 0, lamp: 1, part: 0, child: 1 });
-  await act(async () => void (await cache.view(hut).revalidate())); // an equal value, fresh again
-  expect(more()).toMatchObject({ value: 0, part: 0, child: 1 });
-  await act(async () => void (await cache.view(hut).revalidate()));
-  expect(page.textContent).toBe("55none truefalsetrue");
-  expect(more()).toMatchObject({ value: 1, part: 1 });
+  expect([page.textContent, renders]).toEqual(["false", 1]);
+  await settle(0, () => void cache.view(hut).revalidate());
+  expect(renders).toBe(1); // it has not looked at "request"
 });
 
 test("what was looked at only while loading counts only while loading", async () => {
@@ -233,105 +90,23 @@ test("N4: a render of the component's own has the newest reading", async () => {
   expect(page.textContent).toBe("Harebell 1010000");
 });
 
-test("R4: carryOver carries over from other params only", async () => {
-  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
-  let choose: (id: number) => void = () => {};
+test("N4: a reading that is only looked at in an event handler is the newest", async () => {
+  const { source: hut } = heldSource("hut", { maxAge: "1h", params: false });
+  cache.put(hut, undefined, { water: 1 });
+  const looked: unknown[] = [];
+  let renders = 0;
   function Hut() {
-    const [id, setId] = useState(1);
-    choose = setId;
-    const { state, value } = useReading<any, any>(hut, id, { carryOver: true });
-    return <i>{`${state} ${value ?? ""}`}</i>;
+    renders++;
+    const whole = useReading(hut);
+    const part = useReading(hut, undefined, { pick: ({ water }) => water });
+    return <button type="button" onClick={() => looked.push(whole.value?.water, part.value)} />;
   }
   await show(<Hut />);
-  loads[0]?.answer("one");
-  await settle();
-  await act(async () => choose(2));
-  expect(page.textContent).toBe("loading one");
-  loads[1]?.answer("two");
-  await settle();
-  expect(page.textContent).toBe("ready two");
-  await act(async () => void cache.delete({ source: hut, params: 2 }));
-  expect(page.textContent).toBe("loading ");
-});
-
-test("N1: no committed frame has two versions of a value, also with a slow render", async () => {
-  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = false; // React's own scheduler, which gives way between components
-  const count = source<void, Promise<number>>({ name: "count", load: async () => 0 });
-  cache.put(count, undefined, 0);
-  const Slow = memo(function Slow({ round: _ }: { round: number }) {
-    const reading = useReading(count);
-    for (const until = performance.now() + 2; performance.now() < until; ); // as a heavy component would
-    return <i>{reading.value},</i>;
-  });
-  let begin: (round: number) => void = () => {};
-  function Page() {
-    const [round, setRound] = useState(0);
-    begin = (next) => startTransition(() => setRound(next));
-    return Array.from({ length: 12 }, (_, n) => (
-      // biome-ignore lint/suspicious/noArrayIndexKey: they are all alike
-      <Slow key={`${round} ${n}`} round={round} />
-    ));
-  }
-  const frames = new Set<string>();
-  const look = () => frames.add([...new Set(page.textContent?.split(",").filter(Boolean))].join(" and "));
-  new MutationObserver(look).observe(page, { subtree: true, childList: true, characterData: true });
-  root.render(
-    <CistaProvider cache={cache}>
-      <Page />
-    </CistaProvider>,
-  );
-  let value = 0;
-  const pause = () => new Promise((resolve) => setTimeout(resolve, 7));
-  for (let round = 1; round <= 25; round++) {
-    begin(round);
-    for (let n = 0; n < 3; n++) {
-      await pause(); // in the middle of the render
-      cache.put(count, undefined, ++value);
-    }
-  }
-  await vi.waitFor(() => expect(page.textContent).toBe(`${value},`.repeat(12)));
-  expect([...frames].filter((frame) => frame.includes("and"))).toEqual([]);
-  expect(frames.size).toBeGreaterThan(5);
-  (globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
-});
-
-test("params not known yet: empty, and nothing is asked for", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  function Hut({ id }: { id?: string | undefined }) {
-    const reading = useReading(hut, id === undefined ? undefined : { id }, { carryOver: true });
-    return <i>{reading.state}</i>;
-  }
-  await show(<Hut />);
-  expect(page.textContent).toBe("empty");
-  expect([loads.length, [...entriesOf(cache)].length]).toEqual([0, 0]);
-  await show(<Hut id="h-07" />);
-  expect(page.textContent).toBe("loading");
-  expect(loads).toHaveLength(1);
-  await show(<Hut />);
-  expect(page.textContent).toBe("empty");
-});
-
-test("Outcome: what is left out gets a plain rendering, never a blank; trying again works", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  function Hut() {
-    return <Outcome of={useReading(hut, { id: 1 })}>{(value) => <i>{String(value)}</i>}</Outcome>;
-  }
-  await show(<Hut />);
-  expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
-  loads[0]?.fail(
-    new Failure("http", "https://huts.example answered 500", { status: 500, problem: { detail: "The mast is down." } }),
-  );
-  await settle();
-  expect(page.querySelector("[role=alert] p")?.textContent).toBe("The mast is down.");
-  await act(() => page.querySelector("button")?.click());
-  expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
-  loads[1]?.answer(missing());
-  await settle();
-  expect(page.textContent).toBe("There is no such thing.");
-  await act(() => void cache.view(hut, { id: 1 }).revalidate());
-  loads[2]?.answer(0);
-  await settle();
-  expect(page.innerHTML).toBe("<i>0</i>");
+  const before = renders;
+  await act(async () => cache.put(hut, undefined, { water: 2 }));
+  expect(renders).toBe(before);
+  await press("button");
+  expect(looked).toEqual([2, 2]);
 });
 
 test("Outcome: each branch as an element or a function", async () => {
@@ -360,11 +135,166 @@ test("Outcome: each branch as an element or a function", async () => {
   expect(page.textContent).toBe("none");
 });
 
-test("without a provider: a CistaError that says what to wrap", async () => {
-  function Lonely() {
-    return <i>{String(useCache())}</i>;
+test("Outcome of several sources: their values once all are there, else what hinders them", async () => {
+  const { source: hut, loads } = heldSource("hut");
+  const { source: weather, loads: skies } = heldSource("weather");
+  function Both() {
+    return (
+      <Outcome of={useReadings([[hut, { id: 1 }], [weather]])}>{([name, sky]) => <p>{`${name}: ${sky}`}</p>}</Outcome>
+    );
   }
-  const shown = () => act(() => root.render(<Lonely />));
-  expect(shown).toThrow(CistaError);
-  expect(shown).toThrow("<CistaProvider cache={cache}>");
+  await show(<Both />);
+  loads[0]?.answer("Harebell");
+  await settle();
+  expect(page.textContent).toBe("Loading…");
+  skies[0]?.fail(new Failure("http", "No sky.", { status: 503 }));
+  await settle();
+  expect(page.textContent).toBe("Something went wrong. This could not be loaded.Try again");
+  await press("button");
+  skies[1]?.answer("fog");
+  await settle();
+  expect(page.textContent).toBe("Harebell: fog");
+});
+
+/** A list, and a form that adds to it. */
+async function form() {
+  const { source: list } = heldSource("list", { maxAge: "1h" });
+  cache.put(list, undefined, ["a"]);
+  const sent: { answer(result: unknown): void; signal: AbortSignal }[] = [];
+  const add = write<string, unknown>({
+    name: "add",
+    send: (_, { signal }) => new Promise((answer) => sent.push({ answer, signal })),
+    optimistic: (input, edit) => edit.at(list).patch((all: any) => [...all, input]),
+  });
+  const outcomes: string[] = [];
+  function Form() {
+    const { value, pendingWrites } = useReading(list);
+    const [run, { phase, underWay, result, abort }] = useWrite(add);
+    const start = async () => void outcomes.push((await run("b")).phase);
+    // As each version of React has it.
+    const submit = version.startsWith("18.")
+      ? { onSubmit: (event: FormEvent) => [event.preventDefault(), start()] }
+      : { action: () => void start() };
+    return (
+      <form {...submit}>
+        {[value, `(${pendingWrites})`, phase, underWay, result].join(" ")}
+        <button type="button" id="transition" onClick={() => startTransition(start)} />
+        <button type="button" id="abort" onClick={abort} />
+        <input type="submit" />
+      </form>
+    );
+  }
+  await show(<Form />);
+  return { sent, outcomes };
+}
+
+test.each(["#transition", "input"])("W1: a write run by %s shows its change at once", async (how) => {
+  const { sent, outcomes } = await form();
+  await press(how);
+  expect(page.textContent).toMatch(/^a,b \(1\)/); // React holds back the run's own state until a transition has ended
+  await settle(0, () => sent[0]?.answer("stored"));
+  expect([page.textContent, outcomes]).toEqual(["a,b (0) done 0 stored", ["done"]]);
+});
+
+test("E1: abort ends the runs under way, and the phase is that of before", async () => {
+  const { sent, outcomes } = await form();
+  await press("input");
+  expect(page.textContent).toBe("a,b (1) sending 1 ");
+  await press("#abort");
+  expect([page.textContent, sent[0]?.signal.aborted, outcomes]).toEqual(["a (0) none 0 ", true, ["failed"]]);
+});
+
+test("useDebounced needs no provider, and takes what cannot be params", async () => {
+  vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
+  const seen: unknown[] = [];
+  let set: (value: unknown) => void = () => {};
+  function Choice() {
+    const [value, choose] = useState<unknown>(() => new Map([[1, 1]]));
+    set = (next) => choose(() => next);
+    seen.push(useDebounced(value, 100));
+    return null;
+  }
+  const element = document.createElement("div");
+  const bare = createRoot(element);
+  await act(async () => bare.render(<Choice />));
+  const later = new Map([[2, 2]]);
+  await act(async () => set(later));
+  expect(seen).not.toContain(later);
+  await act(async () => vi.advanceTimersByTime(100));
+  expect(seen.at(-1)).toBe(later);
+  await act(async () => bare.unmount());
+  vi.useRealTimers();
+});
+
+test("{ cache } is read and written instead of the provider's", async () => {
+  const other = createCache({ clock, environment: virtualEnvironment() });
+  let stored = "Skerrow";
+  const hut = source({ name: "hut", load: async () => stored });
+  const rename = write({
+    name: "rename",
+    send: async (name: string) => (stored = name),
+    optimistic: (name, edit) => edit.at(hut).patch(() => name),
+  });
+  function Hut() {
+    const { value } = useReading(hut, undefined, { cache: other });
+    const [run] = useWrite(rename, { cache: other });
+    return <button onClick={() => void run("Lower Skerrow")}>{value}</button>;
+  }
+  await show(<Hut />);
+  expect(page.textContent).toBe("Skerrow");
+  await press("button");
+  expect([page.textContent, cache.peek(hut).state]).toEqual(["Lower Skerrow", "empty"]);
+  other.dispose();
+});
+
+test("a provider that is given another cache with each render is a warning, once; a change now and then is none", async () => {
+  const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
+  const element = document.createElement("div");
+  const bare = createRoot(element);
+  const [first, second] = [createCache(), createCache()];
+  for (const steady of [first, second, second, first, first]) {
+    await act(async () => bare.render(<CistaProvider cache={steady}>x</CistaProvider>));
+  }
+  await warningsLoaded();
+  expect(warn).not.toHaveBeenCalled();
+  const renderAnother = () => act(async () => bare.render(<CistaProvider cache={createCache()}>x</CistaProvider>));
+  await vi.waitFor(async () => {
+    await renderAnother();
+    expect(warn).toHaveBeenCalled();
+  });
+  for (let n = 0; n < 4; n++) await renderAnother();
+  expect(warn).toHaveBeenCalledExactlyOnceWith(expect.stringContaining("is given another cache with each render"));
+  await act(async () => bare.unmount());
+});
+
+test("a source that is defined in a render is refused the second time, and nothing runs on", async () => {
+  for (const method of ["error", "warn"] as const) vi.spyOn(console, method).mockReturnValue();
+  let loads = 0;
+  let renders = 0;
+  function Hut() {
+    renders++;
+    const hut = source({ name: "made", load: async () => ++loads });
+    return <p>{useReading(hut).value}</p>;
+  }
+  const failed: any[] = [];
+  const bare = createRoot(document.createElement("div"), {
+    onUncaughtError: (thrown: unknown) => failed.push(thrown),
+  } as object);
+  const within = (
+    <CistaProvider cache={cache}>
+      <Hut />
+    </CistaProvider>
+  );
+  try {
+    await act(async () => bare.render(within));
+  } catch (thrown) {
+    failed.push(thrown); // as React 18 tells it
+  }
+  await settle("1m");
+  expect(failed[0]).toMatchObject({
+    code: "source-in-render",
+    message: expect.stringContaining('"made" is defined again each time'),
+  });
+  expect([loads < 3, renders < 10]).toEqual([true, true]);
+  await act(async () => bare.unmount());
 });

@@ -1,99 +1,20 @@
-import { type Cache, createCache, entriesOf, Failure, missing, source } from "cista";
-import { Boundary, CistaProvider, useReading, useValue } from "cista/react";
-import { virtualClock, virtualEnvironment } from "cista/rehearsal";
-import { act, Component, type ReactNode, StrictMode, Suspense, startTransition, useState } from "react";
-import { createRoot, type Root } from "react-dom/client";
-import { afterEach, beforeEach, expect, test, vi } from "vitest";
+import { createCache, entriesOf, Failure, missing, source } from "cista";
+import { Boundary, CistaProvider, useReading, useValue, useValues } from "cista/react";
+import { act, Component, type ReactNode, Suspense, startTransition, useState } from "react";
+import { beforeEach, expect, test, vi } from "vitest";
+import { cache, clock, page, root, settle, show } from "./react-stage.js";
 import { heldSource } from "./stage.js";
 import { warningsLoaded } from "./warnings-loaded.js";
 
-(globalThis as any).IS_REACT_ACT_ENVIRONMENT = true;
-
-let cache: Cache;
-let clock: ReturnType<typeof virtualClock>;
-let root: Root;
-let page: HTMLElement;
+// Suspense: values that components wait for, and the boundary that shows what hinders them.
 
 beforeEach(() => {
   vi.spyOn(console, "error").mockImplementation(() => {}); // React tells of what boundaries catch
-  clock = virtualClock(1_000_000);
-  cache = createCache({ clock, environment: virtualEnvironment() });
-  page = document.body.appendChild(document.createElement("div"));
-  root = createRoot(page);
 });
-afterEach(async () => {
-  await act(() => root.unmount());
-  page.remove();
-  cache.dispose();
-  vi.restoreAllMocks();
-});
-
-const show = (tree: ReactNode) =>
-  act(async () =>
-    root.render(
-      <StrictMode>
-        <CistaProvider cache={cache}>{tree}</CistaProvider>
-      </StrictMode>,
-    ),
-  );
-const settle = (change: () => void = () => {}) =>
-  act(async () => {
-    change();
-    await clock.advance(0);
-  });
 
 function Value({ of, id }: { of: any; id?: number }) {
   return <i>{String(useValue<any, any>(of, id))}</i>;
 }
-
-test("R1: suspends while loading, with one request for all who wait", async () => {
-  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
-  const tree = (
-    <Boundary loading="…">
-      <Value of={hut} id={1} />
-      <Value of={hut} id={1} />
-    </Boundary>
-  );
-  await show(tree);
-  expect(page.textContent).toBe("…");
-  await settle();
-  expect(loads).toHaveLength(1);
-  await settle(() => loads[0]?.answer("Harebell"));
-  expect(page.textContent).toBe("HarebellHarebell");
-  await show(null);
-  await settle();
-  await show(tree);
-  expect(page.textContent).toBe("HarebellHarebell");
-  expect(loads).toHaveLength(1);
-});
-
-test("a failure and a missing thing reach the boundary, with the entry's key; again asks again", async () => {
-  const { source: hut, loads } = heldSource("hut");
-  const tree = (id: number) => (
-    <Boundary
-      key={id}
-      loading="…"
-      missing="none"
-      failed={(failure, again) => (
-        <button type="button" onClick={again}>
-          {failure.key} {failure.message}
-        </button>
-      )}
-    >
-      <Value of={hut} id={id} />
-    </Boundary>
-  );
-  await show(tree(1));
-  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
-  expect(page.textContent).toBe("hut 1 answered 500");
-  await act(async () => page.querySelector("button")?.click());
-  expect(page.textContent).toBe("…");
-  await settle(() => loads[1]?.answer("Harebell"));
-  expect(page.textContent).toBe("Harebell");
-  await show(tree(2));
-  await settle(() => loads[2]?.answer(missing()));
-  expect(page.textContent).toBe("none");
-});
 
 test("a boundary shows what its subtree asks for after a failure, without a key, and asks for no failed thing again by itself", async () => {
   const logged = vi.spyOn(console, "error").mockImplementation(() => {});
@@ -112,7 +33,7 @@ test("a boundary shows what its subtree asks for after a failure, without a key,
     </Boundary>
   );
   await show(tree(1));
-  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
+  await settle(0, () => loads[0]?.fail(new Failure("http", "answered 500")));
   expect(page.textContent).toBe("hut 1");
   logged.mockClear();
   for (let n = 0; n < 3; n++) await show(tree(1));
@@ -121,22 +42,20 @@ test("a boundary shows what its subtree asks for after a failure, without a key,
   expect(logged).not.toHaveBeenCalled();
   await show(tree(2));
   expect(page.textContent).toBe("…");
-  await settle(() => loads[1]?.answer("Harebell"));
+  await settle(0, () => loads[1]?.answer("Harebell"));
   expect(page.textContent).toBe("Harebell");
   await show(tree(1)); // asked for anew, as when it was first come upon
   // biome-ignore lint/performance/useDomNodeTextContent: what React hides does not count
   expect([page.innerText, loads.length]).toEqual(["…", 3]);
-  await settle(() => loads[2]?.fail(new Failure("http", "answered 500")));
+  await settle(0, () => loads[2]?.fail(new Failure("http", "answered 500")));
   await act(async () => page.querySelector("button")?.click());
-  await settle(() => loads[3]?.answer(missing()));
+  await settle(0, () => loads[3]?.answer(missing()));
   expect(page.textContent).toBe("none");
   await show(tree(2));
   expect([page.textContent, loads.length]).toEqual(["Harebell", 4]);
-  logged.mockRestore();
 });
 
 test("a boundary whose subtrees fail one after the other shows one of them, and asks for both again", async () => {
-  const logged = vi.spyOn(console, "error").mockImplementation(() => {});
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const tree = () => (
     <Boundary
@@ -153,18 +72,17 @@ test("a boundary whose subtrees fail one after the other shows one of them, and 
   );
   await show(tree());
   await settle();
-  for (const load of [...loads]) await settle(() => load.fail(new Failure("http", "answered 500")));
-  await settle(() => loads[1]?.fail(new Failure("http", "answered 500")));
+  for (const load of [...loads]) await settle(0, () => load.fail(new Failure("http", "answered 500")));
+  await settle(0, () => loads[1]?.fail(new Failure("http", "answered 500")));
   const asked = loads.length;
   await show(tree());
   await settle();
   expect([page.querySelectorAll("button").length, loads.length]).toEqual([1, asked]);
   await act(async () => page.querySelector("button")?.click());
   await settle();
-  for (const load of loads.slice(asked)) await settle(() => load.answer("Harebell"));
-  for (const load of loads.slice(asked)) await settle(() => load.answer("Harebell"));
+  for (const load of loads.slice(asked)) await settle(0, () => load.answer("Harebell"));
+  for (const load of loads.slice(asked)) await settle(0, () => load.answer("Harebell"));
   expect(page.textContent).toBe("HarebellHarebell");
-  logged.mockRestore();
 });
 
 test("plain renderings; what is no failure goes on to the boundary above", async () => {
@@ -188,7 +106,7 @@ test("plain renderings; what is no failure goes on to the boundary above", async
   );
   await show(plain);
   expect(page.querySelector("[role=status]")?.textContent).toBe("Loading…");
-  await settle(() => loads[0]?.fail(new Failure("http", "answered 500")));
+  await settle(0, () => loads[0]?.fail(new Failure("http", "answered 500")));
   expect(page.querySelector("[role=alert]")?.textContent).toBe(
     "Something went wrong. This could not be loaded.Try again",
   );
@@ -218,14 +136,14 @@ test("R4: in a transition the old value stays until the new one is there", async
       <Hut />
     </Boundary>,
   );
-  await settle(() => loads[0]?.answer("one"));
+  await settle(0, () => loads[0]?.answer("one"));
   await act(async () => choose(2));
   expect(page.textContent).toBe("one");
-  await settle(() => loads[1]?.answer("two"));
+  await settle(0, () => loads[1]?.answer("two"));
   expect(page.textContent).toBe("two");
   renders = 0;
-  await settle(() => void cache.revalidate("all"));
-  await settle(() => loads[2]?.answer("two"));
+  await settle(0, () => void cache.revalidate("all"));
+  await settle(0, () => loads[2]?.answer("two"));
   expect(loads).toHaveLength(3);
   expect(renders).toBe(0);
 });
@@ -246,7 +164,7 @@ test("aborted while it waits: nobody watches any more once the boundary has gone
     </Suspense>,
   );
   await show(null);
-  await settle(() => loads[1]?.answer("too late"));
+  await settle(0, () => loads[1]?.answer("too late"));
   expect(watchers()).toEqual([0, 1]);
   await act(() => clock.advance(2000));
   expect(watchers()).toEqual([0, 0]);
@@ -337,8 +255,8 @@ test("F3: an answer without a lifetime is shown, and asked for once", async () =
       <Counted />
     </Boundary>,
   );
-  await settle(() => loads[0]?.answer("no-cache"));
-  await settle(() => void clock.advance("1m"));
+  await settle(0, () => loads[0]?.answer("no-cache"));
+  await settle("1m");
   expect([page.textContent, loads.length]).toEqual(["no-cache", 1]);
   expect(renders).toBeLessThan(20);
 });
@@ -351,22 +269,61 @@ test("F3: a component that shows something else waits for new params", async () 
     </Boundary>
   );
   await show(tree(1));
-  await settle(() => loads[0]?.answer("one"));
+  await settle(0, () => loads[0]?.answer("one"));
   await show(tree(2));
   expect(page.textContent).toContain("…");
-  await settle(() => loads.at(-1)?.answer("two"));
+  await settle(0, () => loads.at(-1)?.answer("two"));
   expect([page.textContent, loads.filter(({ params }) => params === 2).length]).toEqual(["two", 1]);
+});
+
+test("useValues: all are asked for at once; the failure of one is told before the others have come", async () => {
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+  function Names({ ids }: { ids: number[] }) {
+    return (
+      <p>
+        {useValues(
+          hut,
+          ids.map((id) => ({ id })),
+        ).join()}
+      </p>
+    );
+  }
+  await show(
+    <Boundary>
+      <Names ids={[1, 2]} />
+    </Boundary>,
+  );
+  await settle();
+  expect([page.textContent, loads.length]).toEqual(["Loading…", 2]);
+  loads[0]?.answer("one");
+  await settle();
+  loads[1]?.answer("two");
+  await settle();
+  await vi.waitFor(() => expect(page.textContent).toBe("one,two"));
+  await show(
+    <Boundary key="b">
+      <Names ids={[3, 4]} />
+    </Boundary>,
+  );
+  await settle();
+  loads[2]?.fail(new Failure("http", "No hut.", { status: 500 }));
+  await settle();
+  await vi.waitFor(() => expect(page.textContent).toBe("Something went wrong. This could not be loaded.Try again"));
+  loads[3]?.answer("four");
+  await settle();
+  await settle(2000);
 });
 
 test("S3: a cache that is disposed of while a component waits ends the wait", async () => {
   const { source: hut } = heldSource("hut");
+  const ended = createCache();
   await show(
-    <Boundary loading="…" failed={({ message }) => message}>
-      <Value of={hut} id={1} />
-    </Boundary>,
+    <CistaProvider cache={ended}>
+      <Boundary loading="…">
+        <Value of={hut} id={1} />
+      </Boundary>
+    </CistaProvider>,
   );
   expect(page.textContent).toBe("…");
-  await expect(async () => {
-    await settle(() => cache.dispose());
-  }).rejects.toThrow("This cache has been disposed of");
+  await expect(settle(0, () => ended.dispose())).rejects.toThrow("This cache has been disposed of");
 });

@@ -1,4 +1,4 @@
-import { createCache, entriesOf, Failure, journalOf, source, write } from "cista";
+import { createCache, Failure, source, write } from "cista";
 import { joinTabs, openOutbox } from "cista/browser";
 
 // The page that joined.e2e.test.ts opens in several tabs: a cache, sources over the test's server, kept writes.
@@ -9,20 +9,13 @@ if (words.has("without-locks")) Object.defineProperty(navigator, "locks", { valu
 const warnings: string[] = [];
 console.warn = (...all: unknown[]) => void warnings.push(all.join(" "));
 
-const partition = words.get("partition");
-const cache = createCache({ retry: { times: 3, firstPause: "100ms" }, ...(partition ? { partition } : {}) });
+const cache = createCache({ retry: { times: 3, firstPause: "100ms" } });
 const get = async (path: string, signal: AbortSignal) => {
   const response = await fetch(path, { signal, cache: "no-store" });
   if (!response.ok) throw new Failure("http", `answered ${response.status}`, { status: response.status });
   return response.json();
 };
 const item = source({ name: "item", maxAge: "1m", load: (id: string, { signal }) => get(`/api/${id}`, signal) });
-const poll = source({
-  name: "poll",
-  maxAge: 0,
-  revalidateEvery: "1s",
-  load: (id: string, { signal }) => get(`/api/${id}`, signal),
-});
 const list = source({
   name: "list",
   maxAge: "1h",
@@ -39,17 +32,14 @@ const book = write<number, unknown>({
     return response.json();
   },
 });
-const from: string[] = [];
-journalOf(cache).subscribe((event) => event.from && from.push(event.kind));
 const watch = (id: string) => cache.view(item, id).subscribe(() => {});
 const ready = (async () => {
-  const tabs = words.has("alone") ? undefined : await joinTabs(cache, { version: words.get("version") ?? "" });
+  const tabs = words.has("alone") ? undefined : await joinTabs(cache);
   for (let at = 0; at < Number(words.get("items") ?? 0); at++) watch(`item-${at}`);
-  if (words.has("poll")) cache.view(poll, "poll").subscribe(() => {});
   const outbox = words.has("outbox") ? await openOutbox(cache, { writes: [book] }) : undefined;
   if (words.has("outbox")) cache.view(list).subscribe(() => {});
   Object.assign(globalThis, { tabs, outbox });
 })();
 const valueAt = (id: string) => cache.peek(item, id).value;
 const shownList = () => cache.view(list).get().value;
-Object.assign(globalThis, { cache, entriesOf, item, list, book, watch, ready, warnings, from, valueAt, shownList });
+Object.assign(globalThis, { cache, item, list, book, watch, ready, warnings, valueAt, shownList });
