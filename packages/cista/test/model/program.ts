@@ -47,6 +47,17 @@ interface Watcher {
 /** No program of forty steps needs more. */
 const mostLoads = 20_000;
 
+/** Made outside of the program, whose views keep them: they hold nothing of it. */
+const intervals: Record<string, object> = {
+  number: { revalidateEvery: 5000 },
+  function: { revalidateEvery: () => 7000 },
+  throws: {
+    revalidateEvery: () => {
+      throw new Error("an interval of the program throws");
+    },
+  },
+};
+
 /** One run of a random program. */
 export class Program {
   readonly clock = virtualClock(1e12);
@@ -91,6 +102,9 @@ export class Program {
   readonly touched = new Set<number>();
   readonly lifetime: number;
   readonly wholesLast: boolean;
+  /** Collects garbage, in a program that counts the values that are held at its end. */
+  readonly collect: (() => void) | undefined;
+  held = 0;
   /** Requests of which the journal has told no end, by key. */
   readonly withoutEnd = new Map<string, number>();
   readonly add: Write<number, void>;
@@ -105,11 +119,13 @@ export class Program {
     /** Composites have no lifetime of their own. */
     wholesLast?: boolean;
     copy?: typeof cista;
+    collect?: () => void;
   }) {
     const { clock, environment } = this;
     this.capacity = given.capacity;
     this.maxAge = given.maxAge;
     this.wholesLast = given.wholesLast ?? false;
+    this.collect = given.collect;
     this.lifetime = given.maxAge + (given.mustRevalidate ? 0 : given.swr);
     const { setTimer } = clock;
     clock.setTimer = (call, delay) => {
@@ -284,22 +300,13 @@ export class Program {
 
   attach(given: { kind: Kind; id: number; when: boolean; pick: boolean; every?: string }): void {
     const { kind, id, when, pick, every = "none" } = given;
-    const intervals: Record<string, object> = {
-      number: { revalidateEvery: 5000 },
-      function: { revalidateEvery: () => 7000 },
-      throws: {
-        revalidateEvery: () => {
-          throw new Error("an interval of the program throws");
-        },
-      },
-    };
     const picks = (value: any) => {
       this.throwIf("pick");
       return [value];
     };
     const options = { when, ...(pick ? { pick: picks } : {}), ...intervals[every] };
     const view = this.cache.view<any, any, any>(this.sources[kind], id, options);
-    this.views.push(view);
+    if (!pick) this.views.push(view); // one that picks keeps the part that it showed last
     const told: unknown[] = [];
     const leaves = [0, 1].map((nth) => {
       const leave = view.subscribe(() => {
@@ -581,6 +588,38 @@ export class Program {
     }
   }
 
+  countEntries(): number {
+    return [...entriesOf(this.cache)].length;
+  }
+
+  isSomethingDue(): boolean {
+    return [...entriesOf(this.cache)].some(({ staleAt = 0, expiredAt = 0 }) =>
+      [staleAt, expiredAt].some((at) => Math.abs(at - this.clock.now()) < 3000),
+    );
+  }
+
+  leaveAll(): void {
+    for (const { leave } of this.watchers.splice(0)) leave();
+    for (const reader of this.readers.splice(0)) reader.abort();
+  }
+
+  checkCapacity(): void {
+    const kept = [...entriesOf(this.cache)];
+    const parts = new Set(kept.flatMap(({ dependsOn }) => dependsOn));
+    const idle = kept.filter(({ key }) => !parts.has(key)).length;
+    if (this.patient === 0 && idle > this.capacity) throw new Error(`F8: ${idle} entries are kept`);
+  }
+
+  /** Of the values that loads answered with, how many are still held when every entry was let go. The program keeps its views. */
+  async countHeld(collect: () => void): Promise<number> {
+    this.loads.length = 0; // each of these has its value
+    for (let round = 0; round < 3; round++) {
+      await new Promise(setImmediate); // a value that was looked at lives until its task has ended
+      collect();
+    }
+    return this.answered.filter((value) => value.deref() !== undefined).length;
+  }
+
   checkDisposed(): void {
     if (this.clock.pendingTimers > 0) throw new Error(`S3: ${this.clock.pendingTimers} timers after dispose`);
     if (this.open().length > 0) throw new Error(`S3: ${this.open().length} loads after dispose`);
@@ -604,9 +643,7 @@ export class Program {
       const { begun } = this;
       await clock.advance(1000);
       await clock.advance(0);
-      const caused = [...entriesOf(cache)].some(({ staleAt = 0, expiredAt = 0 }) =>
-        [staleAt, expiredAt].some((at) => Math.abs(at - clock.now()) < 3000),
-      );
+      const caused = this.isSomethingDue();
       const streaming = this.streams.some(({ ended }) => ended === "break");
       const polls = this.watchers.some(({ every }) => every < Number.POSITIVE_INFINITY);
       if (this.begun > begun + 1 && !caused && !streaming && !polls)
@@ -617,20 +654,17 @@ export class Program {
         if (count > 0 && !isStream && this.open().length === 0)
           throw new Error(`the journal tells no end of a request for ${key}`);
       }
-      for (const { leave } of this.watchers.splice(0)) leave();
-      for (const reader of this.readers.splice(0)) reader.abort();
+      this.leaveAll();
       for (let round = 0; round < 12; round++) await clock.advance(0);
       if (this.patient === 0 && this.open().length > 0) throw new Error("R3: a load goes on that nobody waits for");
       const open = this.streams.filter(({ returned, ended }) => !returned && !ended);
       if (this.patient === 0 && open.length > 0) throw new Error("R3: a stream goes on that nobody watches");
-      const kept = [...entriesOf(cache)];
-      const parts = new Set(kept.flatMap(({ dependsOn }) => dependsOn));
-      const idle = kept.filter(({ key }) => !parts.has(key)).length;
-      if (this.patient === 0 && idle > this.capacity) throw new Error(`F8: ${idle} entries are kept`);
+      this.checkCapacity();
       this.check();
       await clock.advance("40m"); // a part goes after what is made of it
-      const left = [...entriesOf(cache)].length;
+      const left = this.countEntries();
       if (this.patient === 0 && left > 0) throw new Error(`F8: ${left} entries are kept for ever`);
+      if (this.collect && this.patient === 0) this.held = await this.countHeld(this.collect);
       this.dispose();
       await clock.advance(0);
     }

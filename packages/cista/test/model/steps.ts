@@ -105,4 +105,6 @@ export const settings = fc.record({
   wholesLast: fc.boolean(),
   /** Sources and writes are made by another copy of the library. */
   isOtherCopy: fc.constantFrom(false, false, true),
+  /** At the end garbage is collected, which takes as long as a program. */
+  looksAtMemory: fc.nat(19).map((one) => one === 0),
 });
