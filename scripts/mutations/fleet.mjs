@@ -82,7 +82,7 @@ export const fleet = [
   ["T9", "memory.ts", "if (version > alone) this.forget(id);", "if (version < 0) this.forget(id);"],
   ["T9 told", "fleet/hearing.ts", "if (!(await this.#tellKept())) return;", ""],
   ["T9 alone", "fleet/member.ts", "this.memory.isAlone = true;", ""],
-  ["T10", "fleet/answers.ts", "if (call.parts.length > 0 || details.failure) return undefined;", ""],
+  ["T10", "fleet/answers.ts", "if (call.dependsOn.length > 0 || details.failure) return undefined;", ""],
   ["T11", "intercept.ts", "return definition.check ? checkedAnswer(definition.check, came) : came;", "return came;"],
   [
     "T11 loaded",

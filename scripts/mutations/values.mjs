@@ -136,7 +136,12 @@ export const values = [
   ["N1 patch in a patch", "changing.ts", "if (entry.value !== before) {", "if (false) {"],
   ["N2 beside items", "share.ts", "(run.parts < mostLookedAt || depth < 2)", "run.parts < mostLookedAt"],
   ["W1 late layer", "write.ts", "isOver = true;", ""],
-  ["F8 stream's parts", "composing.ts", "forgetPart(reader, mostStreamParts / 2);", "void forgetPart;"],
+  [
+    "F8 stream's parts",
+    "composing.ts",
+    "forgetDependency(reader, mostStreamDependencies / 2);",
+    "void forgetDependency;",
+  ],
   ["keys date", "keeping.ts", "if (params instanceof Date) return new Date(params);", ""],
   ["S1 cyclic", "snapshot.ts", "heights.set(given, Number.POSITIVE_INFINITY);", ""],
   ["F5 another copy", "failure.ts", "if (by === base) return", "if (false) return"],
@@ -146,7 +151,7 @@ export const values = [
     " || entry.links?.isWantedAbove()))\n    startRequest",
     "))\n    startRequest",
   ],
-  ["F9 parts", "dependencies.ts", "part.madeFor = madeForOf(part.entry);", ""],
+  ["F9 parts", "dependencies.ts", "dependency.madeFor = madeForOf(dependency.entry);", ""],
   [
     "F9 parts of parts",
     "dependencies.ts",
@@ -156,8 +161,8 @@ export const values = [
   [
     "D1 restored while loaded",
     "restoring.ts",
-    "dropParts(entry.request !== undefined && !core.comingWithPage?.has(entry.key))",
-    "dropParts()",
+    "dropDependencies(entry.request !== undefined && !core.comingWithPage?.has(entry.key))",
+    "dropDependencies()",
   ],
   ["F9 new user", "kernel/users.ts", "markDirty(entry);", ""],
   [
@@ -222,7 +227,12 @@ export const values = [
   ["N3", "looking.ts", "entry.isAsking || wantsRequest(entry, now)", "entry.isAsking"],
   ["N5", "schedule.ts", "if (rings >= this.#rings && !isLate) return;\n    this.#clearTimer();", ""],
   ["F3 fresh through parts", "taking.ts", 'activity.announcedStanding = "fresh";', ""],
-  ["F8 while it begins", "dependencies.ts", "if (!entry.activity?.isOpen && !keepsReads) links.partsRead = [];", ""],
+  [
+    "F8 while it begins",
+    "dependencies.ts",
+    "if (!entry.activity?.isOpen && !keepsReads) links.dependenciesRead = [];",
+    "",
+  ],
   ["S1 entry", "restoring.ts", "} else recordDropped(core, entry);", "} else throw new Error(String(entry));"],
   ["S1 age", "restoring.ts", "const since = Math.max(0, elapsed);", "const since = elapsed;"],
   ["S1 moment", "snapshot.ts", "takenAt: core.clock.epoch + now,", "takenAt: core.clock.now(),"],

@@ -357,7 +357,7 @@ test(`D1: random graphs of composites, at rest as the server is, with no load to
   expect(runs).toBeGreaterThan(0);
 });
 
-test("D1: a part that became stale while its whole was loaded, and that nobody has tried to bring up to date, is tried", async () => {
+test("D1: a dependency that became stale while its composite was loaded, and that nobody has tried to bring up to date, is tried", async () => {
   const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false });
   const world = new World([over(2, 0), over(4, 0), over(0, 5), over(0)], "lasting", false);
   await world.take({ do: "read", node: 5 });
@@ -369,7 +369,7 @@ test("D1: a part that became stale while its whole was loaded, and that nobody h
   world.cache.dispose();
 });
 
-test("D1: a change reaches a whole whose part was answered with the same just before", async () => {
+test("D1: a change reaches a composite whose dependency was answered with the same just before", async () => {
   const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false });
   const world = new World([over(1, 3), over(4, 1, 0), over(0), over(0)], "short-lived", true);
   await world.take({ do: "watch", node: 5 });

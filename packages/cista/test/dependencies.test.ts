@@ -32,7 +32,7 @@ function sumSource(name: string, part: Source<any, any>, definition: object = {}
   };
 }
 
-test("D1: a part shared by many is asked for once; a change below reaches every dependent once", async () => {
+test("D1: a dependency shared by many is asked for once; a change below reaches every dependent once", async () => {
   const { cache, clock } = stage();
   const hut = leafSource("hut", { maxAge: "1h" });
   const route = sumSource("route", hut.source, { maxAge: "1h" });
@@ -60,7 +60,7 @@ test("D1: a part shared by many is asked for once; a change below reaches every 
   expect(all.load).toHaveBeenCalledTimes(2);
 });
 
-test("D1: invalidated through a part that comes back the same, it is fresh without a load", async () => {
+test("D1: invalidated through a dependency that comes back the same, it is fresh without a load", async () => {
   const { cache, clock, events } = stage();
   const hut = leafSource("hut", { maxAge: "1h" });
   const route = sumSource("route", hut.source, { maxAge: "1h" });
@@ -101,7 +101,7 @@ test("D1: what nobody watches waits until it is wanted; a read then brings it up
   expect(await cache.read(all.source, [[1]])).toBe(6);
 });
 
-test("D2: a whole is made of no stale part, and fresh no longer than the narrowest", async () => {
+test("D2: a composite is made of no stale dependency, and fresh no longer than the narrowest", async () => {
   const { cache, clock } = stage();
   const bunks = leafSource("bunks", { maxAge: "5s", staleWhileRevalidate: 0 });
   const basket = leafSource("basket", { noStore: true });
@@ -126,7 +126,7 @@ test("D2: a whole is made of no stale part, and fresh no longer than the narrowe
   ).toEqual([]);
 });
 
-test("D3: what a person asks for goes all the way down in the same mode, each part once", async () => {
+test("D3: what a person asks for goes all the way down in the same mode, each dependency once", async () => {
   const { cache, clock } = stage();
   const modes: string[] = [];
   const hut = source({
@@ -163,7 +163,7 @@ test("D4: a ring is a CistaError that spells the keys on it", async () => {
   expect(failure.message).toContain("ring 2 → ring 0 → ring 1 → ring 2");
 });
 
-test("D5: a part's failure is not tried again by its reader, whose time-out stands still", async () => {
+test("D5: a dependency's failure is not tried again by its reader, whose time-out stands still", async () => {
   const { cache, clock } = stage();
   const part = heldSource("part", { retry: { times: 1, firstPause: 0 }, timeout: "1m" });
   const tries = vi.fn();
@@ -186,7 +186,7 @@ test("D5: a part's failure is not tried again by its reader, whose time-out stan
   expect(cache.peek(whole, 1).failure?.key).toBe("whole 1");
 });
 
-test("D5: nor does the time-out run while what is stale only through its parts waits for them", async () => {
+test("D5: nor does the time-out run while what is stale only through its dependencies waits for them", async () => {
   const { cache, clock } = stage({ maxAge: "1h" });
   const part = heldSource("part", { timeout: "1m" });
   const whole = composite({ name: "whole", timeout: "2s", load: async (_: number, { read }) => read(part.source, 1) });
@@ -201,7 +201,7 @@ test("D5: nor does the time-out run while what is stale only through its parts w
   expect(seen.join()).not.toContain("timeout");
 });
 
-test("D1: what a load reads when it is over is no part, and kept for nobody", async () => {
+test("D1: what a load reads when it is over is no dependency, and kept for nobody", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part", { maxAge: "1h" });
   const gates: (() => void)[] = [];
@@ -236,7 +236,7 @@ test("D1: what a load reads when it is over is no part, and kept for nobody", as
   expect(clock.pendingTimers).toBe(0);
 });
 
-test("F8: a part is let go no earlier than what is made of it", async () => {
+test("F8: a dependency is let go no earlier than what is made of it", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part");
   const whole = composite({
@@ -295,7 +295,7 @@ test("D1: whatever changes below, all that is watched ends up right (property)",
   );
 });
 
-test("D1: two wholes that share a part without a lifetime do not load each other for ever", async () => {
+test("D1: two composites that share a dependency without a lifetime do not load each other for ever", async () => {
   const { cache, clock } = stage();
   let loads = 0;
   const time = source({ name: "time", maxAge: 0, load: async () => ++loads });
@@ -310,7 +310,7 @@ test("D1: two wholes that share a part without a lifetime do not load each other
   expect([loads, ...views.map((view) => view.get().value)]).toEqual([2, "north at 2", "south at 2"]);
 });
 
-test("D2: where a part must be revalidated once stale, the whole must be too", async () => {
+test("D2: where a dependency must be revalidated once stale, the composite must be too", async () => {
   const { cache, clock } = stage();
   const state = source({ name: "state", maxAge: "1h", mustRevalidate: true, load: async () => 1 });
   const whole = composite({ name: "whole", maxAge: "10s", load: async (_: void, { read }) => read(state) });
@@ -319,7 +319,7 @@ test("D2: where a part must be revalidated once stale, the whole must be too", a
   expect(inShort(cache.view(whole).get())).toBe("loading running"); // no stale value, though the whole would allow it
 });
 
-test("D1: a part that is invalidated while it is loaded for a watched whole is asked for anew, and the whole follows", async () => {
+test("D1: a dependency that is invalidated while it is loaded for a watched composite is asked for anew, and the composite follows", async () => {
   const { cache, clock } = stage();
   const { source: part, loads } = heldSource("part", { maxAge: "1h" });
   const whole = composite({

@@ -179,7 +179,7 @@ describe("what is made of another's answers is another's too", () => {
     return { at, me, whole, above, seen, ...made };
   };
 
-  test("F9: read, peek and view of the whole, and of what is made of it, are the new user's", async () => {
+  test("F9: read, peek and view of the composite, and of what is made of it, are the new user's", async () => {
     const { at, whole, above, cache, clock, seen } = await program();
     at.token = "bob";
     expect([cache.peek(whole).state, cache.peek(above).state]).toEqual(["empty", "empty"]);
@@ -191,7 +191,7 @@ describe("what is made of another's answers is another's too", () => {
     expect(cache.peek(above).state).toBe("empty");
   });
 
-  test("F9: a watched whole never shows the new user what the former one was answered", async () => {
+  test("F9: a watched composite never shows the new user what the former one was answered", async () => {
     const { at, me, above, cache, clock } = await program();
     const { view, seen: shown } = watch(cache, above);
     at.token = "bob";
@@ -202,7 +202,7 @@ describe("what is made of another's answers is another's too", () => {
     expect(shown.join()).not.toContain("ada");
   });
 
-  test("F9: neither a snapshot nor a store hands on a whole that is made of a token's answers", async () => {
+  test("F9: neither a snapshot nor a store hands on a composite that is made of a token's answers", async () => {
     const { above, cache, clock } = await program();
     const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
     const { cache: other } = stage({ snapshot, now: clock.now() });

@@ -45,13 +45,13 @@ const attach = (kind: string, id = 0) => ({ do: "attach", kind, id, when: true, 
 const end = (how: string) => ({ do: "end", nth: 0, how });
 const invalidateLeaf = { do: "change", kind: "leaf", id: 0, how: "invalidate" };
 
-test("D1: a whole whose part stays invalidated after a failure is asked for anew", async () => {
+test("D1: a composite whose dependency stays invalidated after a failure is asked for anew", async () => {
   const readApart = { do: "read", kind: "top", id: 0, signal: false, noStore: true };
   const steps = [[attach("top")], [end("value")], [readApart], [invalidateLeaf, end("failure")]];
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, mustRevalidate: true }, steps);
 });
 
-test("D1: a part whose answer was of before its invalidation is waited for once more", async () => {
+test("D1: a dependency whose answer was of before its invalidation is waited for once more", async () => {
   const steps = [
     [attach("chain")],
     [end("value"), attach("leaf"), { do: "pass", seconds: 1 }],
@@ -62,12 +62,12 @@ test("D1: a part whose answer was of before its invalidation is waited for once 
   await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
 });
 
-test("D1: a whole waits for a part that is being brought up to date once more", async () => {
+test("D1: a composite waits for a dependency that is being brought up to date once more", async () => {
   const steps = [[attach("chain", 1)], [attach("leaf"), end("value")], [invalidateLeaf], [invalidateLeaf, end("same")]];
   await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
 });
 
-test("D1: a part that changes between two reads of a load under way is brought up to date for that load", async () => {
+test("D1: a dependency that changes between two reads of a load under way is brought up to date for that load", async () => {
   const steps = [
     [attach("top"), { do: "read", kind: "leaf", id: 0, signal: false, noStore: false }],
     [
@@ -79,7 +79,7 @@ test("D1: a part that changes between two reads of a load under way is brought u
   await runProgram({ ...plain, maxAge: 86_400 * 60 }, steps);
 });
 
-test("R2: a part whose load puts its value at once keeps no whole waiting", async () => {
+test("R2: a dependency whose load puts its value at once keeps no composite waiting", async () => {
   const steps = [
     [{ do: "listen", on: "load", how: 1, kind: "leaf", id: 0 }],
     [end("value")],
@@ -91,7 +91,7 @@ test("R2: a part whose load puts its value at once keeps no whole waiting", asyn
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
-test("D1: a part that its own load deletes is asked for anew for the whole that waits", async () => {
+test("D1: a dependency that its own load deletes is asked for anew for the composite that waits", async () => {
   const steps = [
     [attach("pair", 1)],
     [end("value")],
@@ -103,7 +103,7 @@ test("D1: a part that its own load deletes is asked for anew for the whole that 
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
-test("D1: a part that cannot be brought up to date is not asked for over and over", async () => {
+test("D1: a dependency that cannot be brought up to date is not asked for over and over", async () => {
   const steps = [
     [attach("chain", 2), end("value")],
     [invalidateLeaf],
@@ -113,7 +113,7 @@ test("D1: a part that cannot be brought up to date is not asked for over and ove
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY }, steps);
 });
 
-test("D1: wholes whose part fails, and is covered, do not ask for it in turns", async () => {
+test("D1: composites whose dependency fails, and is covered, do not ask for it in turns", async () => {
   const steps = [
     [attach("top")],
     [end("value"), { do: "change", kind: "leaf", id: 0, how: "put" }],
@@ -130,7 +130,7 @@ test("D1: wholes whose part fails, and is covered, do not ask for it in turns", 
   await runProgram({ ...plain, maxAge: 2 }, steps);
 });
 
-test("D1: parts that fail one after the other do not ask for the whole again and again", async () => {
+test("D1: dependencies that fail one after the other do not ask for the composite again and again", async () => {
   const steps = [
     [attach("top", 1)],
     [{ do: "change", kind: "leaf", id: 0, how: "put" }],
@@ -165,7 +165,7 @@ test("R3: a stream that is prefetched again when its answer has come ends like a
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
-test("R3: what a watched whole is made of is brought up to date, though nobody waits for it itself", async () => {
+test("R3: what a watched composite is made of is brought up to date, though nobody waits for it itself", async () => {
   const steps = [
     [attach("leaf")],
     [end("value")],
@@ -179,7 +179,7 @@ test("R3: what a watched whole is made of is brought up to date, though nobody w
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, noStore: true }, steps);
 });
 
-test("F3: what is fresh again because its parts are as they were expires again", async () => {
+test("F3: what is fresh again because its dependencies are as they were expires again", async () => {
   const steps = [
     [attach("leaf")],
     [end("value")],

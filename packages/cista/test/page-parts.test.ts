@@ -60,7 +60,7 @@ test("H10: what a stream brought is there at once after a restore, and is opened
   cache.dispose();
 });
 
-test("H10: a whole that was restored is made of its parts, also where their source is used later", async () => {
+test("H10: a composite that was restored is made of its dependencies, also where their source is used later", async () => {
   const water: Record<number, number> = { 1: 90 };
   const hut = () => source({ name: "hut", maxAge: "1h", load: async (id: number) => water[id] });
   const route = (part: ReturnType<typeof hut>) =>
@@ -106,7 +106,7 @@ test("H10: a part without params is the same part after a restore from JSON", as
   expect([...entriesOf(cache)].map(({ key }) => key).sort()).toEqual(["hut", "route"]);
 });
 
-test("H1: a whole of a page is shown before the source of its private part was used", async () => {
+test("H1: a composite of a page is shown before the source of its private dependency was used", async () => {
   const { api } = server(() => json("Ada", { "cache-control": "private, max-age=60" }), {
     headers: () => ({ authorization: "a" }),
   });

@@ -25,7 +25,7 @@ test("R6: offline a request waits and starts when the network is back", async ()
   expect(seen).toEqual(["loading running", 'ready "two"']);
 });
 
-test("R6: a composite runs offline too: its parts wait, not it", async () => {
+test("R6: a composite runs offline too: its dependencies wait, not it", async () => {
   const { cache, clock, environment } = stage({ maxAge: "1h" });
   const { source: hut, loads } = heldSource("hut");
   const route = composite({ name: "route", load: async (_: number, { read }) => `route of ${await read(hut, 1)}` });

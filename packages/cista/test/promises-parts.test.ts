@@ -26,7 +26,7 @@ describe("D1: what a dependent is made of", () => {
     expect(view.get()).toMatchObject({ value: expected });
   });
 
-  test("D1: a part that changes while others are checked is seen", async () => {
+  test("D1: a dependency that changes while others are checked is seen", async () => {
     const { cache, clock } = stage();
     const parts = [heldSource("a", endless), heldSource("b", endless)];
     const both = composite({
@@ -47,7 +47,7 @@ describe("D1: what a dependent is made of", () => {
     expect(view.get()).toMatchObject({ value: [2, 1], fresh: true });
   });
 
-  test("D1: a load that fails after a part changed is not begun again without a cause", async () => {
+  test("D1: a load that fails after a dependency changed is not begun again without a cause", async () => {
     const { cache, clock } = stage();
     const part = item();
     let loads = 0;
@@ -81,7 +81,7 @@ describe("D1: what a dependent is made of", () => {
     expect(view.get()).toMatchObject({ value: [1, 1] });
   });
 
-  test("D2: a part that turns noStore takes its dependent out of what is stored", async () => {
+  test("D2: a dependency that turns noStore takes its dependent out of what is stored", async () => {
     const { cache, clock } = stage();
     let noStore = false;
     const part = source({ name: "part", maxAge: 0, load: async () => answer(1, { noStore }) });

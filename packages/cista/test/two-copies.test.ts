@@ -77,7 +77,7 @@ test("what one copy makes the other takes: sources, writes, answers, composites,
   ]).toEqual([false, true]);
 });
 
-test("D1: a composite of another copy that was spared its load is still made of its parts", async () => {
+test("D1: a composite of another copy that was spared its load is still made of its dependencies", async () => {
   const other = await otherCopy();
   const { cache, clock } = stage();
   const held = heldSource("part", { maxAge: "1m" });

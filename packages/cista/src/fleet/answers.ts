@@ -32,7 +32,7 @@ export async function recordOfAnswer(
   const use = details.shared;
   // Rule T1, RFC 9111 §3.
   if (policy.noStore || use?.for === "none" || (use?.for === "user" && audience === "all")) return undefined;
-  if (call.parts.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
+  if (call.dependsOn.length > 0 || details.failure) return undefined; // rule T10; what has a part missing is no answer for others
   if (kind === "unchanged" && !same) return undefined;
   // As it was loaded: each process applies its own check to it.
   const raw = same ? same.sharedValue : loadedValueOf(answered);

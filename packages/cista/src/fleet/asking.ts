@@ -79,7 +79,7 @@ export class Asking {
     const changes: LoadChanges = {
       signal,
       read: (...part) => {
-        this.#own.add(id); // rule T10: its parts are shared
+        this.#own.add(id); // rule T10: its dependencies are shared
         lease?.release({ own: ownFor });
         return (call.context as CompositeContext).read(...part);
       },

@@ -323,7 +323,7 @@ test("T9: what was invalidated without the store is told when it is back", async
   expect(await after(world, 300, other.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
 });
 
-test("T10: what is made of parts is not put, its parts are; nobody waits for it", async () => {
+test("T10: what is made of dependencies is not put, its dependencies are; nobody waits for it", async () => {
   const world = new FleetWorld();
   const { hut } = world.sources;
   const route = composite({

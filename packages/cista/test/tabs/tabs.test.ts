@@ -203,7 +203,7 @@ test.each(["put", "invalidate"])(
   },
 );
 
-test("B4: of what is made of others the parts are told, and each tab makes its own", async () => {
+test("B4: of what is made of others the dependencies are told, and each tab makes its own", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5 });
   world.latency = 1000;
   const views = tabs.map((tab) => tab.watch("pair", 1));

@@ -53,7 +53,7 @@ export class Loads {
 
   async #alone(call: LoadCall, proceed: () => unknown, turn?: Turn): Promise<unknown> {
     const came = await proceed();
-    if (call.parts.length > 0) this.setOwn(call.key, true);
+    if (call.dependsOn.length > 0) this.setOwn(call.key, true);
     return isIterable(came) ? this.#lead(call, came, turn) : came;
   }
 

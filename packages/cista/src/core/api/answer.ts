@@ -80,7 +80,7 @@ export function missing(details: AnswerDetails = {}): Answer<never> {
 }
 
 /** The answer without a load: all dependencies are as they were. The value becomes no younger by that. */
-export const partsUnchanged: Answer<never> = unchanged();
+export const dependenciesUnchanged: Answer<never> = unchanged();
 
 export function isAnswer(value: unknown): value is Answer<unknown> {
   return typeof value === "object" && value !== null && mark in value;
@@ -92,7 +92,7 @@ export function isAnswer(value: unknown): value is Answer<unknown> {
  */
 export function asAnswer(came: unknown, holds: boolean): Answer<unknown> {
   const given = isAnswer(came) ? came : answer(came);
-  if (given === partsUnchanged) return given;
+  if (given === dependenciesUnchanged) return given;
   if (given.kind === "unchanged" && !holds) {
     throw new Failure(
       "no-value",

@@ -223,7 +223,7 @@ function failureOf(thrown: unknown): Failure {
   return new Failure(kind, message || String(thrown), { cause: thrown });
 }
 
-/** The same failure as one entry's own. One that already belongs to another entry (a part's), or is frozen, is copied. */
+/** The same failure as one entry's own. One that already belongs to another entry (a dependency's), or is frozen, is copied. */
 export function ofEntry(failure: Failure, key: string, attempts: number): Failure {
   const free = (failure.key === undefined || failure.key === key) && Object.isExtensible(failure);
   const own = free ? failure : copyOf(failure);

@@ -111,7 +111,7 @@ export interface LoadCall {
   /** The cache's: whose entries these are. */
   readonly partition: string | undefined;
   /** The keys of the dependencies that it has read so far. */
-  readonly parts: readonly string[];
+  readonly dependsOn: readonly string[];
   /** The policy of an answer with these details: they take precedence over the policy of the source (rule F7). */
   policyOf(details: Freshness): Policy;
 }

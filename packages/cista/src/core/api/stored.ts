@@ -79,7 +79,7 @@ const orNothing =
   (value) =>
     value === undefined || check(value);
 
-/** So many parts of one entry are taken in. */
+/** So many dependencies of one entry are taken in. */
 const mostParts = 10_000;
 const isPart: Check = (value) => Array.isArray(value) && isText(value[0]) && value.length <= 2;
 const isMadeFor: Check = (value) => {

@@ -1,5 +1,5 @@
 /** One request of one entry: started, joined, abandoned, and the effects of its outcome. Rules R1, R2, R5, F3, H11, S6. */
-import { type Answer, missing, partsUnchanged } from "../api/answer.js";
+import { type Answer, dependenciesUnchanged, missing } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
@@ -51,8 +51,8 @@ class RequestOfEntry implements RequestHost {
   constructor(entry: Entry) {
     this.#entry = entry;
     const { settings } = entry.shelf;
-    // A composite runs offline too: its parts wait, not it (rule R6).
-    this.settings = entry.links?.parts.length ? { ...settings, usesNetwork: false } : settings;
+    // A composite runs offline too: its dependencies wait, not the composite (rule R6).
+    this.settings = entry.links?.dependencies.length ? { ...settings, usesNetwork: false } : settings;
   }
 
   get clock(): Clock {
@@ -96,7 +96,7 @@ class RequestOfEntry implements RequestHost {
   /** Rule D5: a failure of a dependency was tried again there. Rule R5: no reader is kept waiting for long. */
   retries(failure: Failure, delay: number): boolean {
     const { links, shelf } = this.#entry;
-    if (links?.isOfPart(failure) || !shelf.settings.retry.shouldRetry(failure)) return false;
+    if (links?.isOfDependency(failure) || !shelf.settings.retry.shouldRetry(failure)) return false;
     return delay <= longestWait || this.#entry.active().requestingWatchers > 0;
   }
 
@@ -254,7 +254,7 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
   }
   activity.isOpen = open;
   if (!open) clearRequest(entry);
-  entry.links?.takeParts(answer === partsUnchanged);
+  entry.links?.takeDependencies(answer === dependenciesUnchanged);
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
@@ -291,7 +291,7 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   const activity = entry.active();
   const { core, source } = entry.shelf;
   const failure = ofEntry(thrown, entry.key, request.attempt);
-  const wasToldOfPart = entry.links?.isOfPart(thrown);
+  const wasToldOfDependency = entry.links?.isOfDependency(thrown);
   clearRequest(entry);
   entry.links?.discardReads(request.startVersion);
   record("failure", entry, request, failure);
@@ -300,13 +300,13 @@ function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
   activity.failureCameWithValue = false;
   entry.links?.tellDependents("same");
   finishRequest(entry, request, failedOutcome(entry, failure));
-  if (!wasToldOfPart) tellFailure(core, failure, { source: source.name, key: entry.key, params: entry.params });
+  if (!wasToldOfDependency) tellFailure(core, failure, { source: source.name, key: entry.key, params: entry.params });
 }
 
 /** The user may not see the entry: its held value is forgotten. */
 function forgetRefused(entry: Entry): void {
   changeHeld(entry, () => entry.forget());
-  entry.links?.dropParts();
+  entry.links?.dropDependencies();
   entry.links?.tellDependents();
   record("delete", entry, "access was refused");
 }

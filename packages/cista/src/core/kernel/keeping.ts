@@ -97,7 +97,7 @@ export function evict(entry: Entry, note: string): void {
   core.idle.remove(entry);
   core.schedule.remove(entry);
   core.groups.move(entry, entry.groups, []);
-  entry.links?.releaseParts();
+  entry.links?.releaseDependencies();
   core.shelves.remove(entry);
   entry.releaseReferences();
   record("evict", entry, note);

@@ -1,5 +1,5 @@
 /** One call of a load, and its context. */
-import { partsUnchanged } from "../api/answer.js";
+import { dependenciesUnchanged } from "../api/answer.js";
 import { CistaError } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
 import type { LoadContext, LoadMode } from "../api/source-contract.js";
@@ -13,12 +13,12 @@ import { userChangedOf } from "./users.js";
 export function load(entry: Entry, request: Request): unknown {
   const { source } = entry.shelf;
   const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
-  if (reader && entry.links?.parts.length) return loadUnlessSpared(entry, request, reader);
+  if (reader && entry.links?.dependencies.length) return loadUnlessSpared(entry, request, reader);
   return loadNow(entry, request, reader);
 }
 
 async function loadUnlessSpared(entry: Entry, request: Request, reader: ReturnType<Composing>): Promise<unknown> {
-  return (await reader.spares()) ? partsUnchanged : loadNow(entry, request, reader);
+  return (await reader.spares()) ? dependenciesUnchanged : loadNow(entry, request, reader);
 }
 
 function loadNow(entry: Entry, request: Request, reader: ReturnType<Composing> | undefined): unknown {

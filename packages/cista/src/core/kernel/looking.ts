@@ -148,7 +148,7 @@ function phaseOf(entry: Entry, asking: boolean): AnyReading["request"] {
   const phase = entry.request?.phase ?? "none";
   if (phase !== "none") return phase;
   const { settings } = entry.shelf;
-  return settings.usesNetwork && !isOnline(entry.shelf) && !entry.links?.parts.length ? "offline" : "running";
+  return settings.usesNetwork && !isOnline(entry.shelf) && !entry.links?.dependencies.length ? "offline" : "running";
 }
 
 /** A source's stand-in, made once for each time that there is nothing else to show. */

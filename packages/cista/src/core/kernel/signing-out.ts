@@ -29,7 +29,7 @@ function forgetAll(entry: Entry): void {
   if (entry.isRemoved) return;
   entry.activity?.layers?.removeAll(`lifted: ${note}`);
   changeHeld(entry, () => entry.forget());
-  entry.links?.dropParts();
+  entry.links?.dropDependencies();
   entry.links?.tellDependents();
   if (entry.isIdle) {
     evict(entry, "deleted");

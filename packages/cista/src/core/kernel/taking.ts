@@ -1,12 +1,12 @@
 /** The changes that an answer makes to an entry. Rules F6, F7, W2. */
-import { type Answer, type AnswerDetails, partsUnchanged } from "../api/answer.js";
+import { type Answer, type AnswerDetails, dependenciesUnchanged } from "../api/answer.js";
 import { ofEntry } from "../api/failure.js";
 import type { Entry } from "../state/entry.js";
 
 /** Holds the value and details of an answer. */
 export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion: number, now: number): void {
   const { activity } = entry;
-  if (answer === partsUnchanged) {
+  if (answer === dependenciesUnchanged) {
     // Nothing of its own is newer, but the announced standing of its dependencies no longer applies.
     if (activity) {
       activity.announcedStanding = "fresh";

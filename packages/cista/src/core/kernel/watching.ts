@@ -86,7 +86,7 @@ export function releaseUnused(core: Core, entries: readonly Entry[]): void {
   const isLeft = entries.filter(releaseEntry).some(({ links }) => links);
   evictBeyondCapacity(core);
   if (!isLeft) return;
-  // Requests for dependencies went on for a whole. That whole may be among those that were left.
+  // Requests for dependencies went on for a composite. That composite may be among those that were left.
   for (const entry of core.underWay) if (entry.watchers === 0 && entry.links?.dependents.size) scheduleRelease(entry);
 }
 
@@ -108,7 +108,7 @@ function releaseEntry(entry: Entry): boolean {
   if (entry.isRemoved || (entry.noStore && entry.held !== "none" && !activity?.hasLayers)) {
     // RFC 9111 §5.2.2.5: dropped as soon as it is unused, with its dependencies.
     changeHeld(entry, () => entry.forget());
-    entry.links?.dropParts();
+    entry.links?.dropDependencies();
   }
   if (!activity?.failure && !activity?.hasLayers) {
     entry.activity = undefined;

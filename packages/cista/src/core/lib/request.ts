@@ -111,7 +111,7 @@ export class Request {
     return this.#over;
   }
 
-  // ── The time-out stands still while the load waits for its parts (rule D5) ──
+  // ── The time-out stands still while the load waits for its dependencies (rule D5) ──
 
   /** @returns a function that lets it go on; harmless once another try has begun, or when called again */
   pauseTimeout(): () => void {

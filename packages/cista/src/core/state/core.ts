@@ -14,7 +14,7 @@ import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
 import type { Facts, JournalWriter } from "./facts.js";
 import { IdleList } from "./idle-list.js";
-import type { PartsReader } from "./links.js";
+import type { DependencyReader } from "./links.js";
 import type { Rendering } from "./rendering.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
@@ -59,7 +59,7 @@ export interface Interception {
   add(interceptor: Interceptor): () => void;
   /** Takes a value that an interceptor knows, without a request. @returns whether the entry may be shown now */
   takeKnown(entry: Entry, cause: Cause): boolean;
-  load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown;
+  load(entry: Entry, reader: DependencyReader | undefined, context: LoadContext): unknown;
   isOffline(source: string): boolean;
 }
 
@@ -99,7 +99,7 @@ export class Core {
   readonly underWay: Set<Entry> = new Set();
   /** Entries that a watcher or reader has left, released one macrotask later if they are still unused (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
-  /** Those that may be stale through their parts (rule D1). */
+  /** Those that may be stale through their dependencies (rule D1). */
   readonly pendingChecks: Set<Entry> = new Set();
   releaseTimer: unknown;
   /** Entries without watchers, readers and requests; and how many of them are kept at most. */

@@ -10,7 +10,7 @@ import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
 import { type Extra, extraOf, forBoth } from "./extra.js";
-import type { Links, MadeFor, ThroughParts } from "./links.js";
+import type { Links, MadeFor, ThroughDependencies } from "./links.js";
 import type { Shelf } from "./shelf.js";
 
 /**
@@ -118,14 +118,14 @@ export class Entry implements Scheduled {
     const own = extra?.varies === undefined || fittingOf(shelf, this.params, extra.varies);
     if (own !== true || !links) return own;
     for (const part of links.madeFor) {
-      const its = this.#fittingOfPart(part);
+      const its = this.#fittingOfDependency(part);
       if (its !== true) return its;
     }
     return true;
   }
 
   /** A source that is not used yet cannot tell: then it is only for the user who opened the page that brought it (rule H5). */
-  #fittingOfPart({ source, params, varies }: MadeFor): boolean | "unsteady" {
+  #fittingOfDependency({ source, params, varies }: MadeFor): boolean | "unsteady" {
     const shelf = this.shelf.core.shelves.named(source);
     if (shelf) return fittingOf(shelf, params, varies);
     return this.activity?.isBrought === true || Object.values(varies).every((noted) => noted === "*");
@@ -152,19 +152,19 @@ export class Entry implements Scheduled {
     return this.isHeldByWrite && (this.activity?.isDisplayed ?? false);
   }
 
-  get #throughParts(): ThroughParts | undefined {
+  get #throughDependencies(): ThroughDependencies | undefined {
     return this.links?.current();
   }
 
   // ── The standing of the held value ─────────────────────────────────────────
 
-  /** Whether the value, or a part of it, must not be stored (rule D2). */
+  /** Whether the value, or a dependency, must not be stored (rule D2). */
   get noStore(): boolean {
-    return this.policy.noStore || (this.#throughParts?.noStore ?? false);
+    return this.policy.noStore || (this.#throughDependencies?.noStore ?? false);
   }
 
   get mustRevalidate(): boolean {
-    return this.policy.mustRevalidate || (this.#throughParts?.mustRevalidate ?? false);
+    return this.policy.mustRevalidate || (this.#throughDependencies?.mustRevalidate ?? false);
   }
 
   get isInvalidated(): boolean {
@@ -173,7 +173,7 @@ export class Entry implements Scheduled {
 
   /** The same, for any user. */
   get isOutdated(): boolean {
-    return this.version < this.invalidatedAt || this.#throughParts?.partsStanding === "invalidated";
+    return this.version < this.invalidatedAt || this.#throughDependencies?.dependencyStanding === "invalidated";
   }
 
   /** When its age began, since the Unix epoch: a value that came with an age of its own, or was restored, is that much older. */
@@ -188,15 +188,18 @@ export class Entry implements Scheduled {
 
   /** The moments at which it turns stale, expires, and no longer stands in for a failed answer. */
   get staleAt(): number {
-    return Math.min(this.#agedAt(0), this.#throughParts?.staleAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(0), this.#throughDependencies?.staleAt ?? Number.POSITIVE_INFINITY);
   }
 
   get expiredAt(): number {
-    return Math.min(this.#agedAt(this.#whileRevalidate), this.#throughParts?.expiredAt ?? Number.POSITIVE_INFINITY);
+    return Math.min(
+      this.#agedAt(this.#whileRevalidate),
+      this.#throughDependencies?.expiredAt ?? Number.POSITIVE_INFINITY,
+    );
   }
 
   get coveredUntil(): number {
-    return Math.min(this.#agedAt(this.#ifError), this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return Math.min(this.#agedAt(this.#ifError), this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   /** By the moments, not by the age: rounded fractions of a millisecond would keep a due moment from being due. */
@@ -209,7 +212,7 @@ export class Entry implements Scheduled {
     return this.storedAt + this.policy.maxAge - this.initialAge + pastLifetime;
   }
 
-  /** RFC 9111 §4.2.4: must-revalidate, also that of a part, forbids every stale use. */
+  /** RFC 9111 §4.2.4: must-revalidate, also that of a dependency, forbids every stale use. */
   get #whileRevalidate(): number {
     return this.mustRevalidate ? 0 : this.policy.staleWhileRevalidate;
   }
@@ -222,14 +225,14 @@ export class Entry implements Scheduled {
     return this.isInvalidated ? "invalidated" : this.ageing(now);
   }
 
-  /** Its standing by time and by its parts, whether it is invalidated or not. An open stream does not age. */
+  /** Its standing by time and by its dependencies, whether it is invalidated or not. An open stream does not age. */
   ageing(now: number): Standing {
     if (this.activity?.isOpen) return "fresh";
-    const links = this.#throughParts;
+    const links = this.#throughDependencies;
     const own = this.ownStanding(now);
     if (!links || own === "expired") return own;
     if (now >= links.expiredAt) return "expired";
-    if (own === "fresh" && links.partsStanding === "none" && now < links.staleAt) return own;
+    if (own === "fresh" && links.dependencyStanding === "none" && now < links.staleAt) return own;
     return this.#whileRevalidate > 0 && now < this.#agedAt(this.#whileRevalidate) ? "stale" : "expired";
   }
 
@@ -247,7 +250,7 @@ export class Entry implements Scheduled {
   /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
   covers(failure: Failure, now: number): boolean {
     if (!mayBeCovered(failure) || now >= this.#agedAt(this.#ifError)) return false;
-    return now < (this.#throughParts?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return now < (this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   /** Holds a new value, or that there is none; keeps the references of all that did not change (rule N2). */

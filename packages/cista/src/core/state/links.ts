@@ -16,7 +16,7 @@ export interface MadeFor {
 }
 
 /** One entry that was read while loading another. */
-export interface Part {
+export interface Dependency {
   readonly entry: Entry;
   /** The version of the value that was read; `notRead` while it is still waited for. */
   version: number;
@@ -27,14 +27,14 @@ export interface Part {
 }
 
 /** The effects of its dependencies on an entry (rule D2). */
-export interface ThroughParts {
-  /** Whether it is stale, or invalidated, through its parts alone. */
-  readonly partsStanding: "none" | "stale" | "invalidated";
-  /** The earliest of its parts' moments: when they turn stale, expire, and no longer cover a failure. */
+export interface ThroughDependencies {
+  /** Whether it is stale, or invalidated, through its dependencies alone. */
+  readonly dependencyStanding: "none" | "stale" | "invalidated";
+  /** The earliest of its dependencies' moments: when they turn stale, expire, and no longer cover a failure. */
   readonly staleAt: number;
   readonly expiredAt: number;
   readonly coveredUntil: number;
-  /** Whether one of its parts is `noStore`, or `mustRevalidate`. */
+  /** Whether one of its dependencies is `noStore`, or `mustRevalidate`. */
   readonly noStore: boolean;
   readonly mustRevalidate: boolean;
 }
@@ -42,38 +42,38 @@ export interface ThroughParts {
 /** Which entries an entry was made of, and which were made of it; there once one was read by a load. */
 export interface Links {
   /** In the order in which they were first read. */
-  readonly parts: readonly Part[];
+  readonly dependencies: readonly Dependency[];
   readonly dependents: ReadonlySet<Entry>;
   /** For whom the value is, by its dependencies (rule F9). */
   readonly madeFor: readonly MadeFor[];
   /** Brought up to date. */
-  current(): ThroughParts;
+  current(): ThroughDependencies;
   /** The held value, or its standing, has changed; "same" where nothing is another than before. */
   tellDependents(event?: "change" | "same"): void;
   /** It has no dependencies any more. @param keepsReads a load goes on, and keeps the entries that it has read */
-  dropParts(keepsReads?: boolean): void;
+  dropDependencies(keepsReads?: boolean): void;
   /** An answer has come: its dependencies are the entries that its load has read, or the former ones where the load was spared. */
-  takeParts(areUnchanged: boolean): void;
-  /** The load has failed: the parts stay as they were. @param startVersion the cache's, when it began */
+  takeDependencies(areUnchanged: boolean): void;
+  /** The load has failed: the dependencies stay as they were. @param startVersion the cache's, when it began */
   discardReads(startVersion: number): void;
   /** Forgets the entries that its load has read so far. */
   forgetReads(): void;
-  /** Whether a failure is one of a part, which was tried again there. */
-  isOfPart(failure: Failure): boolean;
+  /** Whether a failure is one of a dependency, which was tried again there. */
+  isOfDependency(failure: Failure): boolean;
   /** Whether something made of it, directly or not, is watched or being loaded. */
   isWantedAbove(): boolean;
   /** The entry has left the cache. */
-  releaseParts(): void;
+  releaseDependencies(): void;
 }
 
 /** One try of a load that may read others. */
-export interface PartsReader {
+export interface DependencyReader {
   readonly keys: readonly string[];
   /** Whether the load is spared: all that it was made of is as it was. */
   spares(): Promise<boolean>;
-  read<P, U>(part: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
+  read<P, U>(dependency: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
 }
 
 /** The member under which a composite brings the reader of its dependencies. */
 export const composingKey: unique symbol = Symbol.for("cista.composing") as never;
-export type Composing = (entry: Entry, request: Request) => PartsReader;
+export type Composing = (entry: Entry, request: Request) => DependencyReader;

@@ -28,7 +28,7 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    entry.links?.dropParts();
+    entry.links?.dropDependencies();
     supersede(entry, outcomeOf(entry), "a value was put");
     afterPut(entry, "a value was put");
   });
@@ -95,7 +95,7 @@ export function markInvalidated(entry: Entry, write?: string): boolean {
 export function forget(entry: Entry): boolean {
   changeHeld(entry, () => entry.forget());
   supersede(entry, undefined, "the entry was deleted");
-  entry.links?.dropParts();
+  entry.links?.dropDependencies();
   entry.links?.tellDependents();
   record("delete", entry);
   const { activity } = entry;

@@ -21,7 +21,7 @@ export function infoOf(entry: Entry): EntryInfo {
     shown: entry.watchers > 0 ? (entry.reading as Reading<unknown> | undefined) : undefined,
     watchers: entry.watchers,
     groups: entry.groups,
-    dependsOn: entry.links?.parts.map((part) => part.entry.key) ?? [],
+    dependsOn: entry.links?.dependencies.map((part) => part.entry.key) ?? [],
     staleAt: moment(holds, entry.staleAt),
     expiredAt: moment(holds, entry.expiredAt),
     releasedAt: moment(entry.isIdle && entry.due !== never, entry.due),

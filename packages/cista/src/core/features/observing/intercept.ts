@@ -12,7 +12,7 @@ import { guarded } from "../../lib/guarded.js";
 import { batch, scheduleRelease } from "../../state/batches.js";
 import { assertNotDisposed, coreOf, type Interception, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import { composingKey, type PartsReader } from "../../state/links.js";
+import { composingKey, type DependencyReader } from "../../state/links.js";
 
 /**
  * Puts an interceptor around every load from now on. The last one added stands outermost. Returns its own removal.
@@ -77,7 +77,7 @@ class Interceptors implements Interception {
   }
 
   /** Through the interceptors, the outermost first. A change that one makes to the context is seen by those within. */
-  load(entry: Entry, reader: PartsReader | undefined, context: LoadContext): unknown {
+  load(entry: Entry, reader: DependencyReader | undefined, context: LoadContext): unknown {
     const { core, source, settings } = entry.shelf;
     const { definition } = source;
     const callWith = (changes: LoadChanges): LoadCall => ({
@@ -87,7 +87,7 @@ class Interceptors implements Interception {
       context: changed(context, changes),
       definition,
       partition: core.options.partition,
-      get parts() {
+      get dependsOn() {
         return reader?.keys ?? [];
       },
       policyOf: (details) => policyWith(settings.policy, details),

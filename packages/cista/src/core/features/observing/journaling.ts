@@ -2,7 +2,7 @@
  * The journal of one cache: the facts that the core notes, as events with a Cache-Status (RFC 9211). A program that asks for
  * no journal does not carry this along.
  */
-import { partsUnchanged } from "../../api/answer.js";
+import { dependenciesUnchanged } from "../../api/answer.js";
 import type { Cache } from "../../api/contract.js";
 import type { EventDetails, Journal, JournalKind } from "../../api/journal.js";
 import { forwardReason } from "../../kernel/asking.js";
@@ -73,7 +73,7 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
       stored: !entry.noStore,
     }),
     duration: sinceTry(entry),
-    ...(answer === partsUnchanged ? { note: "all its parts are as they were" } : {}),
+    ...(answer === dependenciesUnchanged ? { note: "all its dependencies are as they were" } : {}),
     ...(answer.details.from === undefined ? {} : { from: answer.details.from }),
   }),
   end: (entry, request) => ({ ...tryDetails(entry, request), duration: sinceTry(entry) }),

@@ -37,7 +37,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
     const version = ++core.version;
     changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    entry.links?.dropParts();
+    entry.links?.dropDependencies();
     if (!isKept) supersede(entry, outcomeOf(entry), "another tab has brought it");
     if (entry.activity) entry.activity.requestedAt = nowOf(core);
     record("adopt", entry, from);

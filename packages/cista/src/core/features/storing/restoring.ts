@@ -61,7 +61,7 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
         break;
       }
       const stored = wellFormed(entry);
-      const taken = stored ? 1 + newParts(core, stored) : 0;
+      const taken = stored ? 1 + newDependencies(core, stored) : 0;
       if (stored && taken <= room) {
         restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
         room -= taken;
@@ -74,13 +74,13 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
 /** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
 const clockTolerance = 5000;
 
-/** How many places it takes while it waits for its source: one, and one for each part. */
+/** How many places it takes while it waits for its source: one, and one for each dependency. */
 function roomOf({ parts = [] }: StoredEntry): number {
   return 1 + parts.length;
 }
 
-/** How many entries it takes for the parts of an entry: for each that is not there yet. */
-function newParts({ shelves }: Core, { parts = [] }: StoredEntry): number {
+/** How many entries it takes for the dependencies of an entry: for each that is not there yet. */
+function newDependencies({ shelves }: Core, { parts = [] }: StoredEntry): number {
   return parts.filter(([source, params]) => !shelves.named(source)?.find(params)).length;
 }
 
@@ -122,7 +122,7 @@ class Pending implements PendingRestores {
     this.size += roomOf(restored.stored);
   }
 
-  /** A whole is made of an entry whose source has not been used yet. */
+  /** A composite is made of an entry whose source has not been used yet. */
   linkLater(source: string, entry: Entry, params: unknown): void {
     const known = this.#unlinked.get(source);
     if (known) known.push({ entry, params });
@@ -248,14 +248,14 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   };
   const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
   // Those of an older value. A load that goes on keeps what it has read.
-  entry.links?.dropParts(entry.request !== undefined && !core.comingWithPage?.has(entry.key));
+  entry.links?.dropDependencies(entry.request !== undefined && !core.comingWithPage?.has(entry.key));
   changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
   if (core.comingWithPage?.delete(entry.key) && entry.request)
     supersede(entry, outcomeOf(entry), "it has come with the page");
   if (!trusted || wasInvalidated) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   entry.links?.tellDependents();
-  linkParts(entry, stored);
+  linkDependencies(entry, stored);
   if (!page) return;
   // Rule H2: an answer is shown to all who wait for it when it comes, whatever its lifetime.
   const activity = entry.active();
@@ -265,7 +265,7 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
 }
 
 /** Rule H10: links an entry to its dependencies, so that a change of a dependency reaches it. */
-function linkParts(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
+function linkDependencies(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
   const { core } = entry.shelf;
   if (madeFor)
     linksOf(entry).madeFor = madeFor.map((part) => ({ params: undefined, ...part, varies: { ...part.varies } }));

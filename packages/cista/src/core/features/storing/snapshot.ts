@@ -68,7 +68,7 @@ function stored(entry: Entry, now: number): StoredEntry {
   made.staleWhileRevalidate = isOpen ? null : finite(policy.staleWhileRevalidate);
   made.staleIfError = finite(policy.staleIfError);
   if (noStore) made.noStore = true;
-  if (links && links.parts.length > 0) made.parts = links.parts.map((part) => placeOf(part.entry));
+  if (links && links.dependencies.length > 0) made.parts = links.dependencies.map((part) => placeOf(part.entry));
   if (mustRevalidate) made.mustRevalidate = true;
   if (policy.immutable) made.immutable = true;
   if (extra?.validator) Object.assign(made, extra.validator);
@@ -94,8 +94,8 @@ export function staysHere(stored: StoredEntry): boolean {
 }
 
 /**
- * Whether an entry is made of others. Such an entry is each tab's own, and its parts are told (rule B4): only the tab that made the
- * entry knows its parts and its users.
+ * Whether an entry is made of others. Such an entry is each tab's own, and its dependencies are told (rule B4): only the tab that made the
+ * entry knows its dependencies and its users.
  * @internal
  */
 export function isMadeOfOthers({ parts, madeFor }: StoredEntry): boolean {
