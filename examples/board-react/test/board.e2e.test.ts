@@ -49,7 +49,7 @@ test.each(faults)("%s: a message that says what came, and trying again works", a
   await shows(panel("Harebell Hut"), "90 litres");
 });
 
-test("R6: offline, what is held stays, and what is not waits and says so", async () => {
+test("R6: offline, a held value stays, and a request that waits says so", async () => {
   await openBoard();
   await page.context().setOffline(true);
   await choose("h-07");
@@ -59,7 +59,7 @@ test("R6: offline, what is held stays, and what is not waits and says so", async
   await shows(panel("Harebell Hut"), "90 litres");
 });
 
-test("reloaded where the server is gone: what was there is there, as old as it is", async () => {
+test("reloaded without a server: the values of before are shown, with their age", async () => {
   await openBoard();
   await choose("h-07");
   await shows(panel("Harebell Hut"), "90 litres");

@@ -51,7 +51,7 @@ function answer(path: string): unknown {
   return huts[0];
 }
 
-test("N4: unchanged answers render nothing; one changed hut renders what shows it", async () => {
+test("N4: unchanged answers render nothing; one changed hut renders its components alone", async () => {
   vi.spyOn(window, "fetch").mockImplementation(async (input, init) => {
     const { url, headers, signal } = new Request(input, init);
     const { pathname } = new URL(url);

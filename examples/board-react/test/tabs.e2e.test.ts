@@ -22,7 +22,7 @@ const open = async () => {
   return tab;
 };
 
-test("what the first tab holds the second does not ask for, but for the basket, which is no-store", async () => {
+test("the second tab asks for nothing that the first one holds, but for the basket, which is no-store", async () => {
   await open();
   origin.tally.clear();
   await open();

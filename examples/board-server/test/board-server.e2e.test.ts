@@ -50,7 +50,7 @@ describe.each([
   };
   const asked = () => Object.values(board.origins).reduce((sum, { tally }) => sum + tally.toJSON().all.requests, 0);
 
-  test("the shell is there before what is slow, which streams in; the browser asks for nothing", async () => {
+  test("the shell is there before the slow panel, which streams in; the browser asks for nothing", async () => {
     let count = () => {};
     counted = new Promise((resolve) => {
       count = resolve;

@@ -25,7 +25,7 @@ test("every page has a program, and every program a page", () => {
   expect(Object.keys(pages)).toHaveLength(17);
 });
 
-test.each(Object.keys(programs))("%s prints what its page says", async (path) => {
+test.each(Object.keys(programs))("%s prints the output that its page shows", async (path) => {
   const said: string[] = [];
   const log = vi.spyOn(console, "log").mockImplementation((...parts) => {
     said.push(parts.map((part) => (typeof part === "string" ? part : JSON.stringify(part))).join(" "));

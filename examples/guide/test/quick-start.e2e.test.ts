@@ -76,7 +76,7 @@ afterAll(async () => {
 const run = (program: string, ...words: string[]) =>
   execFileSync(process.execPath, [join(root, "node_modules", program), ...words], { cwd: folder, encoding: "utf8" });
 
-test("what is pasted compiles with the strictest settings, is built, and does what the page says", async () => {
+test("the pasted code compiles with the strictest settings, is built, and does as the page says", async () => {
   expect(pasted.map(([, path]) => path)).toEqual(["public/huts.json", "src/sources.ts", "src/main.tsx", "src/App.tsx"]);
   expect(run("typescript/bin/tsc", "-p", ".")).toBe("");
   run("vite/bin/vite.js", "build", "--logLevel", "error");

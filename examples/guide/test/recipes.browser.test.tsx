@@ -54,7 +54,7 @@ const problem = (status: number, body: object) =>
 const show = (tree: ReactNode, cache = createCache({ retry: false })) =>
   render(<CistaProvider cache={cache}>{tree}</CistaProvider>);
 
-test("forms: what is wrong is told at its field; done, the form is left", async () => {
+test("forms: each error is told at its field; done, the form is left", async () => {
   const answers = [
     problem(422, { title: "Incomplete", errors: { text: "Say which bunk." } }),
     Response.json({ id: "r-1" }),
@@ -158,7 +158,7 @@ test("lists: more pages, and a row that goes wherever it stands, and comes back 
   await screen.findByText(/Stove/);
 });
 
-test("polling: until it is done, and for as long as somebody looks", async () => {
+test("polling: until the repair is done, and for as long as a component watches it", async () => {
   vi.useFakeTimers();
   const states = ["queued", "under way", "done"];
   const asked = serve(({ url }) =>
@@ -174,7 +174,7 @@ test("polling: until it is done, and for as long as somebody looks", async () =>
   vi.useRealTimers();
 });
 
-test("events: each is added to what is shown", async () => {
+test("events: each is added to the list that is shown", async () => {
   const body = 'data: {"text":"Ice on Crow Steps"}\n\n';
   serve(() => new Response(body, { headers: { "content-type": "text/event-stream" } }));
   show(<Notices />);

@@ -32,7 +32,7 @@ test("shows the hut's name", async () => {
   expect(String(asked.mock.calls[0]?.[0])).toBe("https://huts.example/api/huts/h-07");
 });
 
-test("says what went wrong, and asks again", async () => {
+test("the failure is told, and trying again works", async () => {
   const answers = [new Response(null, { status: 503 }), Response.json({ name: "Harebell Hut" })];
   vi.spyOn(globalThis, "fetch").mockImplementation(async () => answers.shift() as Response);
   shown("h-07");

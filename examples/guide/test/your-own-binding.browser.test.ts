@@ -21,7 +21,7 @@ test("the page has the binding word for word", () => {
   expect(/```ts\n(import.*?)```/s.exec(page)?.[1]).toBe(text);
 });
 
-test("what the pages of the frameworks show stands in the boards that are driven in a browser, or in a test", async () => {
+test("the code on the pages of the frameworks is that of the boards, or of a test", async () => {
   const files = await Promise.all(Object.values(boards).map(async (load) => inLine(await load())));
   for (const [path, load] of Object.entries(frameworks)) {
     if (path.endsWith("your-own.md")) continue;
@@ -32,7 +32,7 @@ test("what the pages of the frameworks show stands in the boards that are driven
   }
 });
 
-test("it follows what is asked for, runs only who has looked, and leaves nothing behind", async () => {
+test("it follows its params, runs only the readers of a changed member, and leaves nothing behind", async () => {
   const clock = virtualClock();
   const cache = createCache({ clock });
   const aborted: number[] = [];

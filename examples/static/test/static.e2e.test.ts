@@ -31,7 +31,7 @@ test.each([
   ["72 seconds later", 72_000, 3],
   ["two hours later", 7_200_000, 3],
 ])(
-  "H3: opened %s, it shows what was built, and requests in the background what is no longer fresh",
+  "H3: opened %s, it shows the values of the build, and revalidates stale ones in the background",
   async (_, later, asked) => {
     sheet.origin.reset();
     const page = await browser.newPage();

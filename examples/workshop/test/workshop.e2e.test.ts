@@ -38,7 +38,7 @@ const titles = () => rows().allTextContents();
 const seen = (text: string | RegExp) => page.getByText(text).first().waitFor();
 const count = (what: string) => server.asked.filter((each) => each.startsWith(what)).length;
 
-test("lists: filters keep what was there meanwhile, pages come one by one, a search is one request by POST", async () => {
+test("lists: filters keep the former list meanwhile, pages come one by one, a search is one request by POST", async () => {
   expect(await titles()).toHaveLength(5);
   await page.getByRole("button", { name: "More" }).click();
   await expect.poll(titles).toHaveLength(10);
@@ -52,7 +52,7 @@ test("lists: filters keep what was there meanwhile, pages come one by one, a sea
   expect(count("GET /api/jobs?status=open")).toBe(1);
 });
 
-test("a token that has run out is renewed once for all, and nobody sees it; where it is not, one signs in", async () => {
+test("a token that has run out is renewed once for all, unseen; where it is not, the page asks to sign in", async () => {
   server.expire();
   const before = count("POST /api/token");
   await page.goto(`${server.url}/#j2`);
@@ -89,7 +89,7 @@ test("two rows are removed at once, the first refused: it comes back, and why is
   expect(await titles()).not.toContain("Door at hut 3");
 });
 
-test("a form says what is wrong at its field; a report comes to the list and as a notice", async () => {
+test("a form tells each error at its field; a report comes to the list and as a notice", async () => {
   await seen("Nothing new.");
   await page.getByRole("button", { name: "Report" }).click();
   await seen("Say what is broken, and where.");

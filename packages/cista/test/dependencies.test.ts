@@ -85,7 +85,7 @@ test("D1: invalidated through a dependency that comes back the same, it is fresh
   expect(seen.filter((shown) => shown === "ready 9")).toHaveLength(1);
 });
 
-test("D1: what nobody watches waits until it is wanted; a read then brings it up to date", async () => {
+test("D1: an unwatched composite stays stale until a read brings it up to date", async () => {
   const { cache, clock } = stage();
   const hut = leafSource("hut", { maxAge: "1h" });
   const route = sumSource("route", hut.source, { maxAge: "1h" });
@@ -126,7 +126,7 @@ test("D2: a composite is made of no stale dependency, and fresh no longer than t
   ).toEqual([]);
 });
 
-test("D3: what a person asks for goes all the way down in the same mode, each dependency once", async () => {
+test("D3: a request by hand goes down to each dependency in the same mode, once", async () => {
   const { cache, clock } = stage();
   const modes: string[] = [];
   const hut = source({
@@ -186,7 +186,7 @@ test("D5: a dependency's failure is not tried again by its reader, whose time-ou
   expect(cache.peek(whole, 1).failure?.key).toBe("whole 1");
 });
 
-test("D5: nor does the time-out run while what is stale only through its dependencies waits for them", async () => {
+test("D5: the time-out stands still while a composite that is stale through its dependencies waits for these", async () => {
   const { cache, clock } = stage({ maxAge: "1h" });
   const part = heldSource("part", { timeout: "1m" });
   const whole = composite({ name: "whole", timeout: "2s", load: async (_: number, { read }) => read(part.source, 1) });
@@ -201,7 +201,7 @@ test("D5: nor does the time-out run while what is stale only through its depende
   expect(seen.join()).not.toContain("timeout");
 });
 
-test("D1: what a load reads when it is over is no dependency, and kept for nobody", async () => {
+test("D1: an entry that a load reads after its end is no dependency, and is not kept for it", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part", { maxAge: "1h" });
   const gates: (() => void)[] = [];
@@ -236,7 +236,7 @@ test("D1: what a load reads when it is over is no dependency, and kept for nobod
   expect(clock.pendingTimers).toBe(0);
 });
 
-test("F8: a dependency is let go no earlier than what is made of it", async () => {
+test("F8: a dependency is let go no earlier than its composite", async () => {
   const { cache, clock } = stage({ retain: "1m" });
   const part = heldSource("part");
   const whole = composite({
@@ -370,7 +370,7 @@ test("F8: a stream that reads another part with each event lets go of those in b
   expect(kept).toContain(599);
 });
 
-test("R3: where a load fails by one part, nobody waits for the others that it read: their requests end", async () => {
+test("R3: where a load fails by one dependency, the requests for the others end", async () => {
   const { cache, clock } = stage();
   const [broken, slow] = [heldSource("broken"), heldSource("slow")];
   const whole = composite({
@@ -428,7 +428,7 @@ test("N1: a chain of 3,000 composites is loaded in one go, and is no change with
   reported.mockRestore();
 });
 
-test("D1: a composite that is restored while it is loaded depends on what the load has read", async () => {
+test("D1: a composite that is restored while it is loaded depends on the entries that the load has read", async () => {
   const hut = leafSource("hut", { maxAge: "1h" });
   const route = sumSource("route", hut.source, { maxAge: "1h" });
   const earlier = stage();

@@ -55,7 +55,7 @@ test("R9: refused again, or not renewed, the 401 stands; the next that is refuse
   expect(renew).toHaveBeenCalledTimes(2); // another origin gets no token, so there is none to renew
 });
 
-test("R9: who was refused with a token that has been renewed meanwhile goes on with the new one", async () => {
+test("R9: a request that was refused with a token of before its renewal goes on with the new token", async () => {
   let token = "old";
   const renew = vi.fn(async () => {
     token = "new";
@@ -185,7 +185,7 @@ test("O3: an Idempotency-Key goes where retries are on or it is asked for, and t
   vi.unstubAllGlobals();
 });
 
-test("query strings: what is not there is left out, lists are said item by item", () => {
+test("query strings: undefined and null are left out, a list is one pair for each item", () => {
   const day = new Date(Date.UTC(2026, 10, 25));
   expect(withQuery("/h", { region: "north & south", page: 2, open: false, none: undefined, nil: null })).toBe(
     "/h?region=north+%26+south&page=2&open=false",

@@ -120,7 +120,7 @@ test("E1: every failure is heard in one place, of requests and of writes, once e
   expect(events.filter(({ kind, write }) => kind === "failure" && write === "save")).toHaveLength(2);
 });
 
-test("E1: what callbacks of a definition throw is heard too; what was aborted is not", async () => {
+test("E1: errors of a definition's callbacks are heard too; an abort is not", async () => {
   const { cache } = stage();
   const all = told(cache);
   const stop = vi.spyOn(console, "error").mockReturnValue();
@@ -149,7 +149,7 @@ test("E1: what callbacks of a definition throw is heard too; what was aborted is
   stop.mockRestore();
 });
 
-test("D6: what is made of something missing is missing, unless the load catches it", async () => {
+test("D6: a composite of a missing dependency is missing, unless the load catches it", async () => {
   const { cache, clock } = stage();
   let there: unknown = missing();
   const hut = source({ name: "hut", maxAge: "1m", load: async (_: { id: number }) => there });
@@ -174,7 +174,7 @@ test("D6: what is made of something missing is missing, unless the load catches 
   expect(all).toEqual([]);
 });
 
-test("in development what is held cannot be changed in place, nor what lies over it", async () => {
+test("in development a held value cannot be changed in place, with a layer or without", async () => {
   const { cache } = stage();
   const stop = vi.spyOn(console, "error").mockReturnValue();
   const { source: hut } = heldSource("hut");
@@ -250,7 +250,7 @@ test("R7: a source that is defined again and again has one budget", async () => 
   warn.mockRestore();
 });
 
-test("N2: what pick throws is shown as a failure, and reported once", async () => {
+test("N2: an error of pick is shown as a failure, and reported once", async () => {
   const { cache } = stage();
   const errors = vi.spyOn(console, "error").mockReturnValue();
   const { source: hut } = heldSource("hut");
@@ -279,7 +279,7 @@ test("a write that waits without a network is not sent after sign-out", async ()
   expect(() => createCache().at(undefined as never)).toThrow("A source was expected");
 });
 
-test("what React's binding tells developers is told in order, also what comes in while its texts arrive", async () => {
+test("warnings of React's binding are told in order, also those that come while the texts are loaded", async () => {
   const told: number[] = [];
   const texts = import("../src/react/warnings.js");
   for (let n = 0; told.length < 100; n++) {

@@ -26,7 +26,7 @@ beforeAll(() => {
 });
 afterAll(() => rmSync(folder, { recursive: true, force: true }));
 
-test.each(entries)("what the types of %s.d.ts export as values is what its file exports, in each flavour", (name) => {
+test.each(entries)("the values in the types of %s.d.ts are the exports of its file, in each flavour", (name) => {
   const types = ts.createProgram([dist(`${name}.d.ts`)], { target: ts.ScriptTarget.ES2022, noLib: true });
   const checker = types.getTypeChecker();
   const symbol = checker.getSymbolAtLocation(types.getSourceFile(dist(`${name}.d.ts`)) as ts.SourceFile);

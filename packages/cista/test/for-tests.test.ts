@@ -34,7 +34,7 @@ test("a cache for a test stands still, goes on when it is told to, and ends with
   expect(clock.pendingTimers).toBe(0);
 });
 
-test("a stand-in server answers by routes, and counts what was asked", async () => {
+test("a stand-in server answers by routes, and counts its requests", async () => {
   const { server, api } = hutServer();
   const { cache } = cacheForTest(onTestFinished, { retry: false });
   const hut = api.source<{ id: string }, { id: string; name: string }>({

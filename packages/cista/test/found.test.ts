@@ -25,7 +25,7 @@ const jump = (seconds: number): Step => ({ do: "jump", seconds });
 
 const found: [string, Partial<Rules>, Step[]][] = [
   [
-    "a clock put back to before the cache was made: what is peeked is what is held",
+    "a clock put back to before the cache was made: peek shows the held value",
     {},
     [on("prefetch"), end(), jump(1), jump(1), attach(), read()],
   ],
@@ -56,28 +56,28 @@ const found: [string, Partial<Rules>, Step[]][] = [
     [attach(), end("unchanged"), on("revalidate"), detach, attach(), detach, attach()],
   ],
   [
-    "put without a lifetime while nobody watches: a view that starts nothing shows nothing",
+    "put without a lifetime or a watcher: a view that starts nothing shows nothing",
     {},
     [read("default", 2), on("put", 2), attach(2, false), end()],
   ],
   [
-    "what came stale, though within its allowance, is not asked for again by itself",
+    "a value that came stale, though within its allowance, is not asked for again by itself",
     { whileRevalidate: 5 },
     [attach(), end(), pass(5), end(), attach()],
   ],
   [
-    "what came stale and invalidated is not asked for again after its follower failed",
+    "a value that came stale and invalidated is not asked for again after its follower failed",
     {},
     [attach(2), on("invalidate", 2), end(), end("failure"), pass(1)],
   ],
   ["stale-if-error goes by age, also after a clock was put back", {}, [on("put"), jump(1), attach(), end("failure")]],
   [
-    "somebody asked after an invalidation: another request follows for them",
+    "a request after an invalidation: another request follows for it",
     {},
     [read(), on("invalidate"), on("revalidate"), end(), end()],
   ],
   [
-    "the network comes back in the same moment in which the page is hidden: it counts when somebody looks again",
+    "the network comes back in the same moment in which the page is hidden: it counts when the page is visible again",
     { triggers: ["online"] },
     [
       attach(),

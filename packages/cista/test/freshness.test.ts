@@ -60,7 +60,7 @@ test("F2: fresh is a hit, stale is shown at once and revalidated in the backgrou
   expect(statuses).toEqual(["Cista; fwd=miss", "Cista; hit; ttl=0", "Cista; hit; ttl=0", "Cista; fwd=stale"]);
 });
 
-test("F2: a stale value is shown to who attaches, and revalidated in the background only if a trigger says so", async () => {
+test("F2: a stale value is shown at an attach, and revalidated in the background only if a trigger says so", async () => {
   const { cache, clock } = stage();
   const { source: quiet, loads: none } = heldSource("quiet", { maxAge: "10s", triggers: [] });
   const { source: usual, loads } = heldSource("usual", { maxAge: "10s" });
@@ -71,7 +71,7 @@ test("F2: a stale value is shown to who attaches, and revalidated in the backgro
   expect([none.length, loads.length]).toEqual([0, 1]);
 });
 
-test("F4: what came stale is shown as it came, to all, and not asked for again by itself", async () => {
+test("F4: an answer that came stale is shown to all, and not asked for again by itself", async () => {
   const { cache, clock } = stage();
   const { source: basket, loads } = heldSource("basket", { maxAge: 0, staleWhileRevalidate: 0 });
   const { view, seen } = watch(cache, basket);
@@ -130,7 +130,7 @@ test("F3: a watched value turns stale by itself, and is asked for when it expire
   expect(loads.map(({ cause }) => cause)).toEqual(["expired", "visible"]);
 });
 
-test("F3: what expired while nobody looked is asked for when somebody does", async () => {
+test("F3: a value that expired while the page was hidden is asked for when the page is visible", async () => {
   const { cache, clock, environment } = stage();
   const { source: bunks, loads } = heldSource("bunks", { maxAge: "5s", staleWhileRevalidate: "5s", triggers: [] });
   cache.put(bunks, undefined, 11);
@@ -144,7 +144,7 @@ test("F3: what expired while nobody looked is asked for when somebody does", asy
   expect(loads.map(({ cause }) => cause)).toEqual(["expired"]);
 });
 
-test("F5: who shows an invalidated value keeps it; a newcomer's read waits", async () => {
+test("F5: a watcher of an invalidated value keeps it; a new read waits", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   cache.put(hut, { id: 1 }, "old", { groups: ["huts"] });
@@ -193,7 +193,7 @@ test("F2: mustRevalidate, once stale never shown again before it is asked about 
   expect(seen).toEqual(["loading running", "failed (load)"]);
 });
 
-test("S2: noStore is given to all who watch or wait, and dropped with the last", async () => {
+test("S2: a noStore value is given to all that watch or wait, and dropped with the last of these", async () => {
   const { cache, clock } = stage();
   const { source: basket, loads } = heldSource("basket");
   const [one, other] = [watch(cache, basket), watch(cache, basket)];
@@ -228,7 +228,7 @@ test("F2: immutable is not asked for while fresh, not even on demand; a reload d
   expect(view.get().value).toBe("stone, slate and moss");
 });
 
-test("F6: unchanged is fresh again, the same object; what is missing is cached alike", async () => {
+test("F6: an unchanged value is fresh again, the same object; a missing one is cached alike", async () => {
   const { cache, clock } = stage();
   const held: unknown[] = [];
   const answers = [
@@ -258,7 +258,7 @@ test("F6: unchanged is fresh again, the same object; what is missing is cached a
   expect(seen.at(-1)).toBe("missing stale");
 });
 
-test("F2: the cache modes of a read mean what they mean to fetch", async () => {
+test("F2: the cache modes of a read have the meaning that fetch gives them", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s" });
   const read = (mode: any) => cache.read(hut, undefined, { cache: mode });
@@ -320,7 +320,7 @@ describe("a clock that jumps", () => {
   const days = 86_400_000;
 
   test.each(["5m", "1d"])(
-    "F3: forward past the timer: what is attached then polls, and turns stale (retain %s)",
+    "F3: forward past the timer: a value attached then polls, and turns stale (retain %s)",
     async (retain) => {
       const { cache, clock, poll, idle, polled } = await program(retain);
       cache.put(idle, 1, 1);
@@ -345,7 +345,7 @@ describe("a clock that jumps", () => {
     expect([...entriesOf(cache)].some(({ source: name }) => name === "idle")).toBe(false);
   });
 
-  test("F10: while the machine slept: what is watched turns stale within a minute of its waking, without an event", async () => {
+  test("F10: while the machine slept: watched values turn stale within a minute of its waking, without an event", async () => {
     const { cache, clock, idle } = await program("1d");
     const long = source({ name: "long", maxAge: "1h", staleWhileRevalidate: 0, load: async () => 1 });
     cache.put(idle, 1, 1);
@@ -357,7 +357,7 @@ describe("a clock that jumps", () => {
     expect(clock.now() - (view.get().asOf ?? 0)).toBeLessThan(120_000);
   });
 
-  test("F10: forward: the next change tells at once what is overdue", async () => {
+  test("F10: forward: the next change tells at once of overdue values", async () => {
     const { cache, clock } = stage();
     const { source: hut, loads } = heldSource("hut", { maxAge: "1h", staleWhileRevalidate: 0 });
     const other = source({ name: "other", maxAge: "1h", load: async () => 1 });
@@ -371,7 +371,7 @@ describe("a clock that jumps", () => {
     expect(loads).toHaveLength(2);
   });
 
-  test("F10: forward: whoever comes to watch is shown at once that it is overdue", () => {
+  test("F10: forward: a new watcher is shown at once that the value is overdue", () => {
     const { cache, clock } = stage();
     const { source: hut } = heldSource("hut", { maxAge: "1h", staleWhileRevalidate: "1d" });
     cache.put(hut, undefined, 1);
@@ -406,7 +406,7 @@ describe("a clock that jumps", () => {
     expect(view.get().fresh).toBe(false);
   });
 
-  test("F10: back and forward again: what is stale stays stale", async () => {
+  test("F10: back and forward again: a stale value stays stale", async () => {
     const { cache, clock } = stage();
     const hut = source({ name: "hut", maxAge: "5s", staleWhileRevalidate: "1h", load: async () => 1 });
     cache.put(hut, undefined, 1);
@@ -418,7 +418,7 @@ describe("a clock that jumps", () => {
     }
   });
 
-  test("F10: back: what is idle is kept no longer than from when that was noticed", async () => {
+  test("F10: back: an idle entry is kept for its time from the moment at which the jump was noticed", async () => {
     const { cache, clock, idle } = await program("1m");
     for (let id = 0; id < 5; id++) cache.put(idle, id, id);
     clock.jump(-3_600_000);
@@ -427,7 +427,7 @@ describe("a clock that jumps", () => {
   });
 });
 
-test("F3: a view that may not ask makes nobody poll", async () => {
+test("F3: a view that may not ask starts no polling", async () => {
   const { cache, clock } = stage();
   const load = vi.fn(async () => 1);
   const poll = source({ name: "poll", maxAge: "1h", load });
@@ -485,7 +485,7 @@ test("F3: of the intervals of many views the shortest counts, also when it comes
   expect(load.mock.calls.length).toBeLessThanOrEqual(7);
 });
 
-test("F3: a stream that was aborted is opened again by whoever attaches, whatever its lifetime", async () => {
+test("F3: an attach opens a stream that was aborted again, with any lifetime", async () => {
   const { cache, clock } = stage();
   let opened = 0;
   const live = source({

@@ -189,7 +189,7 @@ const targets: [string, fc.Arbitrary<any>, (input: any) => unknown, (string[] | 
     },
   ],
   [
-    "what the command prints",
+    "the output of the command",
     fc.oneof(fc.string({ unit: "binary", maxLength: 200 }), repeated),
     (text) => expect(forTerminal(text).replaceAll("\n", "")).not.toMatch(/[\p{Cc}\u202a-\u202e\u2066-\u2069]/u),
     ["\u001b]52;c;QQ==\u0007", "\u009b2J", "a\u202egpj.exe"],

@@ -44,7 +44,7 @@ describe("answers", () => {
     expect(Number(info?.staleAt) - Number((info as any).reading.asOf)).toBe(7000);
   });
 
-  test("S5: no body is read past maxBody, whoever parses it", async () => {
+  test("S5: no body is read past maxBody, by any parser", async () => {
     let cancelled = 0;
     const endless = (headers: HeadersInit) => {
       const body = new ReadableStream({
@@ -153,8 +153,8 @@ describe("answers", () => {
   });
 });
 
-describe("what a definition's own functions throw, and what they are given", () => {
-  test("a Failure that unwrap, parse, next or check throws stays what it is", async () => {
+describe("the functions of a definition: their errors and their arguments", () => {
+  test("a Failure that unwrap, parse, next or check throws stays as it is", async () => {
     const mine = () => {
       throw new Failure("graphql", "A note has 20 letters at most.", { retryable: false });
     };
@@ -173,7 +173,7 @@ describe("what a definition's own functions throw, and what they are given", () 
     await expect(stage().cache.run(save)).rejects.toMatchObject({ message: "A note has 20 letters at most." });
   });
 
-  test("R8: 204 is no value of a source that does not say what it means", async () => {
+  test("R8: 204 is no value, unless unwrap makes one of it", async () => {
     const { api, seen } = server(() => new Response(null, { status: 204 }));
     const { cache, clock } = stage();
     const plain = cache.read(api.source<any, { id: string }>({ ...hut, retry: {} }), id).catch((failure) => failure);

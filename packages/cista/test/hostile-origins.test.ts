@@ -32,7 +32,7 @@ describe("header fields are read in one pass", () => {
   });
 });
 
-describe("what goes to which origin", () => {
+describe("which headers go to which origin", () => {
   test("a url that leads to another origin gets none of the program's headers, unless it is named", async () => {
     const options = { headers: { authorization: "Bearer ada", "x-key": "k" }, credentials: "include" };
     const link = { name: "link", url: (url: string) => url, headers: { "x-own": "1" }, retry: false } as const;
@@ -67,7 +67,7 @@ describe("what goes to which origin", () => {
     },
   );
 
-  test("the value of a list names no host: what was loaded inside goes on outside", async () => {
+  test("the value of a list names no host: a list that was loaded inside goes on outside", async () => {
     const { api } = server((url) =>
       json([{ id: url.search }], url.search ? {} : { link: '</api/list?p=2>; rel="next"' }),
     );
@@ -93,7 +93,7 @@ describe("what goes to which origin", () => {
     expect([...entriesOf(cache)][0]?.groups).toEqual([`${base}/api/huts/h-07`]);
   });
 
-  test("S5: a write is not redirected to another origin; what it lies on is asked about", async () => {
+  test("S5: a write is not redirected to another origin; the entries that it changed are asked about", async () => {
     const { api, seen } = server(
       () => new Response(null, { status: 307, headers: { location: "https://evil.example/" } }),
     );

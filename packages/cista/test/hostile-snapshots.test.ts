@@ -32,7 +32,7 @@ describe("snapshots", () => {
   const taken = (entries: unknown[], takenAt = Date.UTC(2026, 10, 23, 18)) =>
     ({ format: "cista-snapshot", version: 1, takenAt, entries }) as const;
 
-  test("S1: what the source's check refuses, and what is malformed, is dropped, not the rest", async () => {
+  test("S1: an entry that is malformed, or that the source's check refuses, is dropped, not the rest", async () => {
     const positive = {
       "~standard": {
         version: 1,
@@ -71,13 +71,13 @@ describe("snapshots", () => {
     expect(other.cache.peek(list).state).toBe("empty");
   });
 
-  test("S1: one taken by a clock that was ahead is shown to nobody unchecked", async () => {
+  test("S1: a snapshot taken by a clock that was ahead is not shown unchecked", async () => {
     const hutSource = source({ name: "hut", load: async (_: number) => 2 });
     const { cache } = stage({ snapshot: taken([entry({ params: 1 })], Date.UTC(2026, 10, 23, 19)) });
     expect(await cache.read(hutSource, 1)).toBe(2);
   });
 
-  test("S2: what the server called no-store stays so when a program puts it", async () => {
+  test("S2: a value that the server called no-store stays so when a program puts it", async () => {
     const { api } = server(() => json(1, { "cache-control": "no-store" }));
     const { cache, clock } = stage();
     const secret = api.source<any, any>(hut);

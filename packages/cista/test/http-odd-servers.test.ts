@@ -32,7 +32,7 @@ const failureOf = async (response: () => Response, definition: Partial<HttpSourc
 };
 
 describe("headers of a definition may be made of its params", () => {
-  test("F9: each field counts in what the answer varies by, and other params ask with other fields", async () => {
+  test("F9: each field counts among those that the answer varies by, and other params ask with other fields", async () => {
     const { api, seen } = server(() => json(1, { vary: "x-season", "cache-control": "max-age=60" }));
     let season = "winter";
     const hut = api.source<{ id: string }, number>({
@@ -166,7 +166,7 @@ describe("GraphQL", () => {
     expect(cache.peek(routes).fresh).toBe(false);
   });
 
-  test("a mutation: typed variables, errors as a failure, nothing invalidated by its URL but what it names", async () => {
+  test("a mutation: typed variables, errors as a failure, invalidations by the names given and not by its URL", async () => {
     const seen: any[] = [];
     const bodies: [object, Record<string, string>?][] = [
       [{ data: { route: { name: "Crow Steps" } } }],
@@ -216,7 +216,7 @@ describe("writes", () => {
     return { seen, write: writeTo<any, any>(api, { name: "book", method: "POST", url: "/api/basket", ...definition }) };
   };
 
-  test("parse is given the response, of any content type; unwrap what it made", async () => {
+  test("parse is given the response, of any content type; unwrap the result of parse", async () => {
     const csv = () => status(200, "h-07,2", "text/csv");
     const made = write({ parse: async (response) => (await response.text()).split(","), unwrap: ([hut]) => hut }, csv);
     expect(await stage().cache.run(made.write, {})).toBe("h-07");

@@ -198,7 +198,7 @@ function rowsServer(count: number, perPage = 20) {
   return { world, seen, rows, ...stage() };
 }
 
-test("what a program has put into a list stays where the next page is put behind it, and over a restore", async () => {
+test("an item that a program has put into a list stays when the next page comes, and over a restore", async () => {
   const { cache, rows, world } = rowsServer(45);
   await cache.read(rows);
   cache.at(rows).patch((pages) => ({ ...pages, items: [{ id: -1, version: 1 }, ...pages.items] }));

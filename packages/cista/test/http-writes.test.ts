@@ -127,7 +127,7 @@ test("offline: bookings wait and reach the server in the order in which they wer
   ]);
 });
 
-test("what is sent: method, JSON or as it is, headers of both, the key as a structured string", async () => {
+test("a write sends its method, the body as JSON or as it is, the headers of both, the key as a structured string", async () => {
   const seen: any[] = [];
   const fetch = async (url: URL, { method, headers, body }: RequestInit) => {
     seen.push([method, url.pathname, Object.fromEntries(new Headers(headers)), body]);

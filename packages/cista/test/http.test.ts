@@ -36,7 +36,7 @@ test("F7: over HTTP a value has the server's freshness, groups and validator", a
   expect(changed.openMonths).toBe(first.openMonths);
 });
 
-test("a list in an envelope is unwrapped; what the definition says itself wins over the headers", async () => {
+test("a list in an envelope is unwrapped; the definition's own policy wins over the headers", async () => {
   const { cache, clock } = stageWithServer();
   const huts = api().source<{ region: string }, any[]>({
     name: "huts",
@@ -134,7 +134,7 @@ test("a body longer than maxBody is not read to its end", async () => {
   });
 });
 
-test("R5: a body cut short and an unreachable server each say what happened", async () => {
+test("R5: a body cut short and an unreachable server have failures of their own", async () => {
   expect(await failureOf({ truncated: 1 })).toMatchObject({
     kind: "network",
     retryable: true,
@@ -244,7 +244,7 @@ test("the signal reaches fetch: the origin sees the connection close", async () 
   await until(() => count.abandoned === 1);
 });
 
-test("a relative URL without a base, outside a page, says what to give", async () => {
+test("a relative URL without a base, outside a page, is an error with the remedy", async () => {
   const thrown = await createCache()
     .read(origin().source({ name: "huts", url: "/api/huts", retry: false }))
     .catch((error: Error) => error);
@@ -292,7 +292,7 @@ test("the origin makes answers late, out of order and now and then, and books ea
   expect((await fetch(`${running.url}/api/huts/h-37`)).status).toBe(410);
 });
 
-test("the origin says what is wrong with what it is asked", async () => {
+test("the origin tells the error of a bad request", async () => {
   const ask = async (path: string, init?: RequestInit) => {
     const response = await fetch(`${running.url}${path}`, init);
     return [response.status, ((await response.json()) as { title: string }).title];

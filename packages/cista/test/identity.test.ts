@@ -48,7 +48,7 @@ describe("a token that `renew` brought is the same user's", () => {
     };
   };
 
-  test.each([[false], [true]])("what is held stays held (headers asynchronous: %s)", async (later) => {
+  test.each([[false], [true]])("the values stay held (headers asynchronous: %s)", async (later) => {
     const { whose, seen, refuse } = program(later);
     const { cache, clock } = stage();
     await cache.read(whose, { id: 1 });
@@ -64,7 +64,7 @@ describe("a token that `renew` brought is the same user's", () => {
     expect(seen).toHaveLength(5);
   });
 
-  test("a token that came by another way is somebody else's, though one was renewed", async () => {
+  test("a token that came by another way is another user's, though one was renewed", async () => {
     const { whose, refuse, become } = program();
     const { cache } = stage();
     await cache.read(whose, { id: 1 });
@@ -76,7 +76,7 @@ describe("a token that `renew` brought is the same user's", () => {
     expect(cache.peek(whose, { id: 1 }).state).toBe("ready");
   });
 
-  test("who signs in while another's request is refused does not become that one", async () => {
+  test("a user who signs in while another's request is refused stays another user", async () => {
     let token = "ada";
     let answer = (_: Response) => {};
     const refused = new Promise<Response>((resolve) => {
@@ -98,7 +98,7 @@ describe("a token that `renew` brought is the same user's", () => {
   });
 });
 
-describe("who is said, by `partition` or by `user`, counts and not the token", () => {
+describe("the user that `partition` or `user` names counts, and not the token", () => {
   const tokens = (options: object = {}, headers = fresh, vary?: string) => {
     const at = { token: "t1", user: "ada" as string | undefined };
     const { api, seen } = whoServer(
@@ -151,7 +151,7 @@ describe("who is said, by `partition` or by `user`, counts and not the token", (
     expect(cache.peek(me, id).state).toBe("empty");
   });
 
-  test("§3.5: what the server lets everybody have is nobody's own", async () => {
+  test("§3.5: a public answer is no user's own", async () => {
     for (const control of ["public, max-age=60", "s-maxage=60, max-age=60"]) {
       const { at, whose } = tokens({}, { ...fresh, "cache-control": control });
       const { cache } = stage();
@@ -167,7 +167,7 @@ describe("who is said, by `partition` or by `user`, counts and not the token", (
   });
 });
 
-describe("what is made of another's answers is another's too", () => {
+describe("a composite of another user's answers is that user's too", () => {
   const program = async () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
@@ -179,7 +179,7 @@ describe("what is made of another's answers is another's too", () => {
     return { at, me, whole, above, seen, ...made };
   };
 
-  test("F9: read, peek and view of the composite, and of what is made of it, are the new user's", async () => {
+  test("F9: read, peek and view of a composite, and of composites above it, are the new user's", async () => {
     const { at, whole, above, cache, clock, seen } = await program();
     at.token = "bob";
     expect([cache.peek(whole).state, cache.peek(above).state]).toEqual(["empty", "empty"]);
@@ -191,7 +191,7 @@ describe("what is made of another's answers is another's too", () => {
     expect(cache.peek(above).state).toBe("empty");
   });
 
-  test("F9: a watched composite never shows the new user what the former one was answered", async () => {
+  test("F9: a watched composite never shows the new user the former one's answer", async () => {
     const { at, me, above, cache, clock } = await program();
     const { view, seen: shown } = watch(cache, above);
     at.token = "bob";
@@ -211,7 +211,7 @@ describe("what is made of another's answers is another's too", () => {
   });
 });
 
-describe("another user asks, and nobody has called signOut", () => {
+describe("another user asks, without a signOut", () => {
   test("F9: whatever is watched is asked for anew as soon as one request shows it", async () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
@@ -226,7 +226,7 @@ describe("another user asks, and nobody has called signOut", () => {
     expect(seen).toHaveLength(7);
   });
 
-  test("F9: who attaches to what another one is shown is not shown it; asked for past the caches on the way", async () => {
+  test("F9: a new watcher is not shown another user's value; it is asked for past the caches on the way", async () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
     const whose = api.source<any, string>(hut);
@@ -243,7 +243,7 @@ describe("another user asks, and nobody has called signOut", () => {
     expect([view.get().value, seen.map(({ init }) => init.cache)]).toEqual(["bob", ["no-cache", "reload"]]);
   });
 
-  test("F9: who signs in while the fields of a request are made makes it", async () => {
+  test("F9: a request is of the user who signed in while its fields were made", async () => {
     const at = { user: "ada" };
     let made = () => {};
     const { api, seen } = whoServer({
@@ -341,7 +341,7 @@ describe("another user asks, and nobody has called signOut", () => {
 });
 
 describe("never `empty` and idle", () => {
-  test("an answer that comes for somebody who has left is not shown, and asked for anew at once", async () => {
+  test("an answer for a user who has left is not shown, and asked for anew at once", async () => {
     let token = "ada";
     const waiting: (() => void)[] = [];
     const { api, seen } = server(
@@ -362,7 +362,7 @@ describe("never `empty` and idle", () => {
     expect(shown.join()).not.toContain("ada");
   });
 
-  test("what was watched when the user changed is asked for as soon as it is looked at anew", async () => {
+  test("a value that was watched when the user changed is asked for at the next look", async () => {
     let token = "ada";
     const { api } = whoServer(
       { headers: () => ({ authorization: token }) },
@@ -433,7 +433,7 @@ describe("never `empty` and idle", () => {
     return { whose: api.source<any, string>(hut), cache, clock, seen, answerTo };
   };
 
-  test("a user who changes with each answer: who waits gets the value of the last one", async () => {
+  test("a user who changes with each answer: a waiting read gets the last user's value", async () => {
     const { whose, cache, clock, answerTo } = changing();
     const read = cache.read(whose, id);
     await clock.advance(10);
@@ -441,7 +441,7 @@ describe("never `empty` and idle", () => {
     expect(await read).toBe("dee");
   });
 
-  test("a user who changes more than five times in a row: who came in between has a request of their own", async () => {
+  test("a user who changes more than five times in a row: a read in between has a request of its own", async () => {
     const { whose, cache, clock, answerTo } = changing();
     const first = cache.read(whose, id);
     first.catch(() => {});
@@ -555,7 +555,7 @@ describe("headers that take their time", () => {
     warn.mockRestore();
   });
 
-  test("they say another token at a later request: what the first one got is not held from then on", async () => {
+  test("another token at a later request: the first one's values are not held from then on", async () => {
     let token = "ada";
     const { api } = whoServer({
       headers: async ({ url }: any) => (url.pathname.endsWith("/0") ? {} : { authorization: token }),
@@ -571,7 +571,7 @@ describe("headers that take their time", () => {
   });
 });
 
-describe("joined tabs take in what is for whoever asks there", () => {
+describe("joined tabs take in the values that are for their own user", () => {
   async function twoTabs(said: (tab: number) => object, headers: any = fresh, vary?: string) {
     const world = new World();
     const requests: string[] = [];
@@ -617,13 +617,13 @@ describe("joined tabs take in what is for whoever asks there", () => {
     expect(views.map(({ seen }) => seen.join().includes("empty"))).toEqual([false, false]);
   });
 
-  test("one user who is said, with a token in each tab: asked once", async () => {
+  test("one user who is named, with a token in each tab: asked once", async () => {
     const { tabs, requests, settled } = await twoTabs((at) => ({ headers: () => bearer(`t${at}`), user: () => "ada" }));
     expect(new Set(await settled(tabs.map(({ read }) => read()))).size).toBe(1);
     expect(requests).toHaveLength(1);
   });
 
-  test("what is `public` is asked once, whatever the tokens", async () => {
+  test("a `public` value is asked for once, with any tokens", async () => {
     const { tabs, requests, settled } = await twoTabs((at) => ({ headers: () => bearer(`t${at}`) }), {
       "cache-control": "public, max-age=600",
     });
@@ -668,7 +668,7 @@ describe("nothing of a secret leaves the memory", () => {
     expect(other.peek(own, id).state).toBe("empty");
   });
 
-  test("what stands for a token means nothing in another program", async () => {
+  test("the stand-in for a token means nothing in another program", async () => {
     const make = () => whoServer({ headers: () => ({ authorization: secret }) }).api.source<any, string>(hut);
     const [whose, elsewhere] = [make(), make()];
     const { cache } = stage();

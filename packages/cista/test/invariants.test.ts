@@ -141,7 +141,7 @@ test("D1: dependencies that fail one after the other do not ask for the composit
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
-test("F8: what is put while its load is beginning is no dependent of what that load still reads", async () => {
+test("F8: an entry that is put while its load begins does not depend on the entries that this load still reads", async () => {
   const read = (id: number) => ({ do: "read", kind: "top", id, signal: false, noStore: false });
   const steps = [
     [read(0)],
@@ -165,7 +165,7 @@ test("R3: a stream that is prefetched again when its answer has come ends like a
   await runProgram({ ...plain, maxAge: 0 }, steps);
 });
 
-test("R3: what a watched composite is made of is brought up to date, though nobody waits for it itself", async () => {
+test("R3: the dependencies of a watched composite are brought up to date, without watchers of their own", async () => {
   const steps = [
     [attach("leaf")],
     [end("value")],
@@ -179,7 +179,7 @@ test("R3: what a watched composite is made of is brought up to date, though nobo
   await runProgram({ ...plain, maxAge: Number.POSITIVE_INFINITY, noStore: true }, steps);
 });
 
-test("F3: what is fresh again because its dependencies are as they were expires again", async () => {
+test("F3: a composite that is fresh again because its dependencies are unchanged expires again", async () => {
   const steps = [
     [attach("leaf")],
     [end("value")],
@@ -194,7 +194,7 @@ test("F3: what is fresh again because its dependencies are as they were expires 
   await runProgram({ ...plain, maxAge: 2 }, steps);
 });
 
-test("R3: a request that nobody waits for ends, also where something is made of what it is for", async () => {
+test("R3: a request without waiters ends, also where its entry is a dependency", async () => {
   const steps = [
     [attach("leaf")],
     [{ do: "read", kind: "chain", id: 0, signal: false, noStore: false }],
@@ -205,7 +205,7 @@ test("R3: a request that nobody waits for ends, also where something is made of 
   await runProgram({ ...plain, capacity: 1, maxAge: 2 }, steps);
 });
 
-test("F3: what expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
+test("F3: a value that expires by a clock put ahead while one of two writes ends is asked for at once", async () => {
   const write = { do: "write", id: 1 };
   const steps = [
     [write],
@@ -218,7 +218,7 @@ test("F3: what expires by a clock put ahead while one of two writes ends is aske
   await runProgram({ ...plain, maxAge: 60, mustRevalidate: true }, steps);
 });
 
-test("F3: a stream whose last value expired while it was open is asked for when it ends, whoever came meanwhile", async () => {
+test("F3: a stream whose last value expired while it was open is asked for when it ends, with any new watchers", async () => {
   const steps = [[attach("stream")], [{ do: "pass", seconds: 70 }, { do: "detach", nth: 0 }, attach("stream")]];
   await runProgram({ ...plain, maxAge: 60 }, [...steps, [{ do: "stream", how: "end" }]]);
 });

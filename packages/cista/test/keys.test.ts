@@ -84,7 +84,7 @@ test("params in another member order, or spelled by toJSON, are the same entry",
   expect([...entriesOf(cache)]).toHaveLength(3);
 });
 
-test("what JSON cannot say is refused with its path, and nothing is loaded", async () => {
+test("params that JSON cannot say are refused with their path, and nothing is loaded", async () => {
   const { cache, events } = stage();
   const cycle: any = { a: {} };
   cycle.a.b = [cycle];

@@ -31,7 +31,7 @@ const lampAt = (entry?: string) => {
   };
 };
 
-test("it tells by shape and in words how good what its entry holds is, and attaches to nothing", async () => {
+test("it tells the state of its entry by shape and in words, and attaches to nothing", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const { text, find, lamp } = lampAt("hut 1");
   expect(text()).toBe("nothing held");

@@ -42,7 +42,7 @@ test("imported in plain Node it touches no page, starts nothing and needs no fra
   expect(out).toBe("0 0\n");
 });
 
-test("without a page openStore is a CistaError that says what to do", () => {
+test("without a page openStore is a CistaError with the remedy", () => {
   const out = run(`
     import { createCache } from "cista";
     import { openStore } from "cista/browser";

@@ -30,7 +30,7 @@ test("F2: for one read a value may be no older than that, or so long past its li
   expect(await read({ maxAge: "1h", maxStale: "1h" })).toBe(6);
 });
 
-test("F2: what must be revalidated is never used past its lifetime, whatever a read allows", async () => {
+test("F2: a value that must be revalidated is never used past its lifetime, though a read allows it", async () => {
   const { cache, clock } = stage();
   let loads = 0;
   const hut = source({ name: "hut", maxAge: "1m", mustRevalidate: true, load: async () => ++loads });
@@ -39,7 +39,7 @@ test("F2: what must be revalidated is never used past its lifetime, whatever a r
   expect(await cache.read(hut, undefined, { maxStale: "1h" })).toBe(2);
 });
 
-test("H10: what a stream brought is there at once after a restore, and is opened again by who attaches", async () => {
+test("H10: the value of a stream is there at once after a restore, and an attach opens the stream again", async () => {
   const from = stage();
   const gauge = source({
     name: "gauge",
@@ -126,7 +126,7 @@ test("H1: a composite of a page is shown before the source of its private depend
   expect(inShort(watch(cache, greeting).view.get())).toContain("Hello Ada");
 });
 
-test("H2: what came with the page is not asked for by who attaches; what is invalidated is", async () => {
+test("H2: a value that came with the page is not asked for at an attach; an invalidated one is", async () => {
   const from = stage();
   const define = () => heldSource("hut", { maxAge: 0, mustRevalidate: true });
   from.cache.put(define().source, 1, "Harebell");
@@ -193,7 +193,7 @@ test("H8: a page waits for no pause between tries, and for no request that is he
   page.close();
 });
 
-test("H7: a view that starts nothing is empty on a page; a page tells the freshness of what it shows", async () => {
+test("H7: a view that starts nothing is empty on a page; a page tells the freshness of its values", async () => {
   const fetch = async () => new Response('"Harebell"', { headers: { "cache-control": "max-age=60", age: "20" } });
   const hut = origin({ base: "https://huts.example", fetch: fetch as never }).source({ name: "hut", url: "/h" });
   const { cache } = stage();
@@ -258,7 +258,7 @@ test("one cache for two pages at once is warned of in development", () => {
   warn.mockRestore();
 });
 
-test("H3: what a page shows early goes on ageing until it is sent", async () => {
+test("H3: a value that a page shows early goes on ageing until the page is sent", async () => {
   const { cache, clock } = stage();
   const hut = source({ name: "hut", maxAge: "10s", load: async (id: number) => id });
   const page = openPage(cache);
@@ -336,7 +336,7 @@ describe("H11: values that are still to come with the page", () => {
     ]);
   });
 
-  test("what has not come when the page is complete is asked for", async () => {
+  test("a value that has not come when the page is complete is asked for", async () => {
     const { first, own, cache, clock } = await program();
     expectWithPage(cache, first.coming);
     const { view } = watch(cache, own.source, 1);
@@ -348,7 +348,7 @@ describe("H11: values that are still to come with the page", () => {
   });
 });
 
-test("S1: of a held value and a restored one the younger counts; what was invalidated stays so", async () => {
+test("S1: of a held value and a restored one the younger counts; an invalidated one stays invalidated", async () => {
   const hut = source({ name: "hut", maxAge: "1h", load: async (id: number) => `loaded ${id}` });
   const server = stage();
   server.cache.put(hut, 1, "old");
@@ -371,7 +371,7 @@ test("S1: of a held value and a restored one the younger counts; what was invali
   expect(cache.peek(hut, 1)).toMatchObject({ value: "newest", fresh: false });
 });
 
-test("H4: a reading that is not for the server is waited for by nobody, and left to the browser", () => {
+test("H4: a page does not wait for a reading that is not for the server, and leaves it to the browser", () => {
   const { cache } = stage();
   const { source: slow, loads } = heldSource("slow");
   const page = openPage(cache);
@@ -409,7 +409,7 @@ describe("H12: where a page's values may stand in its HTML", () => {
     ).toEqual(Array(11).fill(false));
   });
 
-  test("however a stream is cut into pieces, what is put in stands there, and nothing else is changed", async () => {
+  test("a stream cut into any pieces has the values at their place, and nothing else is changed", async () => {
     const bytes = new TextEncoder().encode(html);
     for (const size of [1, 2, 7, 37, 1000]) {
       for (const put of [throughWeb, throughNode]) {

@@ -25,7 +25,7 @@ const snapshot = (partition?: string) => {
   return { ...takeSnapshot(cache), live: true };
 };
 
-test("H9: what cannot be read, or is another partition's, is dropped with a warning, and the rest is taken in", async () => {
+test("H9: an entry that cannot be read, or is another partition's, is dropped with a warning, and the rest is taken in", async () => {
   const warned = vi.spyOn(console, "warn").mockReturnValue();
   block("{ this is no JSON");
   block(JSON.stringify({ format: "another" }));
@@ -72,7 +72,7 @@ test("H9: only a script element of the page's own is taken in: a visitor's marku
   expect([next.peek(hut, 1).value, loads()]).toEqual(["Harebell", 0]);
 });
 
-test("H9: whatever came, receive resolves: the components are hydrated all the same", async () => {
+test("H9: receivePage resolves with any input: the components are hydrated all the same", async () => {
   const warned = vi.spyOn(console, "warn").mockReturnValue();
   let deep: any = 1;
   for (let level = 0; level < 1500; level++) deep = [deep];
@@ -87,7 +87,7 @@ test("H9: whatever came, receive resolves: the components are hydrated all the s
   expect(warned).toHaveBeenCalledTimes(1);
 });
 
-test("H9: a value that the source's check refuses is shown to nobody, not even while the page is hydrated", async () => {
+test("H9: a value that the source's check refuses is not shown, not even while the page is hydrated", async () => {
   block(JSON.stringify(snapshot()));
   const check = {
     "~standard": { version: 1 as const, vendor: "own", validate: () => ({ issues: [{ message: "no" }] }) },
@@ -99,7 +99,7 @@ test("H9: a value that the source's check refuses is shown to nobody, not even w
   expect([renderingOf(cache)?.of(view, hut as never, true), view.get().state]).toEqual([undefined, "loading"]);
 });
 
-test("H2: received once more, what another page brought is there: by its document, or handed over as a snapshot", async () => {
+test("H2: received once more, the values of another page are there: by its document, or handed over as a snapshot", async () => {
   const { hut, loads } = define();
   const cache = createCache();
   block(JSON.stringify(snapshot()));

@@ -43,7 +43,7 @@ test("R6: a composite runs offline too: its dependencies wait, not it", async ()
   expect(inShort(view.get())).toBe('ready "route of two"');
 });
 
-test("F2: what is stale and watched is asked for when a trigger comes", async () => {
+test("F2: a stale value that is watched is asked for when a trigger comes", async () => {
   const { cache, clock, environment } = stage({ maxAge: "10s" });
   const usual = heldSource("usual");
   const onlyOnline = heldSource("onlyOnline", { triggers: ["online"] });
@@ -134,7 +134,7 @@ test("R7: a render that feeds itself is held back, and told which member changes
   warn.mockRestore();
 });
 
-test("R7: 500 rows are one burst; what nobody waits for any more is dropped", async () => {
+test("R7: 500 rows are one burst; a request that is left meanwhile is dropped", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { requestBudget: { bursts: 1, per: "1s" } });
@@ -254,7 +254,7 @@ test("a stand-in is shown until the first answer, marked, made once and never st
   expect(standIn).toHaveBeenCalledTimes(2);
 });
 
-test("a stand-in may go through all that is held, its own entry among it, whatever is found", async () => {
+test("a stand-in may go through all entries, its own among these", async () => {
   const { cache } = stage();
   const { source: rows } = heldSource("rows");
   const standIn = vi.fn((id: number, all: Cache) => {
@@ -273,7 +273,7 @@ test("a stand-in may go through all that is held, its own entry among it, whatev
   for (const { reading } of entriesOf(cache)) expect(reading.key).toBeDefined();
 });
 
-test("what a Standard Schema returns is stored; a mismatch says where, and what came", async () => {
+test("the result of a Standard Schema is stored; a mismatch names the place and the kind that came", async () => {
   const { cache } = stage();
   const check = {
     "~standard": {
@@ -297,7 +297,7 @@ test("what a Standard Schema returns is stored; a mismatch says where, and what 
   await expect(cache.read(loadOf({ list: [] }))).rejects.toThrow("(came: undefined)");
 });
 
-test("F7: an answer's groups and the definition's own add up, and go with what is held", async () => {
+test("F7: an answer's groups and the definition's own add up, and go with the value", async () => {
   const { cache } = stage();
   const hut = source({
     name: "hut",

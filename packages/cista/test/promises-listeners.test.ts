@@ -7,7 +7,7 @@ import { heldSource, stage, watch } from "./stage.js";
 // What random programs once broke, each by the shortest program that showed it.
 
 describe("memory", () => {
-  test("F8: what is let go is referred to by nothing", async () => {
+  test("F8: an entry that was let go is referred to by nothing", async () => {
     const { cache } = stage({ capacity: 10 });
     const hut = source({ name: "hut", load: async (_: number): Promise<object> => ({}) });
     const refs: WeakRef<object>[] = [];
@@ -39,7 +39,7 @@ describe("memory", () => {
 });
 
 describe("listeners", () => {
-  test("N2: each listener of a picked view is told, also after somebody looked", async () => {
+  test("N2: each listener of a picked view is told, also after a look at it", async () => {
     const { cache } = stage();
     const hut = source({ name: "hut", load: async (): Promise<any> => ({}) });
     cache.put(hut, undefined, { water: 1 });

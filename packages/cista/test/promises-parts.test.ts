@@ -9,7 +9,7 @@ const item = () => source({ name: "item", maxAge: "1h", load: async (_: void) =>
 const totalOf = (part: ReturnType<typeof item>) =>
   composite({ name: "total", maxAge: "1d", load: async (_: void, { read }) => (await read(part)).price * 100 });
 
-describe("D1: what a dependent is made of", () => {
+describe("D1: the dependencies of an entry", () => {
   test.each([
     ["put", (cache: any, part: any) => cache.put(part, undefined, { price: 2 }), 200],
     ["patch", (cache: any, part: any) => cache.at(part).patch(() => ({ price: 2 })), 200],
@@ -71,7 +71,7 @@ describe("D1: what a dependent is made of", () => {
     expect(loads).toBe(2);
   });
 
-  test("D1: what has no lifetime and changes each time, read twice in one load, is asked for once", async () => {
+  test("D1: a dependency without a lifetime, read twice in one load, is asked for once", async () => {
     const { cache, clock } = stage();
     let count = 0;
     const part = source({ name: "part", maxAge: 0, load: async () => ++count });
@@ -81,7 +81,7 @@ describe("D1: what a dependent is made of", () => {
     expect(view.get()).toMatchObject({ value: [1, 1] });
   });
 
-  test("D2: a dependency that turns noStore takes its dependent out of what is stored", async () => {
+  test("D2: a composite of a dependency that turned noStore is not stored", async () => {
     const { cache, clock } = stage();
     let noStore = false;
     const part = source({ name: "part", maxAge: 0, load: async () => answer(1, { noStore }) });

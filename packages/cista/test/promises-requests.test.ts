@@ -7,7 +7,7 @@ import { heldSource, inShort, stage, watch } from "./stage.js";
 const endless = { retry: false, timeout: Number.POSITIVE_INFINITY } as const;
 
 describe("R: requests", () => {
-  test("R2: a patch begins the try under way anew; who waits for a reload gets the server's value", async () => {
+  test("R2: a patch begins the try under way anew; a reload gets the server's value", async () => {
     const { cache, clock } = stage();
     const { source: hut, loads } = heldSource("hut");
     cache.put(hut, undefined, "old");

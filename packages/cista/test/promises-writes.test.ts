@@ -30,7 +30,7 @@ describe("writes", () => {
     expect(view.get()).toMatchObject({ value: ["a", "from elsewhere"], fresh: true });
   });
 
-  test("W4: a write that cannot be sent leaves no layer, and keeps nobody behind it", async () => {
+  test("W4: a write that cannot be sent leaves no layer, and holds up no write behind it", async () => {
     expect(() => write({ name: "bad", timeout: "soon" as never, send: async () => 1 })).toThrow(CistaError);
     expect(() => write({ name: "bad", retry: { firstPause: -1 }, send: async () => 1 })).toThrow(CistaError);
     const { cache, clock, list, add } = lists({
@@ -45,7 +45,7 @@ describe("writes", () => {
     expect(cache.peek(list.source)).toMatchObject({ value: ["a"], pendingWrites: 0 });
   });
 
-  test("S3: what waits in a lane is not sent when the cache is disposed of", async () => {
+  test("S3: a write that waits in a lane is not sent when the cache is disposed of", async () => {
     const { cache, clock, sent, add } = lists({ lane: "one" });
     const runs = [cache.run(add, "a"), cache.run(add, "b")];
     for (const run of runs) run.catch(() => {});

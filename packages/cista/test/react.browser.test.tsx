@@ -50,7 +50,7 @@ test("N4: a memoized child that is given a reading renders when a member that th
   expect(renders).toBe(1); // it has not looked at "request"
 });
 
-test("what was looked at only while loading counts only while loading", async () => {
+test("N4: a member that was looked at only while loading counts only while loading", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   let renders = 0;
   function Hut() {
@@ -135,7 +135,7 @@ test("Outcome: each branch as an element or a function", async () => {
   expect(page.textContent).toBe("none");
 });
 
-test("Outcome of several sources: their values once all are there, else what hinders them", async () => {
+test("Outcome of several sources: their values once all are there, else the wait or the failure", async () => {
   const { source: hut, loads } = heldSource("hut");
   const { source: weather, loads: skies } = heldSource("weather");
   function Both() {
@@ -204,7 +204,7 @@ test("E1: abort ends the runs under way, and the phase is that of before", async
   expect([page.textContent, sent[0]?.signal.aborted, outcomes]).toEqual(["a (0) none 0 ", true, ["failed"]]);
 });
 
-test("useDebounced needs no provider, and takes what cannot be params", async () => {
+test("useDebounced needs no provider, and takes values that cannot be params", async () => {
   vi.useFakeTimers({ toFake: ["setTimeout", "clearTimeout"] });
   const seen: unknown[] = [];
   let set: (value: unknown) => void = () => {};

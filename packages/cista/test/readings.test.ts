@@ -12,7 +12,7 @@ const members = Object.keys(reading) as (keyof Members)[];
 /** The same reading with another value of one member. */
 const without = (member: keyof Members): AnyReading => readingWith(reading, { [member]: "another" });
 
-describe("what a component gives after the source", () => {
+describe("the arguments that a component gives after the source", () => {
   const one = source({ name: "one", load: async (id: number) => id });
   const paged = source({ name: "paged", load: async ({ page }: { page: number } = { page: 1 }) => page });
   const dated = source({ name: "dated", params: "optional", load: async (given?: { when: string }) => given?.when });
@@ -30,7 +30,7 @@ describe("what a component gives after the source", () => {
     expect(placeArguments(of as any, given as any)).toEqual(placed);
   });
 
-  test("a function is options or params by what it returns, each time that it is called", () => {
+  test("a function is options or params by its result, each time that it is called", () => {
     let said: object = options;
     const [params, its] = placeFollowed(paged as any, [() => said] as [any, any?]);
     expect([params(), its()]).toEqual([undefined, options]);

@@ -27,7 +27,7 @@ test("R1: one request per key, however many read or watch; all get its answer at
   expect(events.filter(({ kind }) => kind === "read").at(-1)?.cacheStatus).toBe("Cista; fwd=miss; collapsed");
 });
 
-test("R2: a put supersedes the request under way, and whoever waited gets the put value", async () => {
+test("R2: a put supersedes the request under way, and waiting reads get the put value", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");
   const { seen } = watch(cache, hut);
@@ -41,7 +41,7 @@ test("R2: a put supersedes the request under way, and whoever waited gets the pu
   expect(cache.peek(hut).value).toBe("put");
 });
 
-test("R2: an invalidated request runs on; who joined later waits for the next", async () => {
+test("R2: an invalidated request runs on; a read that came later waits for the next", async () => {
   const { cache, clock, kinds } = stage();
   const { source: hut, loads } = heldSource("hut");
   const { seen } = watch(cache, hut);
@@ -61,7 +61,7 @@ test("R2: an invalidated request runs on; who joined later waits for the next", 
   expect(kinds()).toContain("request:invalidated");
 });
 
-test("R2: deleting makes those who wait, wait for a new load", async () => {
+test("R2: after a deletion waiting reads wait for a new load", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");
   const waiting = cache.read(hut);
@@ -105,7 +105,7 @@ test("R3: a reader is rejected with its signal's reason, and the request ends wi
   expect(loads).toHaveLength(1);
 });
 
-test("R3: what was prefetched, or is read without a signal, runs on", async () => {
+test("R3: a prefetch, or a read without a signal, runs on", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");
   cache.prefetch(hut, 1);
@@ -152,7 +152,7 @@ test("R8: undefined, and unchanged() with nothing held, are of kind no-value", a
   expect(await cache.read(load(null))).toBe(null);
 });
 
-test("R5: what a load throws is a failure with what was thrown", async () => {
+test("R5: an error of a load is a failure with that error as its cause", async () => {
   const { cache, clock } = stage();
   let mood = "throw";
   const hut = source({
@@ -285,7 +285,7 @@ test("R5: a definition's mistakes are failures of the request", async () => {
   expect(cache.peek(shared).state).toBe("ready"); // what is held stays
 });
 
-test("mistakes of a call are CistaErrors that say what was expected and what came", async () => {
+test("mistakes of a call are CistaErrors with the value expected and the value that came", async () => {
   const { cache } = stage();
   const hut = source({ name: "hut", load: async (_: number) => 1 });
   const read = (given: any, options?: any) => cache.read(given, 1, options).catch((error: unknown) => error);

@@ -32,7 +32,7 @@ test("every rule of the core is broken by the mutation check", () => {
   expect(ofCore.filter(([number]) => !broken.includes(number))).toEqual([]);
 });
 
-test("what the mutation check breaks stands exactly once, in one file of that name", () => {
+test("the code that the mutation check breaks stands exactly once, in one file of that name", () => {
   const files = readdirSync(src, { recursive: true, encoding: "utf8" });
   const wrong = mutations.filter(([, file, from]) => {
     const [path, ...others] = files.filter((each) => `/${each}`.endsWith(`/${file}`));
@@ -49,7 +49,7 @@ test("docs/errors.md has every code of CistaError, and no other", () => {
   expect(listed).toEqual([...type.matchAll(/"([a-z-]+)"/g)].map(([, code]) => code));
 });
 
-test("no room imports what it may not, and every room has a rule (scripts/rooms.mjs)", () => {
+test("no room imports a room that it may not, and every room has a rule (scripts/rooms.mjs)", () => {
   expect(sourceFiles().flatMap((file) => forbiddenImports(file))).toEqual([]);
   expect([...new Set(sourceFiles().map(roomOf))].sort()).toEqual(Object.keys(rooms).sort());
 });

@@ -297,7 +297,7 @@ async function program(seed: number): Promise<void> {
       const { key, state, value } = cache.view<any, any, any>(of, params).get();
       if (state !== "ready" || !brought.has(key) || (byParts && key !== "route")) continue;
       insist(
-        "H10: what is invalidated is asked for, wholes by their parts",
+        "H10: an invalidated entry is asked for, composites by their dependencies",
         String(value).includes(` ${site.version}`),
         key,
         value,

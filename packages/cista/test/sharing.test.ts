@@ -7,7 +7,7 @@ import { heldSource, inShort, stage, watch } from "./stage.js";
 
 const json = fc.jsonValue({ depthSize: "medium" });
 
-test("N2: shared, a value equals what came, and keeps every unchanged part (property)", () => {
+test("N2: a shared value equals the one that came, and keeps every unchanged part (property)", () => {
   fc.assert(
     fc.property(json, json, (previous, next) => {
       const before = structuredClone({ kept: previous, other: previous });
@@ -174,7 +174,7 @@ test("F8: an unwatched entry goes after retain, or as the least recently used", 
   expect([...entriesOf(none.cache)]).toEqual([]);
 });
 
-test("F8: without settings, what nobody watches is let go after five minutes (docs/limits.md)", async () => {
+test("F8: without settings, an unwatched entry is let go after five minutes (docs/limits.md)", async () => {
   const { cache, clock } = stage();
   cache.put(source({ name: "hut", load: async () => 1 }), undefined, 1);
   await clock.advance("5m");
@@ -233,7 +233,7 @@ const knower = (cache: Cache, seen: string[], name = "known") =>
     },
   });
 
-test("R10: what an interceptor knows is there at once, and nobody asks the source", async () => {
+test("R10: a value that an interceptor knows is there at once, without a load", async () => {
   const cache = createCache({ clock: virtualClock() });
   const loads: string[] = [];
   const hut = source({ name: "hut", load: async (id: string) => loads.push(id) && `loaded ${id}` });
@@ -255,7 +255,7 @@ test("R10: what an interceptor knows is there at once, and nobody asks the sourc
   end();
 });
 
-test("R10: an invalidated value is answered by what is known, and shown to its watchers", async () => {
+test("R10: an interceptor's value answers an invalidated entry, and is shown to its watchers", async () => {
   const { cache } = stage();
   const quiet = createCache({ clock: virtualClock() });
   const hut = source({ name: "hut", load: async (id: string) => `loaded ${id}` });

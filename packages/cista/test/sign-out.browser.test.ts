@@ -90,7 +90,7 @@ test.each(orders(["answer", "sign out", "reload", "other tab"]))(
   },
 );
 
-test("S4: a page does not hear its own sign-out: what it puts and reads afterwards stays", async () => {
+test("S4: a page does not hear its own sign-out: its later puts and reads stay", async () => {
   const page = createCache();
   const other = createCache(); // in the same page: a channel of its own
   const environment = pageEnvironment();
@@ -114,7 +114,7 @@ test("S4: a page does not hear its own sign-out: what it puts and reads afterwar
   for (const cache of [page, other, ...sharing]) cache.dispose();
 });
 
-test("S4: what is watched is empty after a sign-out, with nothing under way, until somebody asks anew", async () => {
+test("S4: a watched entry is empty after a sign-out, with nothing under way, until a component asks anew", async () => {
   const cache = createCache();
   const { view } = watch(cache, hut, 3);
   expect(view.get()).toMatchObject({ state: "loading", request: "running" });

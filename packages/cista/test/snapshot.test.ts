@@ -49,7 +49,7 @@ test("S1: a value's moment is the same there, also where the clock goes on betwe
   }
 });
 
-test("S1: what is held is newer than what is restored; the rest waits for its source", async () => {
+test("S1: a held value is newer than a restored one; the rest waits for its source", async () => {
   const here = stage();
   here.cache.put(hut, 1, "old");
   here.cache.put(hut, 2, "old");
@@ -144,7 +144,7 @@ test.each<[string, unknown]>([
   expect(({} as any).polluted).toBeUndefined();
 });
 
-test("S1: prototypes stay as they are, whatever members a snapshot has", () => {
+test("S1: prototypes stay as they are, with any members in a snapshot", () => {
   const hostile = JSON.parse(
     `{"format":"cista-snapshot","version":1,"takenAt":0,"entries":[{"__proto__":{"polluted":1},"source":"hut","params":{"__proto__":1},"kind":"value","value":{"__proto__":{"polluted":1}},"age":1e999,"age":0,"maxAge":1,"staleWhileRevalidate":0,"staleIfError":0}]}`,
   );
@@ -197,7 +197,7 @@ test("property: any JSON as an entry neither throws nor takes the rest with it",
   );
 });
 
-test("the recorder writes the journal a line an event, failures without what caused them", async () => {
+test("the recorder writes the journal a line an event, failures without their causes", async () => {
   const { cache } = stage();
   const { text, stop } = recordJournal(journalOf(cache));
   const broken = source({

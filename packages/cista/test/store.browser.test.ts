@@ -29,7 +29,7 @@ function pages(name = `test ${++databases}`) {
 const held = ({ cache }: { cache: ReturnType<typeof createCache> }, ids = [1, 2, 3, 4]) =>
   ids.map((id) => cache.peek(hut, id).value);
 
-test("S1: over a reload what was held is held again, as old as it is", async () => {
+test("S1: over a reload a value is held again, with its age", async () => {
   const page = pages();
   const first = await page();
   first.cache.put(hut, 1, { water: 90 }, { age: "10s", validator: { etag: '"a"' } });
@@ -109,7 +109,7 @@ test("S1: only the sources named are stored, and each partition sees its own", a
   expect(held({ cache }, [1, 2])).toEqual(["newer", undefined]);
 });
 
-test("a page that nobody looks at any more has stored what changed", async () => {
+test("a page that is hidden has stored its changes", async () => {
   const page = pages();
   const { cache } = await page();
   const timers = vi.spyOn(globalThis, "setTimeout").mockReturnValue(0 as never); // the second never passes
@@ -120,7 +120,7 @@ test("a page that nobody looks at any more has stored what changed", async () =>
   await expect.poll(async () => held(await page(), [1])).toEqual(["just now"]);
 });
 
-test("S1: what cannot be stored takes nothing else with it", async () => {
+test("S1: a value that cannot be stored takes nothing else with it", async () => {
   const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
   const page = pages();
   const { cache, store } = await page();

@@ -113,7 +113,7 @@ test("R3: a subtree that Suspense hides keeps watching", async () => {
   expect(loads).toHaveLength(asked + 1);
 });
 
-test("a transition that does not come to an end: what is on the page goes on changing", async () => {
+test("a transition that does not come to an end: the page goes on changing", async () => {
   const { source: hut } = heldSource("hut", { maxAge: 60 });
   for (const id of [1, 2]) cache.put(hut, id, `hut ${id}`);
   const never = new Promise(() => {});

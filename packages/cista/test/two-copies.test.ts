@@ -41,7 +41,7 @@ test("R5: a mistake of another copy is not tried again", async () => {
   expect([((await reading) as Failure).kind, load.mock.calls.length]).toEqual(["load", 1]);
 });
 
-test("what one copy makes the other takes: sources, writes, answers, composites, snapshots, journal, errors", async () => {
+test("one copy takes the objects of the other: sources, writes, answers, composites, snapshots, journal, errors", async () => {
   const other = await otherCopy();
   const { cache, clock } = stage();
   const part = other.source({

@@ -13,7 +13,7 @@ const upload = writeTo<{ photo: Blob; onProgress: (progress: UploadProgress) => 
 });
 const photo = new Blob([new Uint8Array(3_000_000)], { type: "image/png" });
 
-test("uploadFetch tells how far a body has been sent, and what is answered is a response like any other", async () => {
+test("uploadFetch tells how far a body has been sent, and its answer is a response like any other", async () => {
   const cache = createCache();
   const seen: UploadProgress[] = [];
   const run = cache.run(upload, { photo, onProgress: (progress) => seen.push(progress) });

@@ -16,7 +16,7 @@ function Value({ of, id }: { of: any; id?: number }) {
   return <i>{String(useValue<any, any>(of, id))}</i>;
 }
 
-test("a boundary shows what its subtree asks for after a failure, without a key, and asks for no failed thing again by itself", async () => {
+test("a boundary without a key shows other params of its subtree after a failure, and asks for no failed entry by itself", async () => {
   const logged = vi.spyOn(console, "error").mockImplementation(() => {});
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const tree = (id: number) => (
@@ -85,7 +85,7 @@ test("a boundary whose subtrees fail one after the other shows one of them, and 
   expect(page.textContent).toBe("HarebellHarebell");
 });
 
-test("plain renderings; what is no failure goes on to the boundary above", async () => {
+test("plain renderings; an error that is no Failure goes on to the boundary above", async () => {
   class Above extends Component<{ children: ReactNode }> {
     override state = { message: "" };
     static getDerivedStateFromError({ message }: Error) {
@@ -148,7 +148,7 @@ test("R4: in a transition the old value stays until the new one is there", async
   expect(renders).toBe(0);
 });
 
-test("aborted while it waits: nobody watches any more once the boundary has gone, or the grace is over", async () => {
+test("aborted while it waits: no watcher is left once the boundary has gone, or the grace is over", async () => {
   const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
   const watchers = () => [...entriesOf(cache)].map((entry) => entry.watchers);
   await show(

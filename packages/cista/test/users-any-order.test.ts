@@ -525,7 +525,7 @@ const step: fc.Arbitrary<Step> = fc.oneof(
   { weight: 3, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(1, 3, 5, 10, 11, 40) }) },
 );
 
-test("F9, H2: what a page brought for a user who has left takes no room", async () => {
+test("F9, H2: values that a page brought for a user who has left take no room", async () => {
   const at = { token: "ada" };
   const { api } = server(() => json("an answer"), { headers: () => ({ authorization: at.token }) });
   const small = createCache({ clock: virtualClock(1e12), environment: virtualEnvironment(), capacity: 2 });

@@ -82,7 +82,7 @@ test("W1: of three at once the second is refused: exactly that is taken back", a
   });
 });
 
-test("R2: what was being read when the write ended does not bring the old value back", async () => {
+test("R2: a read under way when the write ends does not bring the old value back", async () => {
   const { run, sent, list, view, seen, clock } = await shownList();
   void view.revalidate();
   void run("b");
@@ -128,7 +128,7 @@ test("W2: a write without an answer is taken back, and its entries are asked abo
   expect(list.loads).toHaveLength(3);
 });
 
-test("W2: a write that an earlier try may have done is asked about, whatever the last try brings", async () => {
+test("W2: a write that an earlier try may have done is asked about, with any result of the last try", async () => {
   const { run, sent, shown, clock } = await shownList({ retry: { times: 1, firstPause: "1s", longestPause: "1s" } });
   const lost = run("b");
   sent[0]?.fail(new Failure("network", "cut"));
@@ -149,7 +149,7 @@ test.each([
   expect(shown()).toBe(standing ? 'ready ["a"] stale running' : 'ready ["a"]');
 });
 
-test("W2: what onSuccess puts needs no request, and lifts the layer in the same go", async () => {
+test("W2: a value that onSuccess puts needs no request, and lifts the layer in the same go", async () => {
   const put = (result: any, _: unknown, cache: any) => cache.put(list, undefined, result);
   const { source: list, loads } = heldSource("list", { maxAge: "1h" });
   const { cache, clock } = stage();
@@ -164,7 +164,7 @@ test("W2: what onSuccess puts needs no request, and lifts the layer in the same 
   expect(loads).toHaveLength(1);
 });
 
-test("W1: no trigger asks about what a write is changing; asking does", async () => {
+test("W1: no trigger asks about an entry that a write is changing; a request by hand does", async () => {
   const { cache, clock, environment } = stage();
   const { source: list, loads } = heldSource("list", {
     maxAge: "10s",
@@ -196,7 +196,7 @@ test("W1: no trigger asks about what a write is changing; asking does", async ()
   expect(inShort(view.get())).toBe('ready ["a","x"] stale running');
 });
 
-test("W1: a value that expired while nobody looked is asked for when the page is visible again, also during a write", async () => {
+test("W1: a value that expired while the page was hidden is asked for when it is visible again, also during a write", async () => {
   const { cache, clock, environment } = stage();
   const list = heldSource("list", { maxAge: "1m", staleWhileRevalidate: 0 });
   cache.put(list.source, undefined, ["a"]);
@@ -275,7 +275,7 @@ test("W4: no retry unless asked for; one idempotency key for all tries", async (
   expect(phases).toEqual(["sending", "waiting", "sending"]);
 });
 
-test("lanes: one at a time, in order, whatever becomes of the one before; other lanes go on", async () => {
+test("lanes: one at a time, in order, with any result of the one before; other lanes go on", async () => {
   const { run, sent, clock } = await shownList({ lane: (input: string) => input.charAt(0) });
   for (const input of ["x1", "x2", "y1", "x3"]) void run(input);
   const went = () => sent.map(({ input }) => input);
@@ -374,7 +374,7 @@ test("W1: optimistic is told its run's key: the one that send is given, and anot
   expect(new Set(rows).size).toBe(2);
 });
 
-test("what is not a write is refused with what was expected", async () => {
+test("a value that is no write is refused with the kind expected", async () => {
   const { cache } = stage();
   await expect(cache.run({ name: "x", definition: {} } as any, 1)).rejects.toMatchObject({ code: "not-a-write" });
   expect(() => write({ name: "x" } as any)).toThrow('The write "x" needs a send function, but send is undefined.');

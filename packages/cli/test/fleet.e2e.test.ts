@@ -59,7 +59,7 @@ async function cista(...words: string[]): Promise<{ out: string; error: string; 
 }
 const at = () => ["--redis", redis.url];
 
-test("it shows what each process does, what is stored, and what was invalidated; it prints no value unasked", async () => {
+test("it shows the work of each process, the stored records and the invalidations; it prints no value unasked", async () => {
   await read(fleets[0], "h-07");
   await read(fleets[1], "h-07");
   await expect
@@ -138,7 +138,7 @@ test("no password is printed, wherever it stands in an address", async () => {
   expect([probed.code, probed.stderr]).toEqual([2, expect.not.stringContaining("s3cret2")]);
 });
 
-test("what it cannot do it says, and what to do", async () => {
+test("an impossible call is refused with the remedy", async () => {
   const nobody = await RealRedis.start();
   const empty = await cista("keys", "--redis", nobody.url);
   expect([empty.code, empty.error]).toEqual([1, expect.stringContaining("No fleet has been heard of there")]);

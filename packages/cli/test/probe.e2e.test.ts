@@ -79,7 +79,7 @@ async function probe(...words: string[]): Promise<{ code: number; output: string
   return { code, output };
 }
 
-test("a well-kept endpoint: what its headers say, what follows, a source that compiles", async () => {
+test("a well-kept endpoint: its headers, their meaning, a source that compiles", async () => {
   const { code, output } = await probe(`${huts.url}/api/huts/h-07`);
   expect(code).toBe(0);
   for (const told of [
@@ -145,7 +145,7 @@ test("a server that contradicts itself is told so", async () => {
   );
 });
 
-test("the source to begin with says what was asked: the method, what was sent, fields without secrets, pages", async () => {
+test("the source to begin with has the method, the body, the fields without secrets, pages", async () => {
   const pasted = async (...words: string[]) => JSON.parse((await probe("--json", ...words)).output).definition;
   const posted = await pasted(`${oddUrl}/echo`, "-d", '{"text":"fern","page":1}', "-H", "Authorization: Bearer s3cret");
   expect(posted).toContain('headers: () => ({ authorization: "…" })');
@@ -179,7 +179,7 @@ test.each<[string, string[], number, RegExp]>([
   expect(run.code).toBe(code);
 });
 
-test("S5: what is given for one server is not sent to another", async () => {
+test("S5: fields that are given for one server are not sent to another", async () => {
   huts.reset();
   const elsewhere = await probe(`${oddUrl}/elsewhere`, "-H", "Authorization: Bearer ada");
   expect([elsewhere.code, elsewhere.output]).toEqual([
@@ -191,7 +191,7 @@ test("S5: what is given for one server is not sent to another", async () => {
   expect((await probe(`${oddUrl}/data`)).output).toContain("no address that is asked by HTTP");
 });
 
-test("whatever a server sends, a terminal gets no control characters, and not much of it", async () => {
+test("a terminal gets no control characters of a server, and not much of its text", async () => {
   for (const words of [["/raw"], ["/raw", "--json"], ["/large"], ["/large", "--json"], ["/deep"]]) {
     const { output } = await probe(`${oddUrl}${words[0]}`, ...words.slice(1));
     expect(output.replaceAll("\n", "")).not.toMatch(/[\p{Cc}\u202e\u00ad]/u);
@@ -202,7 +202,7 @@ test("whatever a server sends, a terminal gets no control characters, and not mu
   expect(ts.transpileModule(pasted, { reportDiagnostics: true }).diagnostics).toEqual([]);
 });
 
-test("nothing there: it says what to look for", async () => {
+test("no server there: the remedy is told", async () => {
   const closed = await startOrigin();
   await closed.close();
   const run = await probe(closed.url);

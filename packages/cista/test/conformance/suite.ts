@@ -204,7 +204,7 @@ export function conformance(driver: Driver): void {
       expect(text("a")).toBe("empty");
     });
 
-    test("C-O2 what is held is there in the first frame, and nothing is asked for", async () => {
+    test("C-O2 a held value is there in the first frame, and nothing is asked for", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       cache.put(hut, 1, "Harebell");
       const seen = await frames(() => mount({ a: { kind: "outcome", source: hut, params: 1 } }).then(() => {}));
@@ -440,7 +440,7 @@ export function conformance(driver: Driver): void {
       expect(text("a")).toBe("ONE");
     });
 
-    test("C-P6 polling begins and ends with what its function looks at", async () => {
+    test("C-P6 polling begins and ends with the state that its function looks at", async () => {
       const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
       const watched = { kind: "outcome", source: hut, params: 1, every: false } as const;
       await mount({ a: watched });
@@ -464,7 +464,7 @@ export function conformance(driver: Driver): void {
       expect(loads).toHaveLength(4);
     });
 
-    test("C-P5 an object that the program changes later is not what was asked with", async () => {
+    test("C-P5 params are as they were when they were given: a later change of the object changes nothing", async () => {
       const { source: hut, loads } = heldSource("hut");
       const filter = { text: "a", tags: ["x"] };
       await mount({ a: { kind: "outcome", source: hut, params: filter } });
@@ -522,7 +522,7 @@ export function conformance(driver: Driver): void {
       expect(text("b")).toBe("ready x");
     });
 
-    test("C-L4 two hundred times on and off, with answers in between: nobody is left watching", async () => {
+    test("C-L4 two hundred times on and off, with answers in between: no watcher is left", async () => {
       const hut = source<number, Promise<number>>({ name: "hut", load: async (n) => n });
       await mount({ a: { kind: "outcome", source: hut, params: 0 } });
       for (let n = 1; n < 200; n++) {
@@ -641,7 +641,7 @@ export function conformance(driver: Driver): void {
     });
 
     if (can("provider")) {
-      test("C-E2 no provider: a CistaError that says what to do reaches the framework's own handler", async () => {
+      test("C-E2 no provider: a CistaError with the remedy reaches the framework's own handler", async () => {
         expectTrouble = true;
         vi.spyOn(console, "error").mockImplementation(() => {});
         vi.spyOn(console, "warn").mockImplementation(() => {});
@@ -802,7 +802,7 @@ export function conformance(driver: Driver): void {
     });
 
     if (can("shown"))
-      test("C-A1 what is left out has a plain rendering: waiting, missing, failed without a URL, and another try", async () => {
+      test("C-A1 a state without a branch has a plain rendering: waiting, missing, failed without a URL, and another try", async () => {
         const { source: hut, loads } = heldSource("hut", { maxAge: 0, retry: false });
         await mount({ a: { kind: "shown", source: hut, params: { id: 1 } } });
         await settle();
@@ -827,7 +827,7 @@ export function conformance(driver: Driver): void {
       });
 
     if (can("shown"))
-      test("C-A2 its words are given once, where the cache is provided; what is left out stays English", async () => {
+      test("C-A2 its texts are given once, where the cache is provided; a text that is left out stays English", async () => {
         const { source: hut, loads } = heldSource("hut", { maxAge: 0, retry: false });
         words = { loading: "Wird geladen …", failed: ({ status }) => `Fehler ${status}` };
         await mount({ a: { kind: "shown", source: hut, params: { id: 1 } } });
@@ -973,7 +973,7 @@ export function conformance(driver: Driver): void {
         await until(() => expect(text("b")).toMatch(/^failed There is no hut 2/));
       });
 
-      test("C-V3 taken off while it waits: aborted, and nobody is left watching", async () => {
+      test("C-V3 taken off while it waits: aborted, and no watcher is left", async () => {
         const { source: hut, loads } = heldSource("hut");
         await mount({ a: { kind: "waiting", source: hut, params: 1 } });
         page?.show("a", false);

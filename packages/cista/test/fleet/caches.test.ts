@@ -4,7 +4,7 @@ import { after, asked, type Hut, two } from "./world.js";
 
 // What a request's cache gets of a fleet, and what the fleet hears of it, in virtual time.
 
-test("a conditional request: what the store has is offered to a cache that holds nothing, and is no one else's", async () => {
+test("a conditional request: a cache that holds nothing is offered the store's validator, for its own request alone", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
   const seen: unknown[] = [];
@@ -21,7 +21,7 @@ test("a conditional request: what the store has is offered to a cache that holds
   ]);
 });
 
-test("what is invalidated, deleted or put in one cache is invalidated in all", async () => {
+test("an entry that is invalidated, deleted or put in one cache is invalidated in all", async () => {
   const [world, one, other] = await two();
   const { hut } = world.sources;
   const book = write({ name: "book", send: async () => ({}), invalidates: () => [{ group: "of h-07" }] });
@@ -48,7 +48,7 @@ test("what is invalidated, deleted or put in one cache is invalidated in all", a
   }
 });
 
-test("what somebody asks for anew is asked for anew, and is there for all", async () => {
+test("a request by hand goes to the origin, and its answer is there for all", async () => {
   const [world, one, other] = await two();
   await after(world, 300, one.ask("h-07"), other.ask("h-07"));
   world.change("h-07");
@@ -68,7 +68,7 @@ test("closed, or its cache disposed of, nothing is left", async () => {
   expect(await after(world, 300, cache.read(world.sources.hut, "h-08"))).toEqual([{ id: "h-08", version: 1 }]); // unshared
 });
 
-test("what is stale is given to a cache that holds nothing, and not to one that waits beside it for what is newer", async () => {
+test("a stale value is given to a cache that holds nothing, and not to one that waits for a newer value", async () => {
   const [world, one] = await two();
   const { hut } = world.sources;
   const holding = one.cache();
@@ -82,7 +82,7 @@ test("what is stale is given to a cache that holds nothing, and not to one that 
   leave();
 });
 
-test("T1: what still holds, but is not to be stored any more, is each one's own from then on", async () => {
+test("T1: a value that is unchanged, but is no longer to be stored, is each user's own from then on", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
   await after(world, 300, one.ask("h-07"));
@@ -93,7 +93,7 @@ test("T1: what still holds, but is not to be stored any more, is each one's own 
   expect(world.store.everPut).toHaveLength(1);
 });
 
-test("what is new says all of itself: nothing of what was stored before goes on with it", async () => {
+test("a new record replaces the former one whole: no member of that one goes on", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, validator: { etag: '"1"' } });
   await after(world, 300, one.ask("h-07"));
@@ -105,7 +105,7 @@ test("what is new says all of itself: nothing of what was stored before goes on 
   expect(stored?.put).toMatchObject({ lifetime: 30_000, meta: expect.not.stringContaining("etag") });
 });
 
-test("caches that hold something and ask at once wait for one request, also for what has no lifetime", async () => {
+test("caches that hold a value and ask at once wait for one request, also for a value without a lifetime", async () => {
   const [world, one] = await two();
   world.said = () => ({ maxAge: 0, staleWhileRevalidate: 0 });
   const { hut } = world.sources;
@@ -116,7 +116,7 @@ test("caches that hold something and ask at once wait for one request, also for 
   expect(asked(world)).toHaveLength(1);
 });
 
-test("who waits for all to have heard is not left waiting when the fleet is left", async () => {
+test("a call that waits for all to have heard ends when the fleet is left", async () => {
   const [world, one, other] = await two();
   other.stop();
   const waiting = one.invalidate("huts");

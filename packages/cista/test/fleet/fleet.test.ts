@@ -4,7 +4,7 @@ import { after, asked, FleetWorld, type Hut, type SimProcess, two } from "./worl
 
 // Rules T1 to T12, in virtual time.
 
-test("T1: what its answer keeps from shared caches is each user's own", async () => {
+test("T1: an answer that is kept from shared caches is each user's own", async () => {
   const [world, one, other] = await two();
   for (const shared of [{ for: "user" }, { for: "none" }] as const) {
     world.said = () => ({ maxAge: "1m", shared });
@@ -15,7 +15,7 @@ test("T1: what its answer keeps from shared caches is each user's own", async ()
   expect(world.store.everPut).toEqual([]);
 });
 
-test("T1: what is each user's own is shared among that user's caches, where it is named so", async () => {
+test("T1: answers of one user are shared among that user's caches, where the source is named so", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "1m", shared: { for: "user" } });
   const basket = (process: SimProcess, user?: string) =>
@@ -32,7 +32,7 @@ test("T1: what is each user's own is shared among that user's caches, where it i
   expect([...world.store.entries.keys()].sort()).toEqual([' "ash" basket "tonight"', ' "wren" basket "tonight"']);
 });
 
-test("T2: twenty who ask at once for what is each one's own get their own, and wait once", async () => {
+test("T2: twenty users who ask at once for private values get their own, and wait once", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "1m", shared: { for: "user" } });
   const before = world.clock.now();
@@ -48,7 +48,7 @@ test("T2: twenty who ask at once for what is each one's own get their own, and w
   expect(last - before).toBeLessThan(300);
 });
 
-test("T2: for what was somebody's own a moment ago nobody waits, as long as it is asked for", async () => {
+test("T2: no request waits for a key that was private a moment ago, as long as it is asked for", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "1m", shared: { for: "user" } });
   for (let round = 0; round < 6; round++) {
@@ -75,7 +75,7 @@ test("T3: for the fleet s-maxage counts; on to a cache goes max-age, with the ag
   expect(asked(world)).toHaveLength(1);
 });
 
-test("T4: a holder that dies is followed when its lease ends; nobody is left without an answer", async () => {
+test("T4: a holder that dies is followed when its lease ends; each request is answered", async () => {
   const [world, one, other] = await two();
   const lost = one.ask("h-07");
   lost.catch(() => {});
@@ -94,7 +94,7 @@ test("T4: as long as its holder lives a lease is renewed, however long the origi
   expect(asked(world)).toHaveLength(1);
 });
 
-test("T4: a stopped holder's late answer is not put over what began later", async () => {
+test("T4: a stopped holder's late answer is not put over the answer of a later request", async () => {
   const [world, one, other] = await two();
   const late = one.ask("h-07");
   await world.clock.advance(20);
@@ -110,7 +110,7 @@ test("T4: a stopped holder's late answer is not put over what began later", asyn
   expect(one.figures.refused).toBe(1);
 });
 
-test("T4: what was invalidated while it was under way is answered, and not put", async () => {
+test("T4: an answer that was invalidated while it was under way is given, and not put", async () => {
   const [world, one, other] = await two();
   const before = one.ask("h-07");
   await world.clock.advance(20);
@@ -123,7 +123,7 @@ test("T4: what was invalidated while it was under way is answered, and not put",
   ]);
 });
 
-test("T4: somebody who leaves gives up nobody else's request; the last one ends it", async () => {
+test("T4: a cache that leaves ends no request of another; the last one ends it", async () => {
   const [world, one] = await two();
   const [first, second] = [new AbortController(), new AbortController()];
   const read = (signal: AbortSignal) => one.cache().read(world.sources.hut, "h-07", { signal });
@@ -156,7 +156,7 @@ test("T5: versions go up over a loss of everything", async () => {
   expect(await after(world, 300, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]); // versions went up over the loss
 });
 
-test("T6: what is stale is given at once where nothing is held, and one revalidates it in the background", async () => {
+test("T6: a stale value is given at once where nothing is held, and one process revalidates it in the background", async () => {
   const [world, one, other] = await two();
   await after(world, 300, one.ask("h-07"));
   world.change("h-07");
@@ -172,7 +172,7 @@ test("T6: what is stale is given at once where nothing is held, and one revalida
   expect(asked(world)).toHaveLength(1);
 });
 
-test("T6: a cache that holds something waits for what is newer", async () => {
+test("T6: a cache that holds a value waits for the newer one", async () => {
   const [world, one] = await two();
   const cache = one.cache();
   await after(world, 300, cache.read(world.sources.hut, "h-07"));
@@ -184,7 +184,7 @@ test("T6: a cache that holds something waits for what is newer", async () => {
   leave();
 });
 
-test("T7: a failed request gives what is stored, while staleIfError lasts; its failure comes with it", async () => {
+test("T7: a failed request gives the stored value, while staleIfError lasts; its failure comes with it", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
   await after(world, 300, one.ask("h-07"));
@@ -197,7 +197,7 @@ test("T7: a failed request gives what is stored, while staleIfError lasts; its f
   await expect(after(world, 600, other.ask("h-07"))).rejects.toMatchObject({ kind: "http", status: 503 });
 });
 
-test("T7: a process that has waited for another's failed request gives what is stored too", async () => {
+test("T7: a process that has waited for another's failed request gives the stored value too", async () => {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
   await after(world, 300, one.ask("h-07"));
@@ -217,7 +217,7 @@ test("T7: a process that has waited for another's failed request gives what is s
   expect(cache.peek(world.sources.hut, "h-07").failure).toMatchObject({ kind: "http", status: 503 });
 });
 
-test("T7: the server's trouble is so for all who wait, what it refuses one is not; no text is handed on", async () => {
+test("T7: a failure of the server is told to all that wait, a refusal of one user is not; no text is handed on", async () => {
   const [world, one, other] = await two();
   world.failing = new Failure("http", "answered 503, says 10.0.0.7", { status: 503 });
   const failing = (process: SimProcess) => process.ask("h-07").catch((failure: Failure) => failure);
@@ -238,7 +238,7 @@ test("T7: the server's trouble is so for all who wait, what it refuses one is no
   expect(asked(world)).toHaveLength(3);
 });
 
-test("T8: what was told and got lost is read later; meanwhile nobody's memory is believed for long", async () => {
+test("T8: a lost message is read later; meanwhile no memory is trusted for long", async () => {
   const [world, one, other] = await two();
   await after(world, 300, one.ask("h-07"), other.ask("h-07"));
   world.lost = 1;
@@ -252,7 +252,7 @@ test("T8: what was told and got lost is read later; meanwhile nobody's memory is
   expect(await after(world, 1500, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
 });
 
-test("T8: a stopped process believes nothing of what it remembers when it goes on, before it has heard", async () => {
+test("T8: a process that was stopped trusts nothing in its memory before it has heard the others", async () => {
   const [world, one, other] = await two();
   await after(world, 300, one.ask("h-07"));
   await after(world, 100, one.ask("h-07"));
@@ -263,7 +263,7 @@ test("T8: a stopped process believes nothing of what it remembers when it goes o
   expect(await after(world, 600, one.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
 });
 
-test("T8: where what was told is not there any more, nothing is believed, in no cache", async () => {
+test("T8: where messages are no longer there to be read, no cache trusts its memory", async () => {
   const [world, one, other] = await two();
   const cache = one.cache();
   const view = cache.view(world.sources.hut, "h-07");
@@ -305,7 +305,7 @@ test("T9: without the store each process goes on alone, by lifetimes; once it is
   expect(asked(world)).toHaveLength(1);
 });
 
-test("T9: what was invalidated without the store is told when it is back", async () => {
+test("T9: an invalidation without the store is told when the store is back", async () => {
   const [world, one, other] = await two();
   await after(world, 300, other.ask("h-07"));
   one.isCut = true;
@@ -323,7 +323,7 @@ test("T9: what was invalidated without the store is told when it is back", async
   expect(await after(world, 300, other.ask("h-07"))).toEqual([{ id: "h-07", version: 2 }]);
 });
 
-test("T10: what is made of dependencies is not put, its dependencies are; nobody waits for it", async () => {
+test("T10: a composite is not put, its dependencies are; no process waits for it", async () => {
   const world = new FleetWorld();
   const { hut } = world.sources;
   const route = composite({
@@ -354,7 +354,7 @@ test("T10: nor is it remembered where there is no store", async () => {
   expect([loads, asked(world).length]).toEqual([2, 2]); // the hut once while it was not known that there is no store
 });
 
-test("T11: what the source's check refuses is not put; what it makes of a value is made in each process", async () => {
+test("T11: a value that the source's check refuses is not put; each process makes its own of a value that it takes", async () => {
   const check = {
     "~standard": {
       version: 1 as const,
@@ -371,7 +371,7 @@ test("T11: what the source's check refuses is not put; what it makes of a value 
   expect([...world.store.entries.keys()]).toEqual(['hut "h-07"']);
 });
 
-test("T11: what another version of the program has put, and one's own check refuses, is asked for anew", async () => {
+test("T11: a value of another version of the program that the own check refuses is asked for anew", async () => {
   const [world, one] = await two();
   const wants = (value: any) => (value.region ? { value } : { issues: [{ message: "has no region" }] });
   const newer = source({
@@ -390,7 +390,7 @@ test("T11: what another version of the program has put, and one's own check refu
   expect(other.figures.unreadable).toBe(1);
 });
 
-test("T11: an interceptor sees what the check has made of a value, once; a value of its own is checked after it", async () => {
+test("T11: an interceptor is given the checked value, once; a value of its own is checked after it", async () => {
   let checks = 0;
   const check = {
     "~standard": {
@@ -417,7 +417,7 @@ test("T11: an interceptor sees what the check has made of a value, once; a value
   cache.dispose();
 });
 
-test("T11: what JSON cannot carry as it is, and what is too large, is not put", async () => {
+test("T11: a value that JSON changes, or that is too large, is not put", async () => {
   const [world, one] = await two();
   const odd = [{ when: new Date(0) }, { n: Number.NaN }, { map: new Map() }, { none: undefined }, "x".repeat(20_000)];
   for (const [n, value] of odd.entries()) {
@@ -426,7 +426,7 @@ test("T11: what JSON cannot carry as it is, and what is too large, is not put", 
   expect(world.store.everPut).toEqual([]);
 });
 
-test("T12: what several are given none of them can change, in production either", async () => {
+test("T12: a value that several caches are given cannot be changed by any of these, in production either", async () => {
   vi.stubEnv("NODE_ENV", "production");
   const [world, one] = await two();
   const [own, joined] = await after(world, 300, one.ask("h-07"), one.ask("h-07"));
@@ -439,7 +439,7 @@ test("T12: what several are given none of them can change, in production either"
   vi.unstubAllEnvs();
 });
 
-test("R10: what a process remembers is on the page at once; what its check has not seen is not", async () => {
+test("R10: a value in a process' memory is on the page at once; an unchecked one is not", async () => {
   const [world, one] = await two();
   await after(world, 300, one.ask("h-07"));
   const cache = one.cache();

@@ -100,7 +100,7 @@ test("kill -9 of a lease's holder in mid-request: another asks, all are answered
   expect((await Promise.all(waiting)).map((said) => said?.value.version)).toEqual([2, 2]);
 });
 
-test("a stopped holder's late answer is not put over what began later", async () => {
+test("a stopped holder's late answer is not put over the answer of a later request", async () => {
   await start(2, { lease: "1s" });
   const release = origin.hold();
   const late = workers[0]?.ask("h-07");
@@ -115,7 +115,7 @@ test("a stopped holder's late answer is not put over what began later", async ()
   expect(await versions("h-07")).toEqual([2, 2]);
 });
 
-test("Redis killed and back: every request is answered, each alone; what was invalidated meanwhile is told", async () => {
+test("Redis killed and back: every request is answered, each alone; invalidations of meanwhile are told", async () => {
   await start(2, impatient);
   await askAll("h-07");
   await redis.kill();
@@ -181,7 +181,7 @@ test("messages lost: no answer is older than a call that has returned", async ()
   }
 });
 
-test("two users: what is private is each one's own, and never in Redis; what is public is for both", async () => {
+test("two users: a private answer is each one's own, and never in Redis; a public one is for both", async () => {
   await start(2);
   origin.cacheControl = "private, max-age=600";
   const own = await Promise.all(

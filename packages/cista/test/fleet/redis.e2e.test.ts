@@ -18,7 +18,7 @@ beforeAll(async () => {
 afterAll(() => redis.end());
 
 describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
-  test("one asks for all; what is invalidated is so for all when the call returns", async () => {
+  test("one asks for all; an invalidation is heard by all when the call returns", async () => {
     let asked = 0;
     const hut = source({
       name: "hut",
@@ -47,7 +47,7 @@ describe.each(["ioredis", "redis"] as const)("%s", (kind) => {
     for (const fleet of fleets) fleet.close();
   });
 
-  test("a failure that is told is there for a second for whoever has waited", async () => {
+  test("a failure that is told is there for a second for the requests that have waited", async () => {
     const store = new RedisStore(clientOf(await redis.client(kind)), {
       fleet: `failed-${kind}`,
       name: "p1",
@@ -98,7 +98,7 @@ test("messages are heard also where the program's client lets no command wait fo
   impatient.disconnect();
 });
 
-test("what Redis has of another form, or broken, is asked for anew", async () => {
+test("a record in Redis of another form, or a broken one, is asked for anew", async () => {
   let asked = 0;
   const hut = source({ name: "hut", maxAge: "1m", load: async () => ++asked });
   const how = { memoryEntries: false, timeout: "20s" } as const;
@@ -124,7 +124,7 @@ test("what Redis has of another form, or broken, is asked for anew", async () =>
   fleet.close();
 });
 
-test("Redis full, or letting go of what it has: every request is answered, and nothing older comes", async () => {
+test("Redis full, or evicting records: every request is answered, and nothing older comes", async () => {
   for (const policy of ["noeviction", "allkeys-lru", "allkeys-random", "volatile-ttl"]) {
     const small = await RealRedis.start("--maxmemory", "3mb", "--maxmemory-policy", policy);
     let version = 1;

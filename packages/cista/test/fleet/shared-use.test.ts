@@ -57,13 +57,13 @@ test.each<
   ["a cookie in the response", { "cache-control": "max-age=60", "set-cookie": "walker=wren" }, {}, { for: "user" }],
   ["a cookie in the response, public", { "cache-control": "public", "set-cookie": "seen=1" }, {}, undefined],
   [
-    "Vary by what is sent",
+    "Vary by a field that is sent",
     { "cache-control": "public", vary: "Accept-Language" },
     { "accept-language": "de" },
     { for: "none" },
   ],
   [
-    "Vary by what another may send",
+    "Vary by a field that another user may send",
     { "cache-control": "public", vary: "accept-encoding, Accept-Language" },
     {},
     { for: "none" },

@@ -59,7 +59,7 @@ describe.each(["vue", "svelte", "solid", "angular", "preact"])("%s", (framework)
   afterAll(() => stage.end());
   afterEach(() => stage.clear());
 
-  test("H1, H2: what the server has asked the browser does not ask, and shows word for word", async () => {
+  test("H1, H2: the browser asks for nothing that the server has asked, and shows the same words", async () => {
     const names = ["quick", "no-cache", "stale", "missing", "hostile"];
     if (awaitsValues.includes(framework)) names.push("v-no-cache");
     const tab = await stage.open(names.join());
@@ -85,7 +85,7 @@ describe.each(["vue", "svelte", "solid", "angular", "preact"])("%s", (framework)
     await tab.close();
   });
 
-  test("H4: what failed, is late or is noStore is left to the browser, which asks once for each", async () => {
+  test("H4: an entry that failed, is late or is noStore is left to the browser, which asks once for each", async () => {
     stage.visit = { ...stage.visit, options: { timeout: 300 } };
     const release = stage.holdBack("slow");
     const opened = stage.open("failing,no-store,slow");

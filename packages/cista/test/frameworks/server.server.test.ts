@@ -56,7 +56,7 @@ test("svelte: a reading asks for nothing, an awaited value is rendered, nothing 
   stage.check();
 });
 
-test("preact: a reading asks for nothing, what was read before is rendered, nothing is left", async () => {
+test("preact: a reading asks for nothing, a value that was read before is rendered, nothing is left", async () => {
   const stage = serverStage();
   const Hut = () => {
     const reading = usePreactReading(stage.hut, 1);
@@ -70,7 +70,7 @@ test("preact: a reading asks for nothing, what was read before is rendered, noth
   stage.check();
 });
 
-test("react: a reading asks for nothing, what was read before is rendered, nothing is left", async () => {
+test("react: a reading asks for nothing, a value that was read before is rendered, nothing is left", async () => {
   const stage = serverStage();
   const Hut = () => {
     const reading = useReading(stage.hut, 1);
@@ -84,7 +84,7 @@ test("react: a reading asks for nothing, what was read before is rendered, nothi
   stage.check();
 });
 
-test("lit: a reading asks for nothing, what was read before is rendered, nothing is left", async () => {
+test("lit: a reading asks for nothing, a value that was read before is rendered, nothing is left", async () => {
   const stage = serverStage();
   class Hut extends LitElement {
     readonly #hut = new ReadingController(this, stage.hut, () => 1, { cache: stage.cache });

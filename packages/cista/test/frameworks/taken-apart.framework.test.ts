@@ -80,7 +80,7 @@ test("Vue: it is no proxy, may stand in a reactive object, and its copy is plain
   end();
 });
 
-test("Vue: taken apart in setup it is a warning that names the member and what to write; an event handler may look", () => {
+test("Vue: a reading taken apart in setup is a warning with the member and the remedy; an event handler may look", () => {
   const hut = heldSource();
   let look = () => {};
   const { end } = vue(() => {

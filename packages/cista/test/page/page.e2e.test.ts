@@ -20,7 +20,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
   afterEach(() => stage.clear());
 
   test.each(["node", "web", "string"] as Renderer[])(
-    "H1, H2: what the server has asked the browser does not ask, and shows word for word (%s)",
+    "H1, H2: the browser asks for nothing that the server has asked, and shows the same words (%s)",
     async (renderer) => {
       stage.visit = { ...stage.visit, renderer };
       const names = ["quick", "no-cache", "v-no-cache", "stale", "v-stale", "silent", "missing", "hostile"];
@@ -57,7 +57,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     await tab.close();
   });
 
-  test("back and forward: what is still fresh is not asked for again, from the browser's page cache or from the server anew", async () => {
+  test("back and forward: a fresh value is not asked for again, from the browser's page cache or the server", async () => {
     const tab = await stage.open("quick");
     await hydrated(tab);
     await tab.goto(`${stage.url}/?parts=other`);
@@ -99,7 +99,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     await tab.close();
   });
 
-  test("H4: what failed, is late or is noStore is left to the browser, which asks once for each", async () => {
+  test("H4: an entry that failed, is late or is noStore is left to the browser, which asks once for each", async () => {
     stage.visit = { ...stage.visit, options: { timeout: 3000 } }; // time enough for all that answers
     const release = stage.holdBack("slow");
     const tab = await stage.open("failing,no-store,slow");
@@ -136,7 +136,7 @@ describe.each(process.env.PROVE_QUICK ? flavours.slice(0, 1) : flavours)("React 
     await tab.close();
   });
 
-  test("H5: with a page that is no-store itself, noStore values go along; its freshness is that of what it shows", async () => {
+  test("H5: with a page that is no-store itself, noStore values go along; its freshness is that of its values", async () => {
     stage.visit = { ...stage.visit, options: { noStore: true } };
     const tab = await stage.open("quick,no-store");
     await hydrated(tab);

@@ -136,7 +136,7 @@ test.each(["crash", "close", "freeze", "navigate"])("B2: the tab that asks is go
   await expect.poll(() => everywhere(others, 'valueAt("late")?.times')).toEqual([2, 2]);
 });
 
-test("B5: a tab comes back from the browser's own cache of pages, and has what was learned meanwhile", async () => {
+test("B5: a tab that comes back from the back-forward cache has the values of meanwhile", async () => {
   const [one, two] = [await open(), await open()];
   await say(one, 'void watch("a")');
   await expect.poll(() => say(one, 'valueAt("a")?.times')).toBe(1);

@@ -27,7 +27,7 @@ const huts = (world: World): unknown[] => [...world.booked.values()];
 const onUserChangedIn = (cache: Cache): void => userChangedOf(coreOf(cache))(true);
 const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);
 
-test("O1: stored before it is sent; answered, it is kept no longer, and whoever ran it has the answer", async () => {
+test("O1: a kept write is stored before it is sent; answered, it is deleted, and its run has the answer", async () => {
   const { world, tabs, advance } = await kept(1);
   const one = of(tabs, 0);
   const done = one.cache.run(one.book, { hut: 7 });
@@ -94,7 +94,7 @@ test("O4: shown in the order in which they were run, also where another tab's is
   for (const tab of tabs) expect(shown(tab)).toEqual([1, 2]);
 });
 
-test("O4: tabs that are not joined ask what came of a write that another has sent", async () => {
+test("O4: tabs that are not joined ask about the result of a write that another has sent", async () => {
   const world = new World();
   for (let at = 0; at < 2; at++) {
     const tab = await world.open({ join: false });
@@ -189,7 +189,7 @@ test("O1: a page put aside while its write is stored or sent goes on when it com
   warned.mockRestore();
 });
 
-test("O2: what another tab has sent, or was refused, while the page was put aside, is told when it comes back", async () => {
+test("O2: a write that another tab has sent, or was refused, while the page was put aside is told when it comes back", async () => {
   const { world, tabs, advance } = await kept(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   for (const tab of tabs) tab.environment.set({ online: false });
@@ -235,7 +235,7 @@ test("a refused one stays in every tab's list until it is put away or sent again
   for (const tab of tabs) expect(states(tab)).toEqual([]);
 });
 
-test("one that waits is dropped in every tab, and its layers with it; what is aborted is dropped", async () => {
+test("a waiting write is dropped in every tab, and its layers with it; an aborted one is dropped", async () => {
   const { world, tabs, advance } = await kept(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   for (const tab of tabs) tab.environment.set({ online: false });
@@ -256,7 +256,7 @@ test("one that waits is dropped in every tab, and its layers with it; what is ab
   expect(world.records.size).toBe(0);
 });
 
-test("O5: what this version of the program does not know, or cannot read, is shown as unknown and not sent", async () => {
+test("O5: a write that this version of the program does not know, or cannot read, is shown as unknown and not sent", async () => {
   const { world, advance } = await kept(0);
   const record = (id: string, name: string, input: unknown, order: number) =>
     world.records.set(id, { v: 1, id, write: name, input, at: 0, order, era: 0 });
@@ -274,7 +274,7 @@ test("O5: what this version of the program does not know, or cannot read, is sho
   expect(states(tab)).toEqual(["unknown", "unknown"]);
 });
 
-test("O6: sign-out clears it, with what is under way aborted; nothing of it is sent for whoever comes next", async () => {
+test("O6: sign-out clears the outbox and aborts its sending; nothing of it is sent for the next user", async () => {
   const { world, tabs, advance } = await kept(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   for (const tab of tabs) tab.environment.set({ online: false });
@@ -343,7 +343,7 @@ test("the network goes away in mid-send: no lock is held meanwhile, and it is se
   once(world);
 });
 
-test("O6: what was kept survives where the count of sign-outs was lost", async () => {
+test("O6: kept writes survive where the count of sign-outs was lost", async () => {
   const { world, tabs, advance } = await kept(1);
   const one = of(tabs, 0);
   one.environment.set({ online: false });
@@ -361,7 +361,7 @@ test("O6: what was kept survives where the count of sign-outs was lost", async (
   expect(world.records.size).toBe(0);
 });
 
-test("O6: what the next user has run in another tab is not aborted by the sign-out that is heard behind it", async () => {
+test("O6: a write of the next user in another tab is not aborted by the sign-out that is heard after it", async () => {
   const eras = new Map<string, string>();
   vi.stubGlobal("localStorage", {
     getItem: (name: string) => eras.get(name) ?? null,

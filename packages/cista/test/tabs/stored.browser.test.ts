@@ -13,7 +13,7 @@ function backendIn(records: Map<string, StoredRecord>): StoreBackend {
   };
 }
 
-test("B1: what one tab has learned is stored by that tab alone", async () => {
+test("B1: an answer is stored by the tab that asked alone", async () => {
   const hut = source({ name: "hut", maxAge: "1h", load: async (id: number) => ({ id }) });
   const tabs = await Promise.all(
     [1, 2].map(async () => {

@@ -55,7 +55,7 @@ test("B2: a stream that has ended well in one tab is not opened again by those t
   }
 });
 
-test.each([0, 3, 20])("B2: a later tab opens what is not to be stored at once, and once (delay %i)", async (delay) => {
+test.each([0, 3, 20])("B2: a later tab opens a no-store stream at once, and once (delay %i)", async (delay) => {
   for (let seed = 1; seed <= 20; seed++) {
     const world = new World(seed);
     world.delay = delay;
@@ -73,7 +73,7 @@ test.each([0, 3, 20])("B2: a later tab opens what is not to be stored at once, a
   }
 });
 
-test("B2: whoever lost a stream ends it by its signal, though the stream waits for an event", async () => {
+test("B2: a tab that lost a stream ends it by its signal, though the stream waits for an event", async () => {
   const world = new World();
   world.delay = 3;
   for (let at = 0; at < 2; at++) await world.open();
@@ -89,7 +89,7 @@ test("B2: whoever lost a stream ends it by its signal, though the stream waits f
   expect([streamsOf(world, first), streamsOf(world, second)]).toEqual([0, 1]);
 });
 
-test("B2: a stream that was opened while its invalidation was on its way is opened anew by whoever asks", async () => {
+test("B2: a stream that was opened while its invalidation was on its way is opened anew by the tab that asks", async () => {
   for (let seed = 1; seed <= 20; seed++) {
     const world = new World(seed);
     const [first, second] = [await world.open(), await world.open()];

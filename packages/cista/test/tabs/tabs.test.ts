@@ -15,7 +15,7 @@ async function joined(count: number, options: { delay?: number; latency?: number
 const of = (tabs: Tab[], at: number): Tab => tabs[at] as Tab;
 const versions = (tabs: Tab[], id: number) => tabs.map((tab) => tab.cache.peek(tab.hut, id).value?.version);
 
-test("B2: what several tabs want at once is asked for once, and all have it", async () => {
+test("B2: a value that several tabs want at once is asked for once, and all have it", async () => {
   const { world, tabs, advance } = await joined(5, { delay: 10 });
   const views = tabs.flatMap((tab) => [1, 2, 3].map((id) => tab.watch("hut", id)));
   await advance("2s");
@@ -25,7 +25,7 @@ test("B2: what several tabs want at once is asked for once, and all have it", as
   expect(world.heldLocks).toEqual([]); // rule B8
 });
 
-test("B1: what one tab has learned the others do not ask for later, nor does one that comes later", async () => {
+test("B1: no other tab asks for a value that one tab has, nor does a tab that comes later", async () => {
   const { world, tabs, advance } = await joined(2);
   of(tabs, 0).watch("hut", 1);
   of(tabs, 1).watch("hut", 9); // uses the source
@@ -55,7 +55,7 @@ function stranger(world: World) {
   return { heard, news };
 }
 
-test("B1: the newest by moment counts; whoever tells less is told what there is", async () => {
+test("B1: the newest value by moment counts; a tab that tells an older one is told the newer", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 5 });
   for (const tab of tabs) tab.watch("hut", 1);
   await advance("1s");
@@ -71,7 +71,7 @@ test("B1: the newest by moment counts; whoever tells less is told what there is"
   expect(heard.flatMap(({ news = [] }) => news).map(({ entry }) => entry.value.version)).toContain(5);
 });
 
-test("B1: what a tab held and has let go is as new to it as before: older news is not taken, the same is", async () => {
+test("B1: of an entry that a tab has let go older news is not taken, the same is", async () => {
   const { world, tabs, advance } = await joined(1);
   const tab = of(tabs, 0);
   const { news } = stranger(world);
@@ -111,7 +111,7 @@ test("B1: a tab that has let a value go does not take the news that the value is
   expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "ready", failure: undefined });
 });
 
-test("B1: what was invalidated since it was told is not taken, however late both are heard", async () => {
+test("B1: a value that was invalidated after it was told is not taken, however late both are heard", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 3, latency: 1 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   void one.cache.view(one.hut, 1).revalidate();
@@ -128,7 +128,7 @@ test("B1: what was invalidated since it was told is not taken, however late both
   expect(versions([two], 1)).toEqual([2]);
 });
 
-test("B3: what is put, patched, invalidated or deleted in one tab is so in all", async () => {
+test("B3: a put, patch, invalidation or deletion in one tab is so in all", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5 });
   for (const tab of tabs) tab.watch("hut", 1);
   await advance("1s");
@@ -170,7 +170,7 @@ test("B3: a selector that is a function goes as the keys that it hit", async () 
   expect(two.cache.peek(two.hut, 1)).toMatchObject({ fresh: false });
 });
 
-test("B3: what is asked anew by a person in one tab is asked anew, once, and told", async () => {
+test("B3: a request by hand in one tab asks once, and is told", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5 });
   const views = tabs.map((tab) => tab.watch("hut", 1));
   await advance("1s");
@@ -182,7 +182,7 @@ test("B3: what is asked anew by a person in one tab is asked anew, once, and tol
 });
 
 test.each(["put", "invalidate"])(
-  "B3: what a tab does (%s) right after it goes on is told at once, though it ends then",
+  "B3: a change (%s) right after a tab goes on is told at once, though the tab ends then",
   async (how) => {
     const { world, tabs, advance } = await joined(2, { delay: 5 });
     const [stays, ends] = tabs as [Tab, Tab];
@@ -203,7 +203,7 @@ test.each(["put", "invalidate"])(
   },
 );
 
-test("B4: of what is made of others the dependencies are told, and each tab makes its own", async () => {
+test("B4: the dependencies of a composite are told, and each tab makes its own composite", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5 });
   world.latency = 1000;
   const views = tabs.map((tab) => tab.watch("pair", 1));
@@ -219,7 +219,7 @@ test("B4: of what is made of others the dependencies are told, and each tab make
   for (const view of views) expect(view.get()).toMatchObject({ value: { version: 3 } });
 });
 
-test("B6: what is not to be stored, or cannot be cloned, stays in its tab, with one warning", async () => {
+test("B6: a value that is not to be stored, or cannot be cloned, stays in its tab, with one warning", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const { world, tabs, advance } = await joined(3);
   for (const tab of tabs) tab.watch("secret", 1);
@@ -287,7 +287,7 @@ test("B2: a stream is open in one tab, and all have its events, in order; killed
 });
 
 test.each(["kill", "freeze", "leave"] as const)(
-  "B2: whoever asks is gone (%s) in mid-request: another asks soon after",
+  "B2: the tab that asks is gone (%s) in mid-request: another asks soon after",
   async (how) => {
     const { world, tabs, advance } = await joined(3, { delay: 5, latency: 1 });
     const { clock } = world;
@@ -306,7 +306,7 @@ test.each(["kill", "freeze", "leave"] as const)(
   },
 );
 
-test("B2: whoever asks hangs: after a while without a sign another takes its place, and its late answer is dropped", async () => {
+test("B2: the tab that asks hangs: after a while without a sign another asks, and the late answer is dropped", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5, latency: 1 });
   world.latency = 20_000;
   for (const tab of tabs) tab.watch("hut", 1);
@@ -392,7 +392,7 @@ test("B5: one that comes back out of the browser's cache of pages asks nothing t
   expect(world.requests).toEqual(["0:2"]);
 });
 
-test("B5: what one that comes back does not trust itself it tells no newcomer", async () => {
+test("B5: a tab that comes back tells no newcomer of values that it does not trust itself", async () => {
   const { world, tabs, advance } = await joined(2);
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   one.watch("hut", 1);
@@ -428,7 +428,7 @@ test("B5: a welcome that a hung tab hears a minute late does not put its clock b
   expect(world.requests).toEqual(["0:1"]);
 });
 
-test("B5: what nobody else confirms is not believed by one that comes back", async () => {
+test("B5: a tab that comes back does not trust a value that no other confirms", async () => {
   const { world, tabs, advance } = await joined(2, { delay: 5 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   one.watch("hut", 1);
@@ -454,7 +454,7 @@ test("a failure is told too: no tab's try follows another's at once", async () =
   for (const tab of tabs) expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "failed" });
 });
 
-test("without locks each tab asks for itself, and tells what it has learned", async () => {
+test("without locks each tab asks for itself, and tells its answers", async () => {
   const warn = vi.spyOn(console, "warn").mockImplementation(() => {});
   const world = new World();
   for (let at = 0; at < 2; at++) await world.open({ locks: false });
@@ -467,7 +467,7 @@ test("without locks each tab asks for itself, and tells what it has learned", as
   warn.mockRestore();
 });
 
-test("S4: what a tab has told before it knew of a sign-out is forgotten in the others", async () => {
+test("S4: values that a tab told before it knew of a sign-out are forgotten in the others", async () => {
   const { tabs, advance } = await joined(2);
   const [one, two] = [of(tabs, 0), of(tabs, 1)];
   one.watch("hut", 1);

@@ -51,7 +51,7 @@ test("B2, F9: a tab whose user becomes that of another tab follows the stream th
   expect([one, two].map(({ cache, news }) => cache.peek(news).value)).toEqual([["fog"], ["fog"]]);
 });
 
-test("F9, B4: what is made of others is told to no other tab, also where its load was spared", async () => {
+test("F9, B4: a composite is told to no other tab, also where its load was spared", async () => {
   const world = new World();
   const opened = async (user: string, held?: Snapshot) => {
     const tab = await world.open({ join: false });
