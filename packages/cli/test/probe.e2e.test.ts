@@ -4,6 +4,8 @@ import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { fileURLToPath } from "node:url";
 import { type RunningOrigin, startOrigin } from "@cista/example-origin";
+import { createCache, type Failure } from "cista";
+import { origin } from "cista/http";
 import ts from "typescript";
 import { afterAll, afterEach, beforeAll, expect, test } from "vitest";
 
@@ -27,6 +29,9 @@ beforeAll(async () => {
       "/again": () => response.writeHead(307, { location: "/loop" }).end(),
       "/moved": () => response.writeHead(301, { location: "/echo" }).end(),
       "/never": () => {},
+      "/nothing": () => response.writeHead(204).end(),
+      "/reset": () => response.writeHead(205).end(),
+      "/empty": () => response.setHeader("age", "10, 20").setHeader("retry-after", "soon").end(),
       "/html": () => response.setHeader("content-type", "text/html").end("<h1>Please sign in</h1>"),
       "/cut": () => response.setHeader("content-length", 100).write('{"a":', () => response.destroy()),
       "/echo": () => json({}, { method, wren: headers["x-wren"] ?? null }),
@@ -122,6 +127,28 @@ test("--json: the same as data; lists in envelopes, lists in parts, streams", as
   expect(await found("/api/routes/r-1")).toMatchObject({ conditional: { by: "last-modified", works: true } });
   expect(await found("/api/basket")).toMatchObject({ storable: false, complaints: [] });
   expect(await found("/api/huts/h-37")).toMatchObject({ outcome: "missing", status: 410 });
+});
+
+test.each(["/echo", "/html", "/nothing", "/reset", "/empty", "/gone", "/secret", "/moved"])(
+  "the outcome told for %s is that of a source",
+  async (url) => {
+    const cache = createCache();
+    const read = cache.read(origin({ base: oddUrl }).source<void, unknown>({ name: "it", url, retry: false }));
+    const outcome = await read.then(
+      () => "value",
+      ({ kind }: Failure) => kind,
+    );
+    cache.dispose();
+    const told = JSON.parse((await probe("--json", `${oddUrl}${url}`)).output);
+    expect([told.outcome, told.definition !== null]).toEqual([outcome, ["value", "missing"].includes(outcome)]);
+  },
+);
+
+test("Age counts by its first number, and a Retry-After that cannot be read is passed over", async () => {
+  const { output } = await probe(`${oddUrl}/empty`);
+  expect(output).toMatch(/age: 10, 20 +has been 10 s on the way, in caches; of several numbers the first counts/);
+  expect(output).toMatch(/retry-after: soon +no number of seconds and no HTTP-date: it is passed over/);
+  expect(output).toMatch(/! The body is empty, which is no JSON/);
 });
 
 test("a server that contradicts itself is told so", async () => {

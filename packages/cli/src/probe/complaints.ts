@@ -22,7 +22,7 @@ export function complaints(pair: Pair, said: AnswerDetails, body: Body): string[
     ...aboutLifetimes(first, said),
     ...aboutContradictions(first, said),
     ...aboutClocksAndLists(first),
-    ...aboutBody(first, body),
+    ...aboutBody(pair, body),
     ...aboutSigningIn(first),
   ];
   return [...found.filter((each) => typeof each === "string"), ...notExposed(first.headers)];
@@ -129,10 +129,16 @@ function aboutClocksAndLists({ headers, receivedAt }: Pair["first"]): Found {
   ];
 }
 
-function aboutBody({ headers, status, text }: Pair["first"], body: Body): Found {
+function aboutBody({ first: { headers, status, text }, method }: Pair, body: Body): Found {
   const type = headers.get("content-type") ?? "no content type";
   const json = /\bjson\b/i.test(type);
   return [
+    text === "" &&
+      method !== "HEAD" &&
+      status >= 200 &&
+      status < 300 &&
+      status !== 204 &&
+      "The body is empty, which is no JSON. Answer 204 where there is no content, or give the source a parse function.",
     Boolean(text) && !body && json && "The body says that it is JSON, but it cannot be parsed.",
     Boolean(text) &&
       !body &&

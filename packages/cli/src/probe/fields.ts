@@ -57,7 +57,12 @@ const fields: Record<string, Reader> = {
     const apart = off > 0 ? `${inWords(off)} ago` : `${inWords(-off)} ahead`;
     return [Math.abs(off) < 2000 ? "made just now" : `made ${apart}, by this machine's clock`, "RFC 9110 §6.6.1"];
   },
-  age: length((time) => `has been ${time} on the way, in caches`, "no number: it is passed over", "RFC 9111 §5.1"),
+  age: (value) => {
+    const time = seconds(value.split(",")[0]?.trim() ?? "");
+    if (time === undefined) return ["no number: it is passed over", "RFC 9111 §5.1"];
+    const several = value.includes(",") ? "; of several numbers the first counts" : "";
+    return [`has been ${time} on the way, in caches${several}`, "RFC 9111 §5.1"];
+  },
   etag: (value) => [
     value.startsWith("W/") ? "a weak validator: the body may differ in what does not matter" : "a strong validator",
     "RFC 9110 §8.8.3",
@@ -76,7 +81,12 @@ const fields: Record<string, Reader> = {
     parseStringList(value) ? "invalidated together with others of these groups" : "not a list of strings: passed over",
     "RFC 9875 §2",
   ],
-  "retry-after": () => ["how long to wait before asking again", "RFC 9110 §10.2.3"],
+  "retry-after": (value) => [
+    /^\d+$/.test(value) || httpDate(value) !== undefined
+      ? "how long to wait before asking again"
+      : "no number of seconds and no HTTP-date: it is passed over",
+    "RFC 9110 §10.2.3",
+  ],
   link: (value) => [
     parseLink("next", value, "http://nowhere.example") ? "has the place of the next page" : "nothing that a cache uses",
     "RFC 8288 §3",

@@ -46,6 +46,7 @@ const outcomes = {
   missing: "missing: there is no such thing",
   http: "a failure of kind http",
   shape: "a failure of kind shape: JSON was expected",
+  "no-value": "a failure of kind no-value, unless unwrap says what value 204 (no content) stands for",
   stream: "a live source: fresh while the stream is open",
 } as const;
 

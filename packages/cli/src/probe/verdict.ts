@@ -17,8 +17,8 @@ export interface Verdict {
   readonly contentType: string | null;
   readonly bytes: number;
   readonly milliseconds: number;
-  /** What a source makes of this: "http" and "shape" are kinds of failure. */
-  readonly outcome: "value" | "missing" | "stream" | "http" | "shape";
+  /** What a source makes of this: "http", "shape" and "no-value" are kinds of failure. */
+  readonly outcome: "value" | "missing" | "stream" | "http" | "shape" | "no-value";
   readonly headers: readonly Meaning[];
   readonly storable: boolean;
   readonly lifetime: number | null;
@@ -47,7 +47,7 @@ export function verdict(pair: Pair, question: Pick<Question, "headers" | "body">
   const said = freshnessOf(first, first);
   const seconds = (length: unknown) => (length === undefined ? null : (length as number) / 1000);
   const body = parsed(text);
-  const outcome = outcomeOf(first, body !== undefined || text === "");
+  const outcome = outcomeOf(first, body !== undefined || method === "HEAD"); // an answer to HEAD has no body
   return {
     asked: first.asked.href,
     url: first.url.href,
@@ -72,15 +72,17 @@ export function verdict(pair: Pair, question: Pick<Question, "headers" | "body">
     groups: parseStringList(headers.get("cache-groups")) ?? [],
     shape: body === undefined ? null : shapeOf(body.value),
     complaints: complaints(pair, said, body),
-    definition:
-      outcome === "http" || outcome === "shape" ? null : definition(first, said, body, { method, ...question }),
+    definition: withSource.has(outcome) ? definition(first, said, body, { method, ...question }) : null,
   };
 }
+
+const withSource: ReadonlySet<Verdict["outcome"]> = new Set(["value", "missing", "stream"]);
 
 function outcomeOf({ status, text }: Answered, isJson: boolean): Verdict["outcome"] {
   if (status === 404 || status === 410) return "missing";
   if (status < 200 || status >= 300 || status === 206) return "http";
   if (text === undefined) return "stream";
+  if (status === 204) return "no-value"; // RFC 9110 §15.3.5
   return isJson ? "value" : "shape";
 }
 
