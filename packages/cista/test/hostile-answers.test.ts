@@ -237,7 +237,7 @@ describe("a path made of params", () => {
     );
   });
 
-  test.each([[""], ["."], [".."], [undefined], [null], [{}], [Symbol("a")], ["\ud800"]])(
+  test.each([[""], ["."], [".."], [undefined], [null], [{}], [Symbol("a")], ["\ud800"], [Number.NaN]])(
     "%s leads elsewhere, and is refused",
     (value) => {
       expect(() => path`/api/huts/${value as never}/bunks`).toThrow(expect.objectContaining({ code: "invalid-url" }));

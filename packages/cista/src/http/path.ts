@@ -4,7 +4,7 @@ import { CistaError } from "../core/index.js";
 /**
  * A URL's path with values in it, each as one segment: encoded, so that none of them leads to another resource.
  * @throws CistaError code "invalid-url" for "", "." and "..", which a URL drops or takes for steps (WHATWG URL, path state), and for
- * what has no text of its own
+ * a value that has no text of its own, such as an object or `NaN`
  * @example url: ({ id }) => path`/api/huts/${id}` // { id: "a?b/c" } → "/api/huts/a%3Fb%2Fc"
  */
 export function path(texts: TemplateStringsArray, ...values: readonly (string | number | bigint | boolean)[]): string {
@@ -17,7 +17,8 @@ export function path(texts: TemplateStringsArray, ...values: readonly (string | 
 }
 
 function encoded(value: unknown): string {
-  if (value === "" || !["string", "number", "bigint", "boolean"].includes(typeof value)) refuse(value);
+  const isText = typeof value === "number" ? Number.isFinite(value) : /string|bigint|boolean/.test(typeof value);
+  if (value === "" || !isText) refuse(value);
   try {
     return encodeURIComponent(String(value));
   } catch {

@@ -21,7 +21,7 @@ export interface QueryStyle {
 /**
  * A URL with these in its query string (WHATWG URL, application/x-www-form-urlencoded), behind the members that are there already.
  * @param styles of single parameters, by their names: how their lists and objects are written
- * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object without a style
+ * @throws CistaError code "invalid-query-value" for a value that has no text of its own, such as an object without a style, `NaN` or an invalid date
  * @example
  * url: ({ region, page }) => withQuery("/api/huts", { region, page }) // "/api/huts?region=north&page=2"
  * url: ({ ids }) => withQuery("/api/huts", { ids }, { ids: { explode: false } }) // "/api/huts?ids=h-07,h-12"
@@ -76,11 +76,12 @@ function isObject(value: unknown): value is object {
 }
 
 function textOf(name: string, value: unknown): string {
-  if (value instanceof Date) return value.toISOString();
-  if (typeof value !== "object" && typeof value !== "function" && typeof value !== "symbol") return String(value);
+  if (value instanceof Date && !Number.isNaN(value.getTime())) return value.toISOString();
+  if (typeof value === "number" ? Number.isFinite(value) : !/object|function|symbol/.test(typeof value))
+    return String(value);
   throw new CistaError(
     "invalid-query-value",
     DEVELOPMENT &&
-      `A query string says text, numbers, booleans, dates and lists of them, but ${name} is ${preview(value)}. Say its parts one by one, or name its style: withQuery(url, params, { ${name}: { style: "deepObject" } }).`,
+      `A query string has text, finite numbers, booleans, valid dates and lists of these, but ${name} is ${preview(value)}. Say its parts one by one, or name its style: withQuery(url, params, { ${name}: { style: "deepObject" } }).`,
   );
 }
