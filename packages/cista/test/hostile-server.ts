@@ -19,3 +19,13 @@ export function server(
 }
 export const hut = { name: "hut", url: ({ id }: any) => `/api/huts/${id}`, retry: false } as const;
 export const id = { id: "h-07" };
+
+export const fresh = { "cache-control": "private, max-age=600", etag: '"e"' };
+/** Answers with the token or tenant that asked; a token "old" is refused. */
+export const whoServer = (options: any, headers: any = fresh, vary?: string) =>
+  server((_, init) => {
+    const who = init.headers.get("authorization") ?? init.headers.get("x-tenant") ?? "nobody";
+    if (who === "Bearer old") return new Response(null, { status: 401 });
+    if (init.headers.get("if-none-match") === headers.etag) return new Response(null, { status: 304, headers });
+    return json(who, vary ? { ...headers, vary } : headers);
+  }, options);
