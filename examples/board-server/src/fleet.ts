@@ -9,11 +9,13 @@ let fleet: Fleet | undefined;
 
 /** A page waits so long for Redis. */
 const timeout = (process.env.REDIS_TIMEOUT ?? "250ms") as Duration;
+/** A process that has not been heard of for so long has lost its request: another asks. */
+const leaseTime = (process.env.REDIS_LEASE ?? "4s") as Duration;
 
 /** From now on what pages are made of is shared, through the Redis at this address. */
 export function joinFleet(redis: string, title: string): Fleet {
   const sources = [huts, hut, bunks];
-  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources, processName: title, timeout });
+  fleet = shareFleet({ redis: new Redis(redis), name: "board", sources, processName: title, timeout, leaseTime });
   return fleet;
 }
 

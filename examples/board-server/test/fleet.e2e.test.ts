@@ -34,7 +34,7 @@ beforeAll(async () => {
     redisServer: redisPath() ?? "redis-server",
     env: environmentOfToday(),
   };
-  Object.assign(process.env, { REDIS_TIMEOUT: "20s", PAGE_TIMEOUT: "60s" }); // however busy the machine is
+  Object.assign(process.env, { REDIS_TIMEOUT: "20s", REDIS_LEASE: "60s", PAGE_TIMEOUT: "60s" }); // however busy the machine is
   fleet = await run.startFleet({ ...programs, slow: async () => {} });
 });
 afterAll(() => fleet?.close());
