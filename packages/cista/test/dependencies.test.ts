@@ -1,5 +1,4 @@
 import { CistaError, composite, entriesOf, Failure, restoreSnapshot, type Source, source, takeSnapshot } from "cista";
-import fc from "fast-check";
 import { expect, test, vi } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -259,40 +258,6 @@ test("F8: a dependency is let go no earlier than its composite", async () => {
   await clock.advance("2m");
   expect([...entriesOf(cache)]).toEqual([]);
   expect(clock.pendingTimers).toBe(0);
-});
-
-test("D1: whatever changes below, all that is watched ends up right (property)", async () => {
-  const change = fc.record({ id: fc.nat(3), value: fc.nat(3), how: fc.constantFrom("put", "invalidate", "both") });
-  const shape = fc.array(fc.subarray([0, 1, 2, 3], { minLength: 1 }), { minLength: 1, maxLength: 4 });
-  await fc.assert(
-    fc.asyncProperty(shape, fc.array(fc.array(change, { maxLength: 3 }), { maxLength: 6 }), async (routes, batches) => {
-      const { cache, clock } = stage({ maxAge: "1h" });
-      const hut = leafSource("hut");
-      const route = sumSource("route", hut.source);
-      const all = sumSource("all", route.source);
-      for (const id of [0, 1, 2, 3]) hut.values.set(id, 0);
-      const watched = routes.map((ids) => ({ ids: [ids], view: watch(cache, route.source, ids).view }));
-      watched.push({ ids: routes, view: watch(cache, all.source, routes).view });
-      await clock.advance(0);
-      for (const batch of batches) {
-        const before = all.load.mock.calls.length;
-        for (const { id, value, how } of batch) {
-          hut.values.set(id, value);
-          if (how !== "invalidate") cache.put(hut.source, id, value);
-          if (how !== "put") cache.invalidate({ source: hut.source, params: id });
-        }
-        await clock.advance(0);
-        for (const { ids, view } of watched) {
-          const right = ids.flat().reduce((sum, id) => sum + Number(hut.values.get(id)), 0);
-          expect(inShort(view.get())).toBe(`ready ${right}`);
-        }
-        expect(all.load.mock.calls.length - before).toBeLessThanOrEqual(1);
-      }
-      cache.dispose();
-      expect(clock.pendingTimers).toBe(0);
-    }),
-    { numRuns: 150 },
-  );
 });
 
 test("D1: two composites that share a dependency without a lifetime do not load each other for ever", async () => {

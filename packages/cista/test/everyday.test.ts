@@ -194,48 +194,6 @@ test("in development a held value cannot be changed in place, with a layer or wi
   stop.mockRestore();
 });
 
-test("F3: polls until the value says that it is done, and no longer", async () => {
-  const { cache, clock } = stage();
-  let left = 3;
-  const repair = source({
-    name: "repair",
-    maxAge: "1d",
-    revalidateEvery: (value: number) => (value > 0 ? "2s" : false),
-    load: async () => left--,
-  });
-  const { leave } = watch(cache, repair);
-  await clock.advance("1h");
-  expect(left).toBe(-1);
-  cache.put(repair, undefined, 5);
-  left = 5;
-  await clock.advance("4s");
-  expect(left).toBe(3);
-  leave();
-  await clock.advance("1h");
-  expect(left).toBe(3);
-});
-
-test("F3: of several intervals the shortest counts, for as long as its view is attached", async () => {
-  const { cache, clock } = stage();
-  let loads = 0;
-  const hut = source({ name: "hut", maxAge: "1d", revalidateEvery: "1m", load: async () => ++loads });
-  const slow = watch(cache, hut);
-  await clock.advance(0);
-  const quick = watch(cache, hut, undefined, { revalidateEvery: "10s" });
-  const same = watch(cache, hut, undefined, { revalidateEvery: "10s" });
-  await clock.advance("30s");
-  expect(loads).toBe(4);
-  quick.leave();
-  await clock.advance("10s");
-  expect(loads).toBe(5);
-  same.leave();
-  await clock.advance("59s");
-  expect(loads).toBe(5);
-  await clock.advance("1s");
-  expect(loads).toBe(6);
-  slow.leave();
-});
-
 test("R7: a source that is defined again and again has one budget", async () => {
   const { cache, clock } = stage();
   const warn = vi.spyOn(console, "warn").mockReturnValue();
