@@ -227,6 +227,29 @@ test("H4: a loader shows a value before the components are rendered, and never r
   page.close();
 });
 
+test.each([
+  ["a BigInt", { count: 5n }],
+  ["a Map", new Map([["h-07", 3]])],
+  ["a Date", { opened: new Date(0) }],
+  ["NaN", { water: Number.NaN }],
+  ["a hole in a list", [undefined]],
+  ["a class", new (class Hut {})()],
+  ["a function", { open() {} }],
+  ["a toJSON that throws", { toJSON: () => JSON.parse("{") }],
+])("H5: %s is left to the browser, and the page brings the rest", async (_, value) => {
+  const { cache } = stage();
+  const page = openPage(cache);
+  const odd = source({ name: "odd", maxAge: "1h", load: async () => value });
+  const hut = source({ name: "hut", maxAge: "1h", load: async () => ({ name: "Harebell", warden: undefined }) });
+  expect((await page.show(odd)).state).toBe("loading");
+  expect((await page.show(hut)).state).toBe("ready");
+  const sent = JSON.parse(page.json());
+  expect(sent.entries.map((entry: { source: string }) => entry.source)).toEqual(["hut"]);
+  expect(page.left.get("odd")?.message).toContain("no value of JSON");
+  expect(page.cacheControl()).toBe("max-age=3600");
+  page.close();
+});
+
 test("two users at once, a thousand requests: the values of one are never in the other's page", async () => {
   const basket = source({
     name: "basket",

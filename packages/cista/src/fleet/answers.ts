@@ -2,7 +2,7 @@
 
 import { checked, loadedValueOf, wasChecked } from "../core/doors/answers.js";
 import { detailsOf } from "../core/doors/sharing.js";
-import { milliseconds, omitUndefined } from "../core/doors/tools.js";
+import { isJson, milliseconds, omitUndefined } from "../core/doors/tools.js";
 import type { Answer, LoadCall } from "../core/index.js";
 import { boundedLabels, sourceLabel } from "./labels.js";
 import { FleetRecord } from "./record.js";
@@ -80,27 +80,9 @@ const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null :
 
 /** Undefined for a value that JSON cannot carry as it is, or that is too large. */
 function jsonText(value: unknown, maxBytes: number): string | undefined {
-  if (!isJson(value)) return undefined;
+  if (!isJson(value, deepest)) return undefined;
   const text = JSON.stringify(value);
   if (text.length > maxBytes) return undefined;
   const isShort = text.length * 3 <= maxBytes; // no character takes more than three bytes for each of its units
   return isShort || new TextEncoder().encode(text).length <= maxBytes ? text : undefined;
-}
-
-function isJson(value: unknown): boolean {
-  const left: { value: unknown; depth: number }[] = [{ value, depth: 0 }];
-  for (let next = left.pop(); next; next = left.pop()) {
-    const { value: part, depth } = next;
-    if (part === null || typeof part === "string" || typeof part === "boolean") continue;
-    if (typeof part === "number") {
-      if (!Number.isFinite(part) || Object.is(part, -0)) return false;
-      continue;
-    }
-    if (typeof part !== "object" || depth > deepest || "toJSON" in part) return false;
-    const prototype: unknown = Object.getPrototypeOf(part);
-    if (!Array.isArray(part) && prototype !== Object.prototype && prototype !== null) return false;
-    for (const member of Array.isArray(part) ? part : Object.values(part))
-      left.push({ value: member, depth: depth + 1 });
-  }
-  return true;
 }

@@ -4,7 +4,7 @@ import { clockOf, partitionOf } from "../core/doors/caches.js";
 import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
 import { type AnyReading, type Members, makeReading, readingWith } from "../core/doors/readings.js";
 import { type StoredEntry, storedUnder } from "../core/doors/sharing.js";
-import { milliseconds, omitUndefined } from "../core/doors/tools.js";
+import { isJson, milliseconds, omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
   type Cache,
@@ -224,6 +224,10 @@ class RenderedPage implements Rendering {
       this.#leave(view, notForThisPage(key), false);
       return;
     }
+    if (state === "ready" && !isJson(entry.value, deepest, true)) {
+      this.#leave(view, notJson(key), false);
+      return;
+    }
     const isPrivate =
       partitionOf(this.#cache) !== undefined || entry.varies !== undefined || entry.madeFor !== undefined;
     if (isPrivate && this.#reusable) {
@@ -340,6 +344,9 @@ function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
 const sharedByTwo =
   "Cista: openPage(cache) was called while another page is rendered with the same cache: what one visitor may see could be sent to the other. Make a cache for each request, and hand the request over as createCache({ context }).";
 
+/** Levels of a value. Deeper values are in no snapshot. */
+const deepest = 1000;
+
 /** RFC 9111 §1.2.2: caches need not count further. Seconds. */
 const longestAge = 2 ** 31;
 
@@ -349,6 +356,10 @@ function heldBack(key: string): Failure {
 
 function notOnServer(key: string): Failure {
   return new Failure("load", `${key} is not asked for on the server (onServer: false): it is left to the browser.`);
+}
+
+function notJson(key: string): Failure {
+  return new Failure("load", `${key} is no value of JSON, such as a Map or a Date: it is left to the browser.`);
 }
 
 function notForOthers(key: string): Failure {

@@ -6,5 +6,5 @@
  */
 export function jsonForScript(value: unknown): string {
   const escaped = (character: string) => `\\u${character.charCodeAt(0).toString(16).padStart(4, "0")}`;
-  return JSON.stringify(value).replace(/[<>&\u2028\u2029]/g, escaped);
+  return (JSON.stringify(value) ?? "null").replace(/[<>&\u2028\u2029]/g, escaped);
 }
