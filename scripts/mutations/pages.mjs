@@ -10,7 +10,7 @@ export const pages = [
     "return entry;",
   ],
   ["H4", "server/page.ts", 'if (state !== "ready" && state !== "missing") {', "if (!state) {"],
-  ["H5 no JSON", "server/page.ts", 'if (state === "ready" && !isJson(entry.value, deepest, true)) {', "if (false) {"],
+  ["H5 no JSON", "server/page.ts", 'if (state === "ready" && !isSendable(entry.value, source)) {', "if (false) {"],
   ["H5", "server/page.ts", "if (!entry || (entry.noStore && !this.#noStore)) {", "if (!entry) {"],
   [
     "H6",

@@ -1,4 +1,4 @@
-import { composite, createCache, entriesOf, Failure, restoreSnapshot, source, takeSnapshot } from "cista";
+import { composite, createCache, entriesOf, Failure, restoreSnapshot, type Source, source, takeSnapshot } from "cista";
 import { origin } from "cista/http";
 import { openPage } from "cista/server";
 import { describe, expect, test, vi } from "vitest";
@@ -247,6 +247,19 @@ test.each([
   expect(sent.entries.map((entry: { source: string }) => entry.source)).toEqual(["hut"]);
   expect(page.left.get("odd")?.message).toContain("no value of JSON");
   expect(page.cacheControl()).toBe("max-age=3600");
+  page.close();
+});
+
+test("H5: a Date that the source's check makes of text is sent as that text", async () => {
+  const { cache } = stage();
+  const page = openPage(cache);
+  const validate = ({ opened }: any) => ({ value: { opened: new Date(opened) } });
+  const check = { "~standard": { version: 1 as const, vendor: "greyfell", validate } };
+  const load = async () => ({ opened: "2026-05-01T00:00:00.000Z" });
+  const hut: Source<void, any> = source({ name: "hut", maxAge: "1h", check, load }) as any;
+  expect((await page.show(hut)).value.opened).toBeInstanceOf(Date);
+  const browser = stage({ snapshot: JSON.parse(page.json()) });
+  expect(browser.cache.peek(hut).value.opened).toEqual(new Date("2026-05-01"));
   page.close();
 });
 

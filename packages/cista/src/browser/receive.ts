@@ -4,7 +4,7 @@ import { clockOf } from "../core/doors/caches.js";
 import { emptyReadingOf, expectWithPage, pageClass, type Rendering, setRendering } from "../core/doors/page.js";
 import { type Members, makeReading, nothing } from "../core/doors/readings.js";
 import { restoreWith, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
-import { keyText } from "../core/doors/tools.js";
+import { jsonOf, keyText } from "../core/doors/tools.js";
 import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
 
 /** How long after the page is complete its components may still be hydrated without asking, in milliseconds. */
@@ -211,7 +211,7 @@ function isThisVisit(): boolean {
 /** The readings that the server's components have shown, word for word. */
 function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
   const { value: held, provisional, revalidate } = view.get();
-  const isHeld = held !== undefined && !provisional && JSON.stringify(held) === JSON.stringify(entry.value);
+  const isHeld = held !== undefined && !provisional && jsonOf(held) === jsonOf(entry.value);
   const isValue = entry.kind === "value";
   const shown: Members = {
     ...nothing,

@@ -4,7 +4,7 @@ import { clockOf, partitionOf } from "../core/doors/caches.js";
 import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
 import { type AnyReading, type Members, makeReading, readingWith } from "../core/doors/readings.js";
 import { type StoredEntry, storedUnder } from "../core/doors/sharing.js";
-import { isJson, milliseconds, omitUndefined } from "../core/doors/tools.js";
+import { isJson, jsonOf, milliseconds, omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
   type Cache,
@@ -98,13 +98,19 @@ class Wait {
   /** Resolves when it is shown, or left to the browser. */
   readonly promise: Promise<void>;
   readonly view: View<any>;
+  readonly source: Source<any, any>;
   readonly #settle: (wait: Wait, reading: Reading<any> | undefined) => void;
   #resolve = (): void => {};
   #isOver = false;
 
   /** @param settle is called once: with the reading to be shown, or without one where none came in time */
-  constructor(view: View<any>, settle: (wait: Wait, reading: Reading<any> | undefined) => void) {
+  constructor(
+    view: View<any>,
+    source: Source<any, any>,
+    settle: (wait: Wait, reading: Reading<any> | undefined) => void,
+  ) {
     this.view = view;
+    this.source = source;
     this.#settle = settle;
     this.promise = new Promise<void>((resolve) => {
       this.#resolve = resolve;
@@ -184,7 +190,7 @@ class RenderedPage implements Rendering {
     if (!onServer) return this.#leave(view, notOnServer(key), false);
     if (this.#over) return this.#leave(view, this.#over());
     if (source.definition.noStore && !this.#noStore) return this.#leave(view, notForThisPage(key), false);
-    this.#wait(view);
+    this.#wait(view, source);
     return this.#shown.get(key) ?? (this.#waits.get(key) as Wait).promise;
   }
 
@@ -195,24 +201,24 @@ class RenderedPage implements Rendering {
   }
 
   /** Shows the entry when its value has come. A fresh value is shown at once: no request would be made for it. */
-  #wait(view: View<any>): void {
+  #wait(view: View<any>, source: Source<any, any>): void {
     const reading = view.get();
     if (reading.fresh && reading.request === "none") {
-      this.#show(view, reading);
+      this.#show(view, source, reading);
       return;
     }
-    const wait = new Wait(view, this.#settle);
+    const wait = new Wait(view, source, this.#settle);
     this.#waits.set(view.key, wait);
     wait.begin();
   }
 
   readonly #settle = (wait: Wait, reading: Reading<any> | undefined): void => {
     this.#waits.delete(wait.view.key);
-    if (reading) this.#show(wait.view, reading);
+    if (reading) this.#show(wait.view, wait.source, reading);
     else this.#leave(wait.view, wait.view.get().failure ?? this.#over?.() ?? heldBack(wait.view.key));
   };
 
-  #show(view: View<any>, reading: Reading<any>): void {
+  #show(view: View<any>, source: Source<any, any>, reading: Reading<any>): void {
     const { key, state, failure } = reading;
     // Rule H4: on a server nothing is failed; the browser asks for it itself, and tells its own failure.
     if (state !== "ready" && state !== "missing") {
@@ -224,7 +230,7 @@ class RenderedPage implements Rendering {
       this.#leave(view, notForThisPage(key), false);
       return;
     }
-    if (state === "ready" && !isJson(entry.value, deepest, true)) {
+    if (state === "ready" && !isSendable(entry.value, source)) {
       this.#leave(view, notJson(key), false);
       return;
     }
@@ -356,6 +362,11 @@ function heldBack(key: string): Failure {
 
 function notOnServer(key: string): Failure {
   return new Failure("load", `${key} is not asked for on the server (onServer: false): it is left to the browser.`);
+}
+
+/** Whether the browser gets the same value out of JSON: as it is, or by the source's check, which is run there again (rule S1). */
+function isSendable(value: unknown, { definition }: Source<any, any>): boolean {
+  return isJson(value, deepest, true) || (definition.check !== undefined && jsonOf(value) !== undefined);
 }
 
 function notJson(key: string): Failure {

@@ -1,3 +1,12 @@
+/** A value as JSON; undefined where it has no text, such as a BigInt, or a value that contains itself. */
+export function jsonOf(value: unknown): string | undefined {
+  try {
+    return JSON.stringify(value);
+  } catch {
+    return undefined;
+  }
+}
+
 /**
  * Whether JSON gives a value back as it is: text, finite numbers, booleans, null, arrays, and objects without a class.
  * @param deepest so many levels at most: a value that contains itself ends here
