@@ -240,7 +240,11 @@ test.each([
   const { cache } = stage();
   const page = openPage(cache);
   const odd = source({ name: "odd", maxAge: "1h", load: async () => value });
-  const hut = source({ name: "hut", maxAge: "1h", load: async () => ({ name: "Harebell", warden: undefined }) });
+  const hut = source({
+    name: "hut",
+    maxAge: "1h",
+    load: async () => ({ name: "Harebell", warden: undefined, drift: -0 }),
+  });
   expect((await page.show(odd)).state).toBe("loading");
   expect((await page.show(hut)).state).toBe("ready");
   const sent = JSON.parse(page.json());
