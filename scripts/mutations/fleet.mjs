@@ -90,6 +90,6 @@ export const fleet = [
     "same ? same.sharedValue : loadedValueOf(answered);",
     "same ? same.sharedValue : answered.value;",
   ],
-  ["T11 JSON", "fleet/answers.ts", "if (!isJson(value, deepest)) return undefined;", ""],
+  ["T11 JSON", "fleet/answers.ts", "if (!isJson(value, false, deepest)) return undefined;", ""],
   ["T12", "record.ts", "freezeDeep(this.#value);", ""],
 ];

@@ -35,7 +35,7 @@ export const pages = [
     "made.maxAge = isOpen ? 0 : finite(policy.maxAge)",
     "made.maxAge = finite(policy.maxAge)",
   ],
-  ["H10 wholes", "restoring.ts", "linkDependencies(entry, stored);", ""],
+  ["H10 composites", "restoring.ts", "linkDependencies(entry, stored);", ""],
   ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
   ["H8 pause", "server/page.ts", 'else if (reading.request === "waiting") this.#take(undefined);', ""],
 ];

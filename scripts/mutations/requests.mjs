@@ -1,7 +1,7 @@
 /** Rules R, D, E: requests, what is made of others, events. */
 export const requests = [
   ["D6", "kernel/asking.ts", 'return kind === "missing" ? missing() : undefined;', "return undefined;"],
-  ["E1 parts", "kernel/asking.ts", "if (!wasToldOfDependency) tellFailure", "tellFailure"],
+  ["E1 dependencies", "kernel/asking.ts", "if (!wasToldOfDependency) tellFailure", "tellFailure"],
   ["E1 requests", "kernel/asking.ts", "if (!wasToldOfDependency) tellFailure", "if (false) tellFailure"],
   ["E1 writes", "sending.ts", "tellFailure(this.#core, last, this.#action);", ""],
   ["E1 journal", "sending.ts", "if (failure instanceof Failure) this.#record", "if (false) this.#record"],
@@ -26,13 +26,13 @@ export const requests = [
   ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < entry.invalidatedAt) {", "false) {"],
   ["R3 abort", "watching.ts", 'abandonRequest(entry, "nobody waits', 'if (false) abandonRequest(entry, "nobody waits'],
   [
-    "R3 parts of what is left",
+    "R3 dependencies of what is left",
     "watching.ts",
     "if (entry.watchers === 0 && entry.links?.dependents.size) scheduleRelease(entry);",
     "void entry;",
   ],
   [
-    "R3 parts of what is wanted",
+    "R3 dependencies of what is wanted",
     "dependencies.ts",
     "if (dependent.request || (dependent.activity?.requestingWatchers ?? 0) > 0) return true;",
     "",
@@ -104,7 +104,12 @@ export const requests = [
   ["D1 owed", "dependencies.ts", "links.owesCheck ||= isLookedAt;", ""],
   ["D1 being revalidated", "dependencies.ts", "isBeingRevalidated(dependency),", "false,"],
   ["R3 streams prefetched", "on-demand.ts", "if (entry.activity?.isOpen) abortRequest", "if (false) abortRequest"],
-  ["D1 a part that fails", "composing.ts", "if (reader.failed.size > 0 || dependency.entry", "if (dependency.entry"],
+  [
+    "D1 a dependency that fails",
+    "composing.ts",
+    "if (reader.failed.size > 0 || dependency.entry",
+    "if (dependency.entry",
+  ],
   [
     "D1 failing",
     "dependencies.ts",
@@ -120,7 +125,7 @@ export const requests = [
   ],
   ["D1 check first", "composing.ts", "&& areDependenciesUnchanged(reader)", "&& Promise.resolve(false)"],
   [
-    "D2 stale part",
+    "D2 stale dependency",
     "composing.ts",
     "const known = dependency.isFresh(nowOf(core)) &&",
     'const known = dependency.held === "value" &&',

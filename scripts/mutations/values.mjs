@@ -137,7 +137,7 @@ export const values = [
   ["N2 beside items", "share.ts", "(run.parts < mostLookedAt || depth < 2)", "run.parts < mostLookedAt"],
   ["W1 late layer", "write.ts", "isOver = true;", ""],
   [
-    "F8 stream's parts",
+    "F8 stream's dependencies",
     "composing.ts",
     "forgetDependency(reader, mostStreamDependencies / 2);",
     "void forgetDependency;",
@@ -151,9 +151,9 @@ export const values = [
     " || entry.links?.isWantedAbove()))\n    startRequest",
     "))\n    startRequest",
   ],
-  ["F9 parts", "dependencies.ts", "dependency.madeFor = madeForOf(dependency.entry);", ""],
+  ["F9 dependencies", "dependencies.ts", "dependency.madeFor = madeForOf(dependency.entry);", ""],
   [
-    "F9 parts of parts",
+    "F9 dependencies of dependencies",
     "dependencies.ts",
     "varies: extra.varies }, ...below] : below;",
     "varies: extra.varies }] : [];",
@@ -180,7 +180,7 @@ export const values = [
   ],
   ["F9 comes back", "dependencies.ts", "if (entry.isOutdated) links", "if (entry.isInvalidated) links"],
   ["F3 overdue", "batches.ts", "for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry);", ""],
-  ["F3 through parts", "kernel/asking.ts", "activity.staleOnArrival = true;", ""],
+  ["F3 through dependencies", "kernel/asking.ts", "activity.staleOnArrival = true;", ""],
   [
     "F6",
     "taking.ts",
@@ -213,7 +213,7 @@ export const values = [
     "if (core.idle.size > core.capacity && oldestIdle(core) === entry) scheduleRelease(entry);\n  else evictOneBeyondCapacity",
     "evictOneBeyondCapacity",
   ],
-  ["F8 parts kept", "entry.ts", "&& !this.links?.dependents.size &&", "&&"],
+  ["F8 dependencies kept", "entry.ts", "&& !this.links?.dependents.size &&", "&&"],
   ["N1 order", "listeners.ts", "calls.sort((one, other) => one.order - other.order);", ""],
   [
     "N1 throwing",
@@ -226,7 +226,7 @@ export const values = [
   ["N2 pick", "picking.ts", "return samePart(before, part) ? before : part;", "return part;"],
   ["N3", "looking.ts", "entry.isAsking || wantsRequest(entry, now)", "entry.isAsking"],
   ["N5", "schedule.ts", "if (rings >= this.#rings && !isLate) return;\n    this.#clearTimer();", ""],
-  ["F3 fresh through parts", "taking.ts", 'activity.announcedStanding = "fresh";', ""],
+  ["F3 fresh through dependencies", "taking.ts", 'activity.announcedStanding = "fresh";', ""],
   [
     "F8 while it begins",
     "dependencies.ts",

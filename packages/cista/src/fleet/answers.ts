@@ -80,7 +80,7 @@ const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null :
 
 /** Undefined for a value that JSON cannot carry as it is, or that is too large. */
 function jsonText(value: unknown, maxBytes: number): string | undefined {
-  if (!isJson(value, deepest)) return undefined;
+  if (!isJson(value, false, deepest)) return undefined;
   const text = JSON.stringify(value);
   if (text.length > maxBytes) return undefined;
   const isShort = text.length * 3 <= maxBytes; // no character takes more than three bytes for each of its units

@@ -16,9 +16,13 @@ export function path(texts: TemplateStringsArray, ...values: readonly (string | 
   return made;
 }
 
+/** Whether a value has a text of its own, for a URL. */
+export function hasText(value: unknown): value is string | number | bigint | boolean {
+  return typeof value === "number" ? Number.isFinite(value) : ["string", "bigint", "boolean"].includes(typeof value);
+}
+
 function encoded(value: unknown): string {
-  const isText = typeof value === "number" ? Number.isFinite(value) : /string|bigint|boolean/.test(typeof value);
-  if (value === "" || !isText) refuse(value);
+  if (value === "" || !hasText(value)) refuse(value);
   try {
     return encodeURIComponent(String(value));
   } catch {

@@ -1,5 +1,6 @@
 import { preview } from "../core/doors/answers.js";
 import { CistaError } from "../core/index.js";
+import { hasText } from "./path.js";
 
 /** The values of a query string. `undefined` and `null` are left out; each item of a list has the same name. */
 export type QueryValue = string | number | boolean | Date | null | undefined | readonly (string | number | boolean)[];
@@ -76,12 +77,12 @@ function isObject(value: unknown): value is object {
 }
 
 function textOf(name: string, value: unknown): string {
-  if (value instanceof Date && !Number.isNaN(value.getTime())) return value.toISOString();
-  if (typeof value === "number" ? Number.isFinite(value) : !/object|function|symbol/.test(typeof value))
-    return String(value);
+  if (hasText(value)) return String(value);
+  const isDate = value instanceof Date;
+  if (isDate && !Number.isNaN(value.getTime())) return value.toISOString();
   throw new CistaError(
     "invalid-query-value",
     DEVELOPMENT &&
-      `A query string has text, finite numbers, booleans, valid dates and lists of these, but ${name} is ${preview(value)}. Say its parts one by one, or name its style: withQuery(url, params, { ${name}: { style: "deepObject" } }).`,
+      `A query string has text, finite numbers, booleans, valid dates and lists of these, but ${name} is ${isDate ? "an invalid date" : preview(value)}. ${typeof value === "number" || isDate ? "Check it, or leave it undefined until it is known" : `Say its parts one by one, or name its style: withQuery(url, params, { ${name}: { style: "deepObject" } })`}.`,
   );
 }

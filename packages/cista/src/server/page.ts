@@ -350,9 +350,6 @@ function agedUntil(takenAt: number, { entry, shownAt }: Unsent): StoredEntry {
 const sharedByTwo =
   "Cista: openPage(cache) was called while another page is rendered with the same cache: what one visitor may see could be sent to the other. Make a cache for each request, and hand the request over as createCache({ context }).";
 
-/** Levels of a value. Deeper values are in no snapshot. */
-const deepest = 1000;
-
 /** RFC 9111 §1.2.2: caches need not count further. Seconds. */
 const longestAge = 2 ** 31;
 
@@ -364,9 +361,12 @@ function notOnServer(key: string): Failure {
   return new Failure("load", `${key} is not asked for on the server (onServer: false): it is left to the browser.`);
 }
 
-/** Whether the browser gets the same value out of JSON: as it is, or by the source's check, which is run there again (rule S1). */
+/**
+ * Whether the browser gets the same value out of JSON: as it is, or by the source's check, which is run there again (rule S1).
+ * @param value of a snapshot: it does not contain itself
+ */
 function isSendable(value: unknown, { definition }: Source<any, any>): boolean {
-  return isJson(value, deepest, true) || (definition.check !== undefined && jsonOf(value) !== undefined);
+  return isJson(value, true) || (definition.check !== undefined && jsonOf(value) !== undefined);
 }
 
 function notJson(key: string): Failure {

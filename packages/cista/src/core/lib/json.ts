@@ -9,24 +9,20 @@ export function jsonOf(value: unknown): string | undefined {
 
 /**
  * Whether JSON gives a value back as it is: text, finite numbers, booleans, null, arrays, and objects without a class.
- * @param deepest so many levels at most: a value that contains itself ends here
  * @param isLenient also members of an object that are `undefined`, which JSON leaves out, and `-0`, of which it makes 0
+ * @param deepest so many levels at most. A value that contains itself ends here: without a limit there must be none
  */
-export function isJson(value: unknown, deepest: number, isLenient = false): boolean {
-  const left: { value: unknown; depth: number }[] = [{ value, depth: 0 }];
-  for (let next = left.pop(); next; next = left.pop()) {
-    const { value: part, depth } = next;
-    if (part === null || typeof part === "string" || typeof part === "boolean") continue;
-    if (typeof part === "number") {
-      if (!Number.isFinite(part) || (Object.is(part, -0) && !isLenient)) return false;
-      continue;
-    }
-    if (typeof part !== "object" || depth > deepest || "toJSON" in part) return false;
-    const isList = Array.isArray(part);
-    const prototype: unknown = Object.getPrototypeOf(part);
-    if (!isList && prototype !== Object.prototype && prototype !== null) return false;
-    for (const member of isList ? part : Object.values(part))
-      if (member !== undefined || isList || !isLenient) left.push({ value: member, depth: depth + 1 });
+export function isJson(value: unknown, isLenient: boolean, deepest: number = Number.POSITIVE_INFINITY): boolean {
+  if (typeof value === "number") return Number.isFinite(value) && (isLenient || !Object.is(value, -0));
+  if (typeof value !== "object") return typeof value === "string" || typeof value === "boolean";
+  if (value === null) return true;
+  if (deepest < 0 || "toJSON" in value) return false;
+  const isList = Array.isArray(value);
+  const prototype: unknown = Object.getPrototypeOf(value);
+  if (!isList && prototype !== Object.prototype && prototype !== null) return false;
+  for (const member of isList ? value : Object.values(value)) {
+    if (member === undefined && isLenient && !isList) continue;
+    if (!isJson(member, isLenient, deepest - 1)) return false;
   }
   return true;
 }
