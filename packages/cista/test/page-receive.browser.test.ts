@@ -114,3 +114,14 @@ test("H2: received once more, the values of another page are there: by its docum
   expect(loads()).toBe(0);
   cache.dispose();
 });
+
+test("H9: a held value without a text in JSON, under the key of a page's value, breaks no hydration", async () => {
+  const hut = source({ name: "hut", maxAge: "1h", load: async (_id: number): Promise<unknown> => 0 });
+  const cache = createCache();
+  cache.put(hut, 1, { visits: 5n });
+  block(JSON.stringify(snapshot()));
+  await receivePage(cache);
+  const view = cache.view(hut, 1);
+  expect(renderingOf(cache)?.of(view, hut, true)).toMatchObject({ state: "ready", value: "Harebell" });
+  cache.dispose();
+});
