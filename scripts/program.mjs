@@ -10,9 +10,9 @@ export function found(names, elsewhere = []) {
 }
 
 /**
- * An environment for nginx and Redis in which they go by the machine's clock, where `npm test` has laid that of another day over it.
+ * An environment in which nginx and Redis go by the machine's clock, where `npm test` has laid the clock of another day over it.
  * Redis does not start with such a clock. nginx empties its environment, so that its clock leaps to today after ten seconds:
- * every request that it then has under way has timed out.
+ * every request that it then has under way has timed out. A test of the dates that nginx sends has it keep that environment.
  */
 export function environmentOfToday() {
   const { LD_PRELOAD: _, ...env } = process.env;

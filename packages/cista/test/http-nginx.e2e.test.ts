@@ -8,7 +8,6 @@ import { entriesOf } from "cista";
 import { origin } from "cista/http";
 import { afterAll, beforeAll, expect, test } from "vitest";
 import { nginxPath } from "../../../scripts/nginx.mjs";
-import { environmentOfToday } from "../../../scripts/program.mjs";
 import { stageWithServer } from "./stage.js";
 
 // A server that we have not written, serving files with validators of its own.
@@ -26,9 +25,11 @@ beforeAll(async () => {
   const temporary = ["client_body", "proxy", "fastcgi", "uwsgi", "scgi"]
     .map((name) => `${name}_temp_path ${folder}/${name};`)
     .join(" ");
+  // nginx empties its environment. Without these it would go by today's date after ten seconds of a test of another day.
+  const kept = "env FAKETIME; env FAKETIME_SHARED; env LD_PRELOAD;";
   writeFileSync(
     join(folder, "nginx.conf"),
-    `daemon off; pid ${folder}/pid; error_log ${folder}/errors; events {}
+    `daemon off; pid ${folder}/pid; error_log ${folder}/errors; ${kept} events {}
      http {
        ${temporary} access_log off; types { application/json json; }
        server {
@@ -39,7 +40,7 @@ beforeAll(async () => {
      }`,
   );
   const args = ["-e", join(folder, "errors"), "-p", folder, "-c", join(folder, "nginx.conf")];
-  nginx = spawn(nginxPath() ?? "nginx", args, { env: environmentOfToday() });
+  nginx = spawn(nginxPath() ?? "nginx", args);
   while (!(await fetch(`${base}/hut.json`).catch(() => undefined))) {
     if (nginx.exitCode !== null) throw new Error("nginx did not start.");
     await new Promise((resolve) => setTimeout(resolve, 20));
