@@ -1,4 +1,4 @@
-import { composite, createCache, Failure, type Source, source } from "cista";
+import { composite, createCache, entriesOf, Failure, type Source, source } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -22,15 +22,19 @@ interface Node {
   readonly together: boolean;
   /** It comes out the same for many values of its parts. */
   readonly coarse: boolean;
+  /** Its load goes on for a while after it has read its dependencies. */
+  readonly slow: boolean;
 }
 type Step =
   | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
   | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
   | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put" }
+  | { do: "broken"; node: number; leaf: number; other: number; by: number }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }
   | { do: "react"; leaf: number }
+  | { do: "events"; count: number }
   | { do: "pass"; ms: number };
 
 class World {
@@ -39,6 +43,10 @@ class World {
   readonly values = Array.from({ length: leaves }, (_, at) => at * 10);
   readonly failing = new Set<number>();
   readonly counts = new Map<string, number>();
+  /** When a leaf was last changed, when it was last asked for, and since when a node is watched. */
+  readonly changedAt = new Map<number, number>();
+  readonly askedAt = new Map<number, number>();
+  readonly watchedAt = new Map<number, number>();
   readonly watched = new Map<number, () => void>();
   readonly nodes: readonly Node[];
   readonly kind: Kind;
@@ -54,6 +62,10 @@ class World {
   /** What a load was told that cannot be. */
   odd: string | undefined;
   readonly sources: Source<void, number>[] = [];
+  /** A composite that is a stream, and reads another entry with each event. */
+  readonly feed: Source<void, number>;
+  nextEvent = () => {};
+  isFed = false;
 
   constructor(nodes: readonly Node[], kind: Kind, mustRevalidate: boolean) {
     this.nodes = nodes;
@@ -64,17 +76,30 @@ class World {
     for (let leaf = 0; leaf < leaves; leaf++) {
       const load = async () => {
         this.count(leaf);
+        this.askedAt.set(leaf, this.clock.now());
         const value = this.values[leaf] as number;
         if (kind === "restless") this.values[leaf] = value + 1;
         this.underWay++;
-        await new Promise((resolve) => this.clock.setTimer(() => resolve(undefined), latency));
+        await this.pause(latency);
         this.underWay--;
         if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
         return value;
       };
       this.sources.push(source({ ...common, name: `leaf-${leaf}`, load }));
     }
-    for (const [at, { parts, together, coarse }] of nodes.entries()) {
+    const numbered = source({ name: "numbered", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
+    const waitForEvent = () => {
+      return new Promise<void>((next) => {
+        this.nextEvent = next;
+      });
+    };
+    this.feed = composite({
+      name: "feed",
+      load: async function* (_: void, { read }) {
+        for (let id = 0; ; id++, await waitForEvent()) yield await read(numbered, id);
+      },
+    });
+    for (const [at, { parts, together, coarse, slow }] of nodes.entries()) {
       const load = async (_: unknown, { read }: any) => {
         this.count(leaves + at);
         const begun = this.underWay === 0 ? this.steps : -1;
@@ -91,10 +116,15 @@ class World {
         const all: number[] = [];
         if (together) all.push(...(await Promise.all(parts.map(of))));
         else for (const part of parts) all.push(await of(part));
+        if (slow) await this.pause(3 * latency);
         return made(all, coarse);
       };
       this.sources.push(composite({ ...common, name: `node-${at}`, load }) as Source<void, number>);
     }
+  }
+
+  async pause(ms: number): Promise<void> {
+    await new Promise((resolve) => this.clock.setTimer(() => resolve(undefined), ms));
   }
 
   count(at: number): void {
@@ -135,6 +165,7 @@ class World {
 
   change(leaf: number, by: number, how: "invalidate" | "put"): void {
     this.values[leaf] = (this.values[leaf] as number) + by;
+    if (by > 0 || how === "invalidate") this.changedAt.set(leaf, this.clock.now());
     const of = this.sources[leaf] as Source<void, number>;
     if (how === "put") this.cache.put(of, undefined, this.values[leaf] as number);
     else this.cache.invalidate(of);
@@ -151,6 +182,8 @@ class World {
       cache.read(sources[step.node] as Source<void, number>).catch(() => {});
     } else if (step.do === "calm") await this.calm(step);
     else if (step.do === "midway") await this.midway(step);
+    else if (step.do === "events") await this.events(step.count);
+    else if (step.do === "broken") await this.broken(step);
     else if (step.do === "fail") {
       if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
     } else if (step.do === "react") {
@@ -170,11 +203,29 @@ class World {
       watched.get(step.node)?.();
       watched.delete(step.node);
     } else {
+      this.watchedAt.set(step.node, clock.now());
       watched.set(
         step.node,
         cache.view(sources[step.node] as Source<void, number>).subscribe(() => {}),
       );
     }
+  }
+
+  async events(count: number): Promise<void> {
+    if (!this.isFed) this.cache.view(this.feed).subscribe(() => {});
+    this.isFed = true;
+    for (let event = 0; event < count; event++) {
+      await this.clock.advance(0);
+      this.nextEvent();
+    }
+  }
+
+  /** What an open stream has read long ago is let go of. */
+  async checkFeed(): Promise<void> {
+    if (!this.isFed) return;
+    await this.clock.advance("40m");
+    const kept = [...entriesOf(this.cache)].filter(({ source: name }) => name === "numbered").length;
+    if (kept > 200) throw new Error(`F8: ${kept} entries are kept for a stream`);
   }
 
   async rest(): Promise<void> {
@@ -191,6 +242,7 @@ class World {
     const of = this.sources[at] as Source<void, number>;
     const { value, fresh, failure } = this.cache.peek(of) as { value?: number; fresh?: boolean; failure?: Failure };
     const parts = this.wantedBy(at);
+    if (value !== undefined) this.checkAskedAgain(at);
     const isTold = failure ?? [...parts].some((part) => this.failureOf(part));
     if ([...parts].some((part) => this.failing.has(part))) {
       // Its value may be of before: then it must not be told as the server's.
@@ -204,6 +256,21 @@ class World {
     if (!fresh && this.isStoppedBelow(at) && value === this.heldValueOf(at)) return;
     if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
     if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
+  }
+
+  /** What failed below a watched composite is asked for anew with each change below. */
+  checkAskedAgain(at: number): void {
+    const below = [...this.wantedBy(at)].filter((part) => part < leaves);
+    const failed = below.filter((part) => this.failureOf(part));
+    const last = (times: Map<number, number>, of: readonly number[]) =>
+      Math.max(...of.map((part) => times.get(part) ?? 0));
+    const changed = last(
+      this.changedAt,
+      below.filter((part) => !failed.includes(part)),
+    );
+    if (failed.length === 0 || this.kind !== "lasting" || changed <= (this.watchedAt.get(at) ?? 0)) return;
+    if (last(this.askedAt, failed) < changed)
+      throw new Error(`D1: what failed below node ${at} is not asked for after a change`);
   }
 
   /** Whether something that it is made of is not fresh, and its failure says why. */
@@ -246,6 +313,22 @@ class World {
       this.change(below[leaf % below.length] as number, by, how);
       await this.rest();
     }
+  }
+
+  /** Of what all nodes are made of, one leaf fails, and another changes twice: the second time while the first change is looked at. */
+  async broken({ node, leaf, other, by }: Extract<Step, { do: "broken" }>): Promise<void> {
+    const below = [...this.wantedBy(node)].filter((part) => part < leaves);
+    const [failing, changing] = [below[leaf % below.length] as number, below[other % below.length] as number];
+    for (let at = leaves; at <= node; at++) if (!this.watched.has(at)) await this.take({ do: "watch", node: at });
+    await this.rest();
+    const wasFailing = this.failing.has(failing);
+    this.failing.add(failing);
+    this.change(changing, by, "put");
+    this.change(failing, 0, "invalidate");
+    await this.clock.advance(2 * latency);
+    this.change(changing, by, "put");
+    await this.rest();
+    if (!wasFailing) this.failing.delete(failing);
   }
 
   /** One change, or two in one go, of what is at rest: what has to be loaded for it is known exactly. */
@@ -302,11 +385,18 @@ function made(values: readonly number[], coarse: boolean): number {
   return coarse ? Math.floor(sum / 8) : sum;
 }
 
+/** Any of what stands before it, one of them twice now and then; or a leaf beside a composite. */
+const partsBefore = (at: number) =>
+  fc.oneof(
+    fc.array(fc.nat(leaves + at - 1), { minLength: 1, maxLength: 4 }),
+    fc.tuple(fc.nat(leaves - 1), fc.integer({ min: Math.min(leaves, leaves + at - 1), max: leaves + at - 1 })),
+  );
 const node = (at: number): fc.Arbitrary<Node> =>
   fc.record({
-    parts: fc.array(fc.nat(leaves + at - 1), { minLength: 1, maxLength: 4 }), // one of them twice, now and then
+    parts: partsBefore(at),
     together: fc.boolean(),
     coarse: fc.boolean(),
+    slow: fc.boolean(),
   });
 const all = leaves + 4;
 const leaf = fc.nat(leaves - 1);
@@ -327,9 +417,20 @@ const step: fc.Arbitrary<Step> = fc.oneof(
       how,
     }),
   },
+  {
+    weight: 3,
+    arbitrary: fc.record({
+      do: fc.constant("broken" as const),
+      node: fc.integer({ min: leaves, max: all - 1 }),
+      leaf,
+      other: leaf,
+      by: fc.constant(1),
+    }),
+  },
   { weight: 4, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(0, 5, 10, 11, 20) }) },
   { weight: 1, arbitrary: fc.record({ do: fc.constant("fail" as const), leaf }) },
   { weight: 1, arbitrary: fc.record({ do: fc.constant("react" as const), leaf }) },
+  { weight: 1, arbitrary: fc.record({ do: fc.constant("events" as const), count: fc.constantFrom(1, 20, 150) }) },
 );
 
 test(`D1: random graphs of composites, at rest as the server is, with no load too many (seed ${seed})`, {
@@ -348,6 +449,7 @@ test(`D1: random graphs of composites, at rest as the server is, with no load to
       try {
         for (const each of steps) await world.take(each);
         await world.rest();
+        await world.checkFeed();
       } finally {
         world.cache.dispose();
       }
@@ -358,7 +460,7 @@ test(`D1: random graphs of composites, at rest as the server is, with no load to
 });
 
 test("D1: a dependency that became stale while its composite was loaded is brought up to date", async () => {
-  const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false });
+  const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false, slow: false });
   const world = new World([over(2, 0), over(4, 0), over(0, 5), over(0)], "lasting", false);
   await world.take({ do: "read", node: 5 });
   await world.take({ do: "change", leaf: 0, by: 0, how: "put" });
@@ -370,7 +472,7 @@ test("D1: a dependency that became stale while its composite was loaded is broug
 });
 
 test("D1: a change reaches a composite whose dependency was answered with the same just before", async () => {
-  const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false });
+  const over = (...parts: number[]): Node => ({ parts, together: false, coarse: false, slow: false });
   const world = new World([over(1, 3), over(4, 1, 0), over(0), over(0)], "short-lived", true);
   await world.take({ do: "watch", node: 5 });
   await world.take({ do: "pass", ms: 35 }); // the first part has been read, the second is asked for again
