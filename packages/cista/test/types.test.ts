@@ -29,6 +29,21 @@ export function values() {
   expectTypeOf(source({ name: "a", check: schema, load: (page: number = 1) => page })).toEqualTypeOf<
     Source<number | undefined, Job>
   >();
+  // The value's type may be written out, where inference does not say it.
+  const written = source<{ id: string }, Job>({ name: "a", load: async ({ id }) => ({ ...(await untyped), id }) });
+  expectTypeOf(written).toEqualTypeOf<Source<{ id: string }, Job>>();
+  expectTypeOf(source<void, "open" | "done">({ name: "a", load: async () => "open" })).toEqualTypeOf<
+    Source<void, "open" | "done">
+  >();
+  const counted = composite<void, number>({
+    name: "a",
+    load: async function* (_, { read }) {
+      yield (await read(crews)).length;
+    },
+  });
+  expectTypeOf(counted).toEqualTypeOf<Source<void, number>>();
+  // @ts-expect-error a part of the value is missing
+  source<void, Job>({ name: "a", load: async () => ({ id: "j-1" }) });
   const url = "/api/jobs";
   expectTypeOf(api.source({ name: "a", url })).toEqualTypeOf<Source<void, unknown>>();
   expectTypeOf(api.source({ name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<Source<void, unknown>>();

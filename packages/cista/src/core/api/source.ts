@@ -1,4 +1,5 @@
 /** How a source is defined. */
+import type { Answer } from "./answer.js";
 import type { OutputOf, StandardSchema } from "./check.js";
 import { CistaError, preview } from "./failure.js";
 import { settingsOf } from "./settings.js";
@@ -8,6 +9,7 @@ import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./sou
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.
  * @example
  * export const noon = source({ name: "noon", maxAge: "1h", load: async (place: string) => almanac(place) });
+ * const tide = source<{ place: string }, Tide>({ name: "tide", load: async ({ place }) => tideOf(place) }); // both types written out
  * @throws CistaError code "invalid-source": a name or `load` that cannot be; code "invalid-duration": a length of time that cannot be
  */
 export function source<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
@@ -16,6 +18,12 @@ export function source<P = void, S extends StandardSchema<any, any> = StandardSc
     load(params: P, context: LoadContext): unknown;
   },
 ): Source<P, Known<OutputOf<S>>>;
+export function source<P = void, T = never>(
+  definition: SourceDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+): Source<P, Loaded<T>>;
+export function source<P = void, T = never>(
+  definition: SourceDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+): Source<P, Loaded<T>>;
 export function source<P = void, R = unknown>(
   definition: SourceDefinition<P, R, Known<Loaded<R>>>,
 ): Source<P, Known<Loaded<R>>>;

@@ -1,4 +1,5 @@
 /** Sources that are made of others. Their machinery comes along with them. Rules D1 to D6. */
+import type { Answer } from "../../api/answer.js";
 import type { OutputOf, StandardSchema } from "../../api/check.js";
 import { define } from "../../api/source.js";
 import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../../api/source-contract.js";
@@ -22,6 +23,12 @@ export function composite<P = void, S extends StandardSchema<any, any> = Standar
     load(params: P, context: CompositeContext): unknown;
   },
 ): Source<P, Known<OutputOf<S>>>;
+export function composite<P = void, T = never>(
+  definition: CompositeDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+): Source<P, Loaded<T>>;
+export function composite<P = void, T = never>(
+  definition: CompositeDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+): Source<P, Loaded<T>>;
 export function composite<P = void, R = unknown>(
   definition: CompositeDefinition<P, R, Known<Loaded<R>>>,
 ): Source<P, Known<Loaded<R>>>;
