@@ -23,6 +23,15 @@ const jobs = source({
 });
 const crews = source({ name: "crews", load: async () => ["Fern"] });
 
+/** What is generic in the params of a source hands them on as they are. */
+export async function anySource<P, T>(of: Source<P, T>, params: P): Promise<T> {
+  useReading(of, params, { when: true });
+  useReadings(of, [params]);
+  cache.put(of, params, useValue(of, params));
+  cache.at(of, params).invalidate();
+  return cache.read(of, params, { cache: "reload" });
+}
+
 export function values() {
   expectTypeOf(source({ name: "a", check: schema, load: () => untyped })).toEqualTypeOf<Source<void, Job>>();
   expectTypeOf(source({ name: "a", load: () => untyped })).toEqualTypeOf<Source<void, unknown>>();

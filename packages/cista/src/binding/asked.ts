@@ -27,24 +27,27 @@ export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
   onServer?: boolean | undefined;
 }
 
-/** The params of a reading, which need not be known yet, then options. A source that takes no params may have its options first. */
-export type BindingParams<P, O> = 0 extends 1 & P
+/**
+ * The params of a reading, which need not be known yet, then options. A source that takes no params may have its options first.
+ * @typeParam Q is P, as in `ArgumentsOf`
+ */
+export type BindingParams<P, O, Q = P> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? OptionsFirst<O>
+    ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: P, options?: O]
+      ? [params?: Q | undefined, options?: O]
       : [params: P | undefined, options?: O];
 
 /** The same for a value that is waited for: the params are known. */
-export type KnownParams<P, O> = 0 extends 1 & P
+export type KnownParams<P, O, Q = P> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? OptionsFirst<O>
+    ? OptionsFirst<Q, O>
     : ArgumentsOf<P, O>;
 
 /** The arguments of a source that takes no params: its options, or `undefined` and then its options. */
-export type OptionsFirst<O> = [options?: O, optionsAfterUndefined?: O];
+export type OptionsFirst<P, O> = [options?: O | P | undefined, optionsAfterUndefined?: O];
 
 /** One entry, as one component has asked for it. */
 export interface Asked {
@@ -349,12 +352,12 @@ function nothingAsked(name: string): View<any> {
 }
 
 /** As `BindingParams`, for frameworks that follow the values a function looks at: params may be a getter. */
-export type LiveParams<P, O> = 0 extends 1 & P
+export type LiveParams<P, O, Q = P> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? OptionsFirst<O>
+    ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: P | (() => P), options?: O]
+      ? [params?: Q | undefined | (() => Q | undefined), options?: O]
       : [params: P | undefined | (() => P | undefined), options?: O];
 
 /** Options as they are, or a function that returns them all: the values that it looks at are followed. */

@@ -91,12 +91,12 @@ export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"
 }
 
 /** Params come first, as they are, in a ref or by a getter; then options. */
-export type ReadingParams<P, O> = 0 extends 1 & P
+export type ReadingParams<P, O, Q = P> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
-    ? OptionsFirst<O>
+    ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: MaybeRefOrGetter<P>, options?: O]
+      ? [params?: MaybeRefOrGetter<Q>, options?: O]
       : [params: MaybeRefOrGetter<P | undefined>, options?: O];
 
 /** As `placeFollowed`; a ref counts as a function that returns its value. */

@@ -150,13 +150,17 @@ type Valued<V> = V extends Answer<infer T> ? T : V;
 /** `unknown` in place of `any`, so that a value without a type is checked before it is used. */
 export type Known<T> = 0 extends 1 & T ? unknown : T;
 
-/** Params come first, then options: a source without params takes `undefined` there when options follow. */
-export type ArgumentsOf<P, O = never> = 0 extends 1 & P
+/**
+ * Params come first, then options: a source without params takes `undefined` there when options follow. Also in a function that is
+ * generic in P, it takes a P.
+ * @typeParam Q is P, without what a branch of the condition knows of it
+ */
+export type ArgumentsOf<P, O = never, Q = P> = 0 extends 1 & P
   ? [params?: any, ...OptionsOf<O>]
   : [P] extends [void]
-    ? [params?: undefined, ...OptionsOf<O>]
+    ? [params?: Q, ...OptionsOf<O>]
     : undefined extends P
-      ? [params?: P, ...OptionsOf<O>]
+      ? [params?: Q, ...OptionsOf<O>]
       : [params: P, ...OptionsOf<O>];
 /**
  * A signature with this type is never meant: the compiler shows its text where a call leaves out the params of a source, in
