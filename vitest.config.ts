@@ -71,6 +71,8 @@ export default defineConfig({
           name: "node",
           ...patient,
           environment: "node",
+          // The files of a worker share the library that it has loaded: a fifth less to do. A test leaves no global behind.
+          isolate: false,
           include: ["{packages,examples}/*/test/**/*.test.ts"],
           exclude: [
             "**/*.server.test.*",
