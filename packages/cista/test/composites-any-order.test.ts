@@ -7,7 +7,7 @@ import { isQuick, programsOf } from "./model/programs.js";
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
 // server has now; until then nothing above a change is fresh; and nothing is loaded that did not have to be, exactly.
 
-const { runs, seed, ran } = programsOf("composites", 600, 5);
+const { runs, seed, ran } = programsOf("composites", 600, 2);
 
 const leaves = 4;
 const latency = 10;

@@ -307,34 +307,6 @@ test("D1: a dependency that is invalidated while it is loaded for a watched comp
   expect([inShort(view.get()), loads.length]).toEqual(['ready "above of new"', 2]);
 });
 
-test("F8: a stream that reads another part with each event lets go of those in between", async () => {
-  const { cache, clock } = stage({ capacity: 100, retain: "1m" });
-  const part = source({ name: "part", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
-  let next = () => {};
-  const feed = composite({
-    name: "feed",
-    load: async function* (_: void, { read }) {
-      const first = await read(part, -1);
-      for (let id = 0; ; id++) {
-        yield first + (await read(part, id));
-        await new Promise<void>((resolve) => {
-          next = resolve;
-        });
-      }
-    },
-  });
-  watch(cache, feed);
-  for (let event = 0; event < 600; event++) {
-    next();
-    await clock.advance(0);
-  }
-  await clock.advance("2m");
-  const kept = [...entriesOf(cache)].filter(({ source: name }) => name === "part").map(({ params }) => params);
-  expect(kept.length).toBeLessThanOrEqual(200);
-  expect(kept).toContain(-1); // what it read first
-  expect(kept).toContain(599);
-});
-
 test("R3: where a load fails by one dependency, the requests for the others end", async () => {
   const { cache, clock } = stage();
   const [broken, slow] = [heldSource("broken"), heldSource("slow")];
@@ -419,41 +391,4 @@ test("D1: a composite that is restored while it is loaded depends on the entries
   cache.invalidate({ source: hut.source, params: 1 });
   await clock.advance(0);
   expect(view.get().value).toBe(42);
-});
-
-test("D1: a composite that failed is asked for when a dependency under way, changed below meanwhile, comes back the same", async () => {
-  const { cache, clock } = stage();
-  const { source: leaf } = heldSource("leaf", { maxAge: "1h" });
-  const { source: other, loads: others } = heldSource("other", { maxAge: "1h", retry: false });
-  cache.put(leaf, undefined, 1);
-  cache.put(other, undefined, 1);
-  const ends: (() => void)[] = [];
-  const middle = composite({
-    name: "middle",
-    maxAge: "1h",
-    load: async (_: void, { read }) => {
-      await read(leaf);
-      return new Promise<string>((end) => ends.push(() => end("same")));
-    },
-  });
-  const load = async (_: void, { read }: any) => Promise.all([read(other), read(middle)]);
-  const top = composite({ name: "top", maxAge: "1h", load });
-  for (const each of [top, middle]) watch(cache, each);
-  const end = async () => {
-    await clock.advance(0);
-    for (const each of ends.splice(0)) each();
-    await clock.advance(0);
-  };
-  await end();
-  expect(cache.peek(top).fresh).toBe(true);
-  cache.put(leaf, undefined, 2);
-  cache.invalidate(other);
-  await clock.advance(0);
-  others[0]?.fail(new Error("no"));
-  await clock.advance(0);
-  cache.put(leaf, undefined, 3); // the request for "middle" has read the value of before
-  for (let turn = 0; turn < 3; turn++) await end();
-  others[1]?.answer(1);
-  await clock.advance(0);
-  expect([others.length, cache.peek(top).fresh]).toEqual([2, true]);
 });
