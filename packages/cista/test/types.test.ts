@@ -1,5 +1,14 @@
 // What the compiler is to accept and to refuse. Nothing here is run: `npm run check` compiles it.
-import { composite, createCache, type Source, type StandardSchema, source, write } from "cista";
+import {
+  composite,
+  createCache,
+  type ParamsOf,
+  type Source,
+  type StandardSchema,
+  source,
+  type ValueOf,
+  write,
+} from "cista";
 import { graphqlFrom, origin, type Pages, pagesFrom } from "cista/http";
 import { Outcome, useReading, useReadings, useValue, useWrite } from "cista/react";
 import { expect, expectTypeOf, test } from "vitest";
@@ -25,7 +34,7 @@ const crews = source({ name: "crews", load: async () => ["Fern"] });
 
 /** What is generic in the params of a source hands them on as they are. */
 export async function anySource<P, T>(of: Source<P, T>, params: P): Promise<T> {
-  useReading(of, params, { when: true });
+  useReading(of, params, { revalidateEvery: "10s" });
   useReadings(of, [params]);
   cache.put(of, params, useValue(of, params));
   cache.at(of, params).invalidate();
@@ -53,6 +62,8 @@ export function values() {
   expectTypeOf(counted).toEqualTypeOf<Source<void, number>>();
   // @ts-expect-error a part of the value is missing
   source<void, Job>({ name: "a", load: async () => ({ id: "j-1" }) });
+  expectTypeOf<[ParamsOf<typeof job>, ValueOf<typeof job>]>().toEqualTypeOf<[{ id: string }, Job]>();
+  expectTypeOf<[ParamsOf<typeof crews>, ValueOf<typeof crews>]>().toEqualTypeOf<[void, string[]]>();
   const url = "/api/jobs";
   expectTypeOf(api.source({ name: "a", url })).toEqualTypeOf<Source<void, unknown>>();
   expectTypeOf(api.source({ name: "a", url, unwrap: (body) => body.jobs })).toEqualTypeOf<Source<void, unknown>>();

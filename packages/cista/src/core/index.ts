@@ -63,9 +63,11 @@ export type {
   Loaded,
   LoadMode,
   ParamsLeftOut,
+  ParamsOf,
   ParamsPassedAlone,
   Source,
   SourceDefinition,
+  ValueOf,
 } from "./api/source-contract.js";
 export type { Snapshot } from "./api/stored.js";
 export type {

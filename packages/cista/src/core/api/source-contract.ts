@@ -151,6 +151,18 @@ type Valued<V> = V extends Answer<infer T> ? T : V;
 export type Known<T> = 0 extends 1 & T ? unknown : T;
 
 /**
+ * The type of a source's params: `ParamsOf<typeof hut>`.
+ * @example function HutName({ params }: { params: ParamsOf<typeof hut> }) { … }
+ */
+export type ParamsOf<S extends Source<any, any>> = S extends Source<infer P, any> ? P : never;
+
+/**
+ * The type of a source's value: `ValueOf<typeof hut>`.
+ * @example function HutCard({ hut }: { hut: ValueOf<typeof hutSource> }) { … }
+ */
+export type ValueOf<S extends Source<any, any>> = S extends Source<any, infer T> ? T : never;
+
+/**
  * Params come first, then options: a source without params takes `undefined` there when options follow. Also in a function that is
  * generic in P, it takes a P.
  * @typeParam Q is P, without what a branch of the condition knows of it
