@@ -38,6 +38,7 @@ export async function anySource<P, T>(of: Source<P, T>, params: P): Promise<T> {
   useReadings(of, [params]);
   cache.put(of, params, useValue(of, params));
   cache.at(of, params).invalidate();
+  cache.invalidate({ source: of, params });
   return cache.read(of, params, { cache: "reload" });
 }
 

@@ -45,7 +45,7 @@ export type PartOf<P> = P extends readonly unknown[]
 /** The entries of a source: all, or those whose params have these members with these values. */
 export interface SourceSelector<P, T = any> {
   source: Source<P, T>;
-  params?: PartOf<NoInfer<P>>;
+  params?: NoInfer<P> | PartOf<NoInfer<P>>;
 }
 
 /** Entries that a function chooses: see `where`. */

@@ -10,7 +10,7 @@ import type { Entry } from "../../state/entry.js";
  * A selector whose params are checked against the source's: for `invalidates`, where nothing else does.
  * @example invalidates: ({ id }) => [matching(huts, { region: "north" }), matching(hut, { id })]
  */
-export function matching<P, T>(source: Source<P, T>, params: PartOf<NoInfer<P>>): SourceSelector<P, T> {
+export function matching<P, T>(source: Source<P, T>, params: NoInfer<P> | PartOf<NoInfer<P>>): SourceSelector<P, T> {
   return { source, params };
 }
 
