@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
+import ts from "typescript";
 import { expect, test } from "vitest";
 import { paths as madeFiles, picture, withTables } from "../../../scripts/architecture.mjs";
 import { mutations, patternOf } from "../../../scripts/mutations/index.mjs";
@@ -84,6 +85,50 @@ test.each([
   const doc = readFileSync(at(`../../../docs/${file}`), "utf8");
   expect(words.length).toBeGreaterThan(5);
   expect(words.filter((word) => !doc.includes(`\`${word}\``))).toEqual([]);
+});
+
+/** The members of an interface or a type, as the library's source says it. */
+function membersOf(file: string, type: string): readonly string[] {
+  const names = new Set<string>();
+  const visit = (node: ts.Node, isWithin: boolean): void => {
+    const isType = ts.isInterfaceDeclaration(node) || ts.isTypeAliasDeclaration(node);
+    const within = isWithin || (isType && node.name.text === type);
+    if (within && (ts.isPropertySignature(node) || ts.isMethodSignature(node))) names.add(node.name.getText());
+    ts.forEachChild(node, (child) => visit(child, within));
+  };
+  const code = readFileSync(src + file, "utf8");
+  visit(ts.createSourceFile(file, code, ts.ScriptTarget.ESNext, true), false);
+  return [...names];
+}
+
+const allPages = readdirSync(at("../../../docs"), { recursive: true, encoding: "utf8" }).filter(
+  (path) => path.endsWith(".md") && !path.startsWith("reference"),
+);
+
+test.each([
+  ["core/api/journal.ts", "JournalEvent", ["journal-format.md"]],
+  ["core/api/stored.ts", "Snapshot", ["snapshot-format.md"]],
+  ["core/api/stored.ts", "StoredEntry", ["snapshot-format.md"]],
+  ["browser/tabs/messages.ts", "Body", ["tabs-protocol.md"]],
+  ["browser/tabs/messages.ts", "News", ["tabs-protocol.md"]],
+  ["browser/outbox/records.ts", "KeptRecord", ["outbox-format.md"]],
+  ["core/api/freshness.ts", "Freshness", allPages],
+  ["core/api/settings.ts", "Defaults", allPages],
+  ["core/api/settings.ts", "Retry", allPages],
+  ["core/api/settings.ts", "SourceSettings", allPages],
+  ["core/api/source-contract.ts", "SourceDefinition", allPages],
+  ["core/api/write-contract.ts", "WriteDefinition", allPages],
+  ["http/contract.ts", "HttpSourceDefinition", allPages],
+  ["http/contract.ts", "PagesDefinition", allPages],
+  ["http/contract.ts", "EventsDefinition", allPages],
+  ["http/contract.ts", "GraphqlDefinition", allPages],
+  ["http/contract.ts", "HttpWriteDefinition", allPages],
+  ["core/api/reading.ts", "Ready", allPages],
+] as const)("the docs name each member of %s: %s", (file, type, pages) => {
+  const members = membersOf(file, type);
+  const text = pages.map((page) => readFileSync(at(`../../../docs/${page}`), "utf8")).join("\n");
+  expect(members.length).toBeGreaterThan(1);
+  expect(members.filter((name) => !new RegExp(`\`[^\`\\n]*\\b${name}\\b`).test(text))).toEqual([]);
 });
 
 test("the page of testing has the helpers' program word for word", () => {

@@ -1,6 +1,14 @@
 import { CistaError, type LoadContext, type Source, type SourceDefinition, source } from "../core/index.js";
 import { urlGroup } from "./address.js";
-import type { HttpSourceDefinition, Origin, SourceOptions, Url } from "./contract.js";
+import type {
+  EventsDefinition,
+  GraphqlDefinition,
+  HttpSourceDefinition,
+  Origin,
+  PagesDefinition,
+  SourceOptions,
+  Url,
+} from "./contract.js";
 import { serverKey } from "./contract.js";
 import { headersFor, urlFor } from "./load.js";
 import { isTrusted } from "./reach.js";
@@ -89,16 +97,27 @@ export function fitsAt(
   }
 }
 
-/** A definition without the members that only HTTP needs. */
+/** Any member of any definition over HTTP. */
+type Members = {
+  [K in keyof (HttpSourceDefinition<any, any> &
+    PagesDefinition<any, any> &
+    EventsDefinition<any, any> &
+    GraphqlDefinition<any, any>)]?: any;
+};
+
+/** A definition without the members that only HTTP needs. A new one that is not left out here does not compile. */
 function ownPolicyOf<D extends Definition>(definition: D): D {
   refuseNoUrl(definition);
-  const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } = definition as any;
+  const { url, headers, method, body, parse, unwrap, next, previous, id, start, reduce, ...rest } =
+    definition as Members;
   const { document, variables, partial, nullIsMissing, heuristic, ...policy } = rest;
+  type Leftover = Exclude<keyof typeof policy, keyof SourceDefinition<any, any>>;
   const takesParams = (made: unknown) => typeof made === "function" && made.length > 0;
   const takesNone =
     !takesParams(url) &&
     !takesParams(headers) &&
     document === undefined &&
     (method === undefined || method === "GET" || body?.length === 0);
-  return { ...policy, ...(takesNone ? { params: false } : {}) };
+  const made: Members & Record<Leftover, never> = { ...policy, ...(takesNone ? { params: false } : {}) };
+  return made as D;
 }

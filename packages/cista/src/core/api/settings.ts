@@ -58,6 +58,12 @@ export interface Settings {
   readonly requestBudget: { readonly bursts: number; readonly per: number } | false;
 }
 
+/** The members of a definition that no setting is made of yet: `settingsOf` does not compile until each has its place. */
+type Undecided = Exclude<
+  keyof SourceSettings,
+  keyof Freshness | "retain" | "triggers" | "retry" | "timeout" | "network" | "requestBudget"
+>;
+
 /** The milliseconds until the next revalidation, computed from the held value. */
 export type IntervalOf = (value: unknown, params: unknown) => number;
 
@@ -69,11 +75,13 @@ export function intervalOf(interval: Interval<any>): number | IntervalOf {
   };
 }
 
+const allTriggers: Record<Trigger, true> = { attach: true, visible: true, online: true };
+
 /** The library's defaults. */
 const usual: Settings = {
   policy: defaultPolicy,
   retain: 300_000,
-  triggers: ["attach", "visible", "online"],
+  triggers: Object.keys(allTriggers) as Trigger[],
   revalidateEvery: Number.POSITIVE_INFINITY,
   retry: retryPlan({}),
   timeout: 30_000,
@@ -96,7 +104,7 @@ export function settingsOf(
     timeout: milliseconds(definition.timeout ?? base.timeout, "timeout"),
     usesNetwork: definition.network ?? base.usesNetwork,
     requestBudget: requestBudget == null ? base.requestBudget : budgetOf(requestBudget),
-  };
+  } satisfies Settings & Record<Undecided, never>;
 }
 
 function budgetOf(budget: { bursts: number; per: Duration } | false): Settings["requestBudget"] {
