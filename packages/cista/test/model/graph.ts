@@ -1,0 +1,381 @@
+import { composite, createCache, entriesOf, Failure, type Source, source } from "cista";
+import { virtualClock, virtualEnvironment } from "cista/rehearsal";
+
+// A random graph of composites over a server whose values change, and what has to hold of it (rules D1 and F8).
+
+export const leaves = 4;
+const latency = 10;
+
+/** Whether values live for ever, or have no lifetime, and then are others with each load. */
+export type Kind = "lasting" | "short-lived" | "restless";
+
+/** A composite over others before it, or over leaves. */
+export interface Node {
+  /** Below `leaves`: a leaf. Else the node of that place, which stands before this one. */
+  readonly dependencies: readonly number[];
+  readonly together: boolean;
+  /** It comes out the same for many values of its dependencies. */
+  readonly coarse: boolean;
+  /** Its load goes on for a while after it has read its dependencies. */
+  readonly slow: boolean;
+}
+export type Step =
+  | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
+  | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
+  | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put" }
+  | { do: "broken"; node: number; leaf: number; other: number; by: number }
+  | { do: "watch"; node: number }
+  | { do: "read"; node: number }
+  | { do: "fail"; leaf: number }
+  | { do: "react"; leaf: number }
+  | { do: "events"; count: number }
+  | { do: "pass"; ms: number };
+
+export class World {
+  readonly clock = virtualClock(1e12);
+  readonly cache = createCache({ clock: this.clock, environment: virtualEnvironment(), retry: false });
+  readonly values = Array.from({ length: leaves }, (_, at) => at * 10);
+  readonly failing = new Set<number>();
+  readonly counts = new Map<string, number>();
+  /** When a leaf was last changed, when it was last asked for, and since when a node is watched. */
+  readonly changedAt = new Map<number, number>();
+  readonly askedAt = new Map<number, number>();
+  readonly watchedAt = new Map<number, number>();
+  readonly watched = new Map<number, () => void>();
+  readonly nodes: readonly Node[];
+  readonly kind: Kind;
+  /** Counts the steps: between two of them nothing but answers changes anything. */
+  steps = 0;
+  /** Then more than what is watched may have been loaded. */
+  isRead = false;
+  watches = 0;
+  /** Leaves that are being loaded. What begins meanwhile may be given a value of before and one of after. */
+  underWay = 0;
+  /** A value was put in the middle of an answer: what is loaded then is loaded for two changes, once for each. */
+  isChangedWithin = false;
+  /** What a load was told that cannot be. */
+  odd: string | undefined;
+  readonly sources: Source<void, number>[] = [];
+  /** A composite that is a stream, and reads another entry with each event. */
+  readonly feed: Source<void, number>;
+  nextEvent = () => {};
+  isFed = false;
+
+  constructor(nodes: readonly Node[], kind: Kind, mustRevalidate: boolean) {
+    this.nodes = nodes;
+    this.kind = kind;
+    const maxAge = kind === "lasting" ? Number.POSITIVE_INFINITY : 0;
+    const staleWhileRevalidate = mustRevalidate ? 0 : Number.POSITIVE_INFINITY;
+    const common = { maxAge, staleWhileRevalidate, mustRevalidate, requestBudget: false as const };
+    for (let leaf = 0; leaf < leaves; leaf++) {
+      const load = async () => {
+        this.count(leaf);
+        this.askedAt.set(leaf, this.clock.now());
+        const value = this.values[leaf] as number;
+        if (kind === "restless") this.values[leaf] = value + 1;
+        this.underWay++;
+        await this.pause(latency);
+        this.underWay--;
+        if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
+        return value;
+      };
+      this.sources.push(source({ ...common, name: `leaf-${leaf}`, load }));
+    }
+    const numbered = source({ name: "numbered", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
+    const waitForEvent = () => {
+      return new Promise<void>((next) => {
+        this.nextEvent = next;
+      });
+    };
+    this.feed = composite({
+      name: "feed",
+      load: async function* (_: void, { read }) {
+        for (let id = 0; ; id++, await waitForEvent()) yield await read(numbered, id);
+      },
+    });
+    for (const [at, { dependencies, together, coarse, slow }] of nodes.entries()) {
+      const load = async (_: unknown, { read }: any) => {
+        this.count(leaves + at);
+        const begun = this.underWay === 0 ? this.steps : -1;
+        const seen = new Map<number, number>();
+        const of = async (dependency: number) => {
+          const value: number = await read(this.sources[dependency]);
+          const before = seen.get(dependency) ?? value;
+          const isAlone =
+            dependency < leaves && this.watches < 2 && !this.isRead && !this.isChangedWithin && this.steps === begun;
+          if (isAlone && before !== value) this.odd = `node ${at} was given ${before} and ${value} of ${dependency}`;
+          seen.set(dependency, value);
+          return value;
+        };
+        const all: number[] = [];
+        if (together) all.push(...(await Promise.all(dependencies.map(of))));
+        else for (const dependency of dependencies) all.push(await of(dependency));
+        if (slow) await this.pause(3 * latency);
+        return made(all, coarse);
+      };
+      this.sources.push(composite({ ...common, name: `node-${at}`, load }) as Source<void, number>);
+    }
+  }
+
+  async pause(ms: number): Promise<void> {
+    await new Promise((resolve) => this.clock.setTimer(() => resolve(undefined), ms));
+  }
+
+  count(at: number): void {
+    const { name } = this.sources[at] as Source<void, number>;
+    const count = (this.counts.get(name) ?? 0) + 1;
+    if (count > 500) throw new Error(`D1: ${name} is loaded again and again`);
+    this.counts.set(name, count);
+  }
+
+  /** What the server's values make of it now. */
+  valueOf(at: number): number {
+    const node = this.nodes[at - leaves];
+    return node
+      ? made(
+          node.dependencies.map((dependency) => this.valueOf(dependency)),
+          node.coarse,
+        )
+      : (this.values[at] as number);
+  }
+
+  /** All that is made of one of these, and these. */
+  above(changed: readonly number[]): Set<number> {
+    const all = new Set(changed);
+    for (const [at, { dependencies }] of this.nodes.entries())
+      if (dependencies.some((dependency) => all.has(dependency))) all.add(leaves + at);
+    return all;
+  }
+
+  /** What is watched, and all that it is made of. */
+  wanted(): Set<number> {
+    const all = new Set<number>();
+    const add = (at: number) => {
+      all.add(at);
+      for (const dependency of this.nodes[at - leaves]?.dependencies ?? []) add(dependency);
+    };
+    for (const at of this.watched.keys()) add(at);
+    return all;
+  }
+
+  change(leaf: number, by: number, how: "invalidate" | "put"): void {
+    this.values[leaf] = (this.values[leaf] as number) + by;
+    if (by > 0 || how === "invalidate") this.changedAt.set(leaf, this.clock.now());
+    const of = this.sources[leaf] as Source<void, number>;
+    if (how === "put") this.cache.put(of, undefined, this.values[leaf] as number);
+    else this.cache.invalidate(of);
+  }
+
+  async take(step: Step): Promise<void> {
+    const { cache, clock, sources, watched } = this;
+    this.steps++;
+    if (step.do === "watch") this.watches++;
+    if (step.do === "change") this.change(step.leaf, step.by, step.how);
+    else if (step.do === "pass") await clock.advance(step.ms);
+    else if (step.do === "read") {
+      this.isRead = true;
+      cache.read(sources[step.node] as Source<void, number>).catch(() => {});
+    } else if (step.do === "calm") await this.calm(step);
+    else if (step.do === "midway") await this.midway(step);
+    else if (step.do === "events") await this.events(step.count);
+    else if (step.do === "broken") await this.broken(step);
+    else if (step.do === "fail") {
+      if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
+    } else if (step.do === "react") {
+      let isLeft = false;
+      const leave = cache.view(sources[step.leaf] as Source<void, number>).subscribe(() => {
+        if (isLeft) return;
+        isLeft = true;
+        leave();
+        this.steps++;
+        this.change(step.leaf, 1, "put"); // in the middle of what its answer does
+        this.isChangedWithin = true;
+      });
+      await clock.advance(latency);
+      isLeft = true;
+      leave();
+    } else if (watched.has(step.node)) {
+      watched.get(step.node)?.();
+      watched.delete(step.node);
+    } else {
+      this.watchedAt.set(step.node, clock.now());
+      watched.set(
+        step.node,
+        cache.view(sources[step.node] as Source<void, number>).subscribe(() => {}),
+      );
+    }
+  }
+
+  async events(count: number): Promise<void> {
+    if (!this.isFed) this.cache.view(this.feed).subscribe(() => {});
+    this.isFed = true;
+    for (let event = 0; event < count; event++) {
+      await this.clock.advance(0);
+      this.nextEvent();
+    }
+  }
+
+  /** What an open stream has read long ago is let go of. */
+  async checkFeed(): Promise<void> {
+    if (!this.isFed) return;
+    await this.clock.advance("40m");
+    const kept = [...entriesOf(this.cache)].filter(({ source: name }) => name === "numbered").length;
+    if (kept > 200) throw new Error(`F8: ${kept} entries are kept for a stream`);
+  }
+
+  async rest(): Promise<void> {
+    await this.clock.advance(1000);
+    const before = [...this.counts.values()].reduce((sum, each) => sum + each, 0);
+    await this.clock.advance(1000);
+    const after = [...this.counts.values()].reduce((sum, each) => sum + each, 0);
+    if (after > before) throw new Error(`D1: at rest ${after - before} loads are begun`);
+    if (this.odd) throw new Error(`D1: ${this.odd}`);
+    if (this.kind !== "restless") for (const at of this.watched.keys()) this.checkShown(at);
+  }
+
+  checkShown(at: number): void {
+    const of = this.sources[at] as Source<void, number>;
+    const { value, fresh, failure } = this.cache.peek(of) as { value?: number; fresh?: boolean; failure?: Failure };
+    const dependencies = this.wantedBy(at);
+    if (value !== undefined) this.checkAskedAgain(at);
+    const isTold = failure ?? [...dependencies].some((dependency) => this.failureOf(dependency));
+    if ([...dependencies].some((dependency) => this.failing.has(dependency))) {
+      // Its value may be of before: then it must not be told as the server's.
+      if (fresh && value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is fresh with an old value`);
+      if (this.kind === "lasting" && value !== this.valueOf(at) && !isTold)
+        throw new Error(`D1: ${of.name} is old, and no failure says why`);
+      return;
+    }
+    if (failure) return; // of before: nothing has changed since
+    // A dependency could not be revalidated, and nobody asks again by itself: what it has is what the composite is made of.
+    if (!fresh && this.isStoppedBelow(at) && value === this.heldValueOf(at)) return;
+    if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
+    if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
+  }
+
+  /** What failed below a watched composite is asked for anew with each change below. */
+  checkAskedAgain(at: number): void {
+    const below = [...this.wantedBy(at)].filter((dependency) => dependency < leaves);
+    const failed = below.filter((dependency) => this.failureOf(dependency));
+    const last = (times: Map<number, number>, of: readonly number[]) =>
+      Math.max(...of.map((dependency) => times.get(dependency) ?? 0));
+    const changed = last(
+      this.changedAt,
+      below.filter((dependency) => !failed.includes(dependency)),
+    );
+    if (failed.length === 0 || this.kind !== "lasting" || changed <= (this.watchedAt.get(at) ?? 0)) return;
+    if (last(this.askedAt, failed) < changed)
+      throw new Error(`D1: what failed below node ${at} is not asked for after a change`);
+  }
+
+  /** Whether something that it is made of is not fresh, and its failure says why. */
+  isStoppedBelow(at: number): boolean {
+    return [...this.wantedBy(at)].some((dependency) => {
+      const { fresh, failure } = this.cache.peek(this.sources[dependency] as Source<void, number>) as any;
+      return failure && !fresh;
+    });
+  }
+
+  /** What the values that are held make of it. */
+  heldValueOf(at: number): number {
+    const node = this.nodes[at - leaves];
+    if (!node) return this.cache.peek(this.sources[at] as Source<void, number>).value as number;
+    const values = node.dependencies.map((dependency) => this.heldValueOf(dependency));
+    return made(values, node.coarse);
+  }
+
+  failureOf(at: number): Failure | undefined {
+    return (this.cache.peek(this.sources[at] as Source<void, number>) as { failure?: Failure }).failure;
+  }
+
+  wantedBy(at: number): Set<number> {
+    const all = new Set([at]);
+    for (const each of all) for (const dependency of this.nodes[each - leaves]?.dependencies ?? []) all.add(dependency);
+    return all;
+  }
+
+  /** A change below a node that has just come to be watched, alone: in the middle of each of its loads in turn. */
+  async midway({ node, leaf, by, how }: Extract<Step, { do: "midway" }>): Promise<void> {
+    const below = [...this.wantedBy(node)].filter((dependency) => dependency < leaves);
+    for (let ms = latency / 2; ms < 7 * latency; ms += latency) {
+      for (const leave of this.watched.values()) leave();
+      this.watched.clear();
+      await this.rest();
+      this.cache.delete("all");
+      await this.take({ do: "watch", node });
+      await this.clock.advance(ms);
+      this.steps++;
+      this.change(below[leaf % below.length] as number, by, how);
+      await this.rest();
+    }
+  }
+
+  /** Of what all nodes are made of, one leaf fails, and another changes twice: the second time while the first change is looked at. */
+  async broken({ node, leaf, other, by }: Extract<Step, { do: "broken" }>): Promise<void> {
+    const below = [...this.wantedBy(node)].filter((dependency) => dependency < leaves);
+    const [failing, changing] = [below[leaf % below.length] as number, below[other % below.length] as number];
+    for (let at = leaves; at <= node; at++) if (!this.watched.has(at)) await this.take({ do: "watch", node: at });
+    await this.rest();
+    const wasFailing = this.failing.has(failing);
+    this.failing.add(failing);
+    this.change(changing, by, "put");
+    this.change(failing, 0, "invalidate");
+    await this.clock.advance(2 * latency);
+    this.change(changing, by, "put");
+    await this.rest();
+    if (!wasFailing) this.failing.delete(failing);
+  }
+
+  /** One change, or two in one go, of what is at rest: what has to be loaded for it is known exactly. */
+  async calm({
+    leaf,
+    other,
+    by,
+    how,
+  }: {
+    leaf: number;
+    other: number;
+    by: number;
+    how: "invalidate" | "put";
+  }): Promise<void> {
+    await this.rest();
+    const isWell = [...this.watched.keys()].every(
+      (at) => this.cache.peek(this.sources[at] as Source<void, number>).failure === undefined,
+    );
+    if (this.failing.size > 0 || !isWell || this.kind !== "lasting") return;
+    const changed = [...new Set([leaf, other])];
+    const wanted = this.wanted();
+    const wasFresh = new Set(
+      [...wanted].filter((at) => this.cache.peek(this.sources[at] as Source<void, number>).fresh),
+    );
+    const before = new Map(this.counts);
+    const values = this.sources.map((_, at) => this.valueOf(at));
+    for (const each of changed) this.change(each, by, how);
+    // Until it has been looked at nothing above a change is fresh.
+    const isChange = how === "invalidate" || by !== 0;
+    for (const at of this.above(changed)) {
+      const of = this.sources[at] as Source<void, number>;
+      if (isChange && (at >= leaves || how === "invalidate") && this.cache.peek(of).fresh)
+        throw new Error(`D1: ${of.name} is fresh, and ${changed} below has changed`);
+      if (at >= leaves && this.cache.peek(of).request !== "none")
+        throw new Error(`D1: ${of.name} is requested before the changes of this go have ended`);
+    }
+    await this.rest();
+    for (const [at, { name }] of this.sources.entries()) {
+      const loaded = (this.counts.get(name) ?? 0) - (before.get(name) ?? 0);
+      const isNew = (dependency: number) => values[dependency] !== this.valueOf(dependency);
+      const has =
+        at < leaves
+          ? how === "invalidate" && changed.includes(at)
+          : (this.nodes[at - leaves]?.dependencies.some(isNew) ?? false);
+      const expected = wanted.has(at) && wasFresh.has(at) && has ? 1 : 0;
+      if (loaded !== expected)
+        throw new Error(`D1: ${name} was loaded ${loaded} times for a change of ${changed}, and not ${expected} times`);
+    }
+  }
+}
+
+function made(values: readonly number[], coarse: boolean): number {
+  const sum = values.reduce((total, each, at) => total + each * (at + 1), 0);
+  return coarse ? Math.floor(sum / 8) : sum;
+}
