@@ -129,7 +129,10 @@ export interface Members {
 
 export interface AnyReading extends Members, Revalidatable {}
 
-class Picture implements AnyReading {
+/** The members of a state that `Members` does not list: `Picture` does not compile until it does. */
+type Unlisted = Exclude<keyof Reading<unknown>, keyof AnyReading>;
+
+class Picture implements AnyReading, Record<Unlisted, never> {
   readonly key: string;
   readonly state: Members["state"];
   readonly value: unknown;
