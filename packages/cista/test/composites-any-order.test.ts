@@ -47,7 +47,6 @@ const step: fc.Arbitrary<Step> = fc.oneof(
       node: fc.integer({ min: leaves, max: all - 1 }),
       leaf,
       other: leaf,
-      by: fc.constant(1),
     }),
   },
   { weight: 4, arbitrary: fc.record({ do: fc.constant("pass" as const), ms: fc.constantFrom(0, 5, 10, 11, 20) }) },

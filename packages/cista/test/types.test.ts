@@ -32,9 +32,36 @@ const jobs = source({
 });
 const crews = source({ name: "crews", load: async () => ["Fern"] });
 
-/** What is generic in the params of a source hands them on as they are. */
+declare const useVueReading: typeof import("cista/vue").useReading;
+declare const useSvelteReading: typeof import("cista/svelte").useReading;
+declare const createReading: typeof import("cista/solid").createReading;
+declare const injectReading: typeof import("cista/angular").injectReading;
+declare const usePreactReading: typeof import("cista/preact").useReading;
+declare const ReadingController: typeof import("cista/lit").ReadingController;
+declare const host: import("lit").ReactiveControllerHost & HTMLElement;
+
+/** A function that is generic in the params of a source hands them on as they are, or by a function. */
+export function inEachFramework<P, T>(of: Source<P, T>, params: P, follow: () => P | undefined) {
+  return [
+    [useVueReading(of, params), useVueReading(of, follow, { when: true })],
+    [useSvelteReading(of, params), useSvelteReading(of, follow, { when: true })],
+    [createReading(of, params), createReading(of, follow, { when: true })],
+    [injectReading(of, params), injectReading(of, follow, { when: true })],
+    [usePreactReading(of, params), new ReadingController(host, of, follow)],
+  ];
+}
+export function withoutParams() {
+  createReading(crews, () => ({ when: true }));
+  // @ts-expect-error an option of another name
+  createReading(crews, () => ({ wen: true }));
+  // @ts-expect-error params for a source that takes none
+  createReading(crews, { id: "h-07" });
+}
+
+/** A function that is generic in the params of a source hands them on as they are. */
 export async function anySource<P, T>(of: Source<P, T>, params: P): Promise<T> {
   useReading(of, params, { revalidateEvery: "10s" });
+  useReading(of, text ? params : undefined);
   useReadings(of, [params]);
   cache.put(of, params, useValue(of, params));
   cache.at(of, params).invalidate();

@@ -29,15 +29,15 @@ export interface BindingOptions<T, U = T> extends ViewOptions<T, U> {
 
 /**
  * The params of a reading, which need not be known yet, then options. A source that takes no params may have its options first.
- * @typeParam Q is P, as in `ArgumentsOf`
+ * @typeParam Q the forms of params, outside of the condition for the reason that `ArgumentsOf` says
  */
-export type BindingParams<P, O, Q = P> = 0 extends 1 & P
+export type BindingParams<P, O, Q = P | undefined> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
     ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: Q | undefined, options?: O]
-      : [params: P | undefined, options?: O];
+      ? [params?: Q, options?: O]
+      : [params: Q, options?: O];
 
 /** The same for a value that is waited for: the params are known. */
 export type KnownParams<P, O, Q = P> = 0 extends 1 & P
@@ -46,8 +46,11 @@ export type KnownParams<P, O, Q = P> = 0 extends 1 & P
     ? OptionsFirst<Q, O>
     : ArgumentsOf<P, O>;
 
-/** The arguments of a source that takes no params: its options, or `undefined` and then its options. */
-export type OptionsFirst<P, O> = [options?: O | P | undefined, optionsAfterUndefined?: O];
+/**
+ * The arguments of a source that takes no params: its options, or `undefined` and then its options.
+ * @typeParam Q the forms of params that a function hands on which is generic in them
+ */
+export type OptionsFirst<Q, O> = [options?: O | Q, optionsAfterUndefined?: O];
 
 /** One entry, as one component has asked for it. */
 export interface Asked {
@@ -352,13 +355,13 @@ function nothingAsked(name: string): View<any> {
 }
 
 /** As `BindingParams`, for frameworks that follow the values a function looks at: params may be a getter. */
-export type LiveParams<P, O, Q = P> = 0 extends 1 & P
+export type LiveParams<P, O, Q = P | undefined | (() => P | undefined)> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
     ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: Q | undefined | (() => Q | undefined), options?: O]
-      : [params: P | undefined | (() => P | undefined), options?: O];
+      ? [params?: Q, options?: O]
+      : [params: Q, options?: O];
 
 /** Options as they are, or a function that returns them all: the values that it looks at are followed. */
 export type MaybeFollowed<O> = O | (() => O);

@@ -91,13 +91,13 @@ export interface ReadingOptions<T, U = T> extends Omit<LiveOptions<T, U>, "when"
 }
 
 /** Params come first, as they are, in a ref or by a getter; then options. */
-export type ReadingParams<P, O, Q = P> = 0 extends 1 & P
+export type ReadingParams<P, O, Q = MaybeRefOrGetter<P | undefined>> = 0 extends 1 & P
   ? [params?: any, options?: O]
   : [P] extends [void]
     ? OptionsFirst<Q, O>
     : undefined extends P
-      ? [params?: MaybeRefOrGetter<Q>, options?: O]
-      : [params: MaybeRefOrGetter<P | undefined>, options?: O];
+      ? [params?: Q, options?: O]
+      : [params: Q, options?: O];
 
 /** As `placeFollowed`; a ref counts as a function that returns its value. */
 export function argumentsOf<G extends readonly [params?: any, options?: any]>(source: Source<any, any>, given: G): G {

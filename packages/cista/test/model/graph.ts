@@ -23,7 +23,7 @@ export type Step =
   | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
   | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
   | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put" }
-  | { do: "broken"; node: number; leaf: number; other: number; by: number }
+  | { do: "broken"; node: number; leaf: number; other: number }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }
@@ -215,7 +215,7 @@ export class World {
     }
   }
 
-  /** What an open stream has read long ago is let go of. */
+  /** Entries that an open stream has read long ago are let go. */
   async checkFeed(): Promise<void> {
     if (!this.isFed) return;
     await this.clock.advance("40m");
@@ -253,7 +253,7 @@ export class World {
     if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
   }
 
-  /** What failed below a watched composite is asked for anew with each change below. */
+  /** A leaf that failed below a watched composite is asked for anew with each change of another leaf below. */
   checkAskedAgain(at: number): void {
     const below = [...this.wantedBy(at)].filter((dependency) => dependency < leaves);
     const failed = below.filter((dependency) => this.failureOf(dependency));
@@ -310,34 +310,24 @@ export class World {
     }
   }
 
-  /** Of what all nodes are made of, one leaf fails, and another changes twice: the second time while the first change is looked at. */
-  async broken({ node, leaf, other, by }: Extract<Step, { do: "broken" }>): Promise<void> {
+  /** One leaf below a node fails. Another leaf changes twice: the second time while composites are loaded for the first change. */
+  async broken({ node, leaf, other }: Extract<Step, { do: "broken" }>): Promise<void> {
     const below = [...this.wantedBy(node)].filter((dependency) => dependency < leaves);
     const [failing, changing] = [below[leaf % below.length] as number, below[other % below.length] as number];
     for (let at = leaves; at <= node; at++) if (!this.watched.has(at)) await this.take({ do: "watch", node: at });
     await this.rest();
     const wasFailing = this.failing.has(failing);
     this.failing.add(failing);
-    this.change(changing, by, "put");
+    this.change(changing, 1, "put");
     this.change(failing, 0, "invalidate");
     await this.clock.advance(2 * latency);
-    this.change(changing, by, "put");
+    this.change(changing, 1, "put");
     await this.rest();
     if (!wasFailing) this.failing.delete(failing);
   }
 
   /** One change, or two in one go, of what is at rest: what has to be loaded for it is known exactly. */
-  async calm({
-    leaf,
-    other,
-    by,
-    how,
-  }: {
-    leaf: number;
-    other: number;
-    by: number;
-    how: "invalidate" | "put";
-  }): Promise<void> {
+  async calm({ leaf, other, by, how }: Extract<Step, { do: "calm" }>): Promise<void> {
     await this.rest();
     const isWell = [...this.watched.keys()].every(
       (at) => this.cache.peek(this.sources[at] as Source<void, number>).failure === undefined,

@@ -134,7 +134,7 @@ export function wellFormedMessage(data: unknown, latest: number): Message | unde
       return isGood ? { from, kind, change, at, keys, selectors: selectors.filter(isSelector) } : undefined;
     }
     default:
-      void (kind satisfies undefined); // a new kind is read above
+      void (kind satisfies undefined); // a new kind needs a case of its own
       return undefined;
   }
 }

@@ -165,7 +165,7 @@ export type ValueOf<S extends Source<any, any>> = S extends Source<any, infer T>
 /**
  * Params come first, then options: a source without params takes `undefined` there when options follow. Also in a function that is
  * generic in P, it takes a P.
- * @typeParam Q is P, without what a branch of the condition knows of it
+ * @typeParam Q is P again. P itself, in a branch of the condition, would have the constraint of that branch.
  */
 export type ArgumentsOf<P, O = never, Q = P> = 0 extends 1 & P
   ? [params?: any, ...OptionsOf<O>]
