@@ -16,7 +16,7 @@ export const requests = [
     "if (!activity.request) startRequest(entry, cause, mode, askedVersion);",
     "if (!activity.waiters || true) startRequest(entry, cause, mode, askedVersion);",
   ],
-  ["R2 put supersedes", "kernel/asking.ts", "if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);", ""],
+  ["R2 put supersedes", "kernel/asking.ts", "if (!entry.isOpen || !outcome) abortRequest(entry, note);", ""],
   [
     "R2 follow-up",
     "kernel/asking.ts",
@@ -37,7 +37,7 @@ export const requests = [
     "if (dependent.request || (dependent.activity?.requestingWatchers ?? 0) > 0) return true;",
     "",
   ],
-  ["R3 who waits", "activity.ts", "return this.runsOn ||", "return true ||"],
+  ["R3 who waits", "activity.ts", "return this.request?.runsOn ||", "return true ||"],
   [
     "R3 a signal aborted at once",
     "waiting.ts",
@@ -103,7 +103,7 @@ export const requests = [
   ["D1 same as before", "dependencies.ts", 'const isLookedAt = event === "change" ||', "const isLookedAt = true ||"],
   ["D1 owed", "dependencies.ts", "links.owesCheck ||= isLookedAt;", ""],
   ["D1 being revalidated", "dependencies.ts", "isBeingRevalidated(dependency),", "false,"],
-  ["R3 streams prefetched", "on-demand.ts", "if (entry.activity?.isOpen) abortRequest", "if (false) abortRequest"],
+  ["R3 streams prefetched", "on-demand.ts", "if (entry.isOpen) abortRequest", "if (false) abortRequest"],
   [
     "D1 a dependency that fails",
     "composing.ts",

@@ -160,7 +160,7 @@ function failuresToldOnce(name: string): (thrown: unknown) => Reading<any> {
     const failure = new Failure("load", message, { cause: thrown });
     return makeReading(
       { ...nothing, key: name, state: "failed", failure, request: "none" },
-      async () => {},
+      { revalidate: async () => {} },
     ) as Reading<any>;
   };
 }

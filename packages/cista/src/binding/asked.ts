@@ -350,7 +350,7 @@ export function viewOf(
 }
 
 function nothingAsked(name: string): View<any> {
-  const reading = makeEmpty(name, async () => {}) as Reading<any>;
+  const reading = makeEmpty(name, { revalidate: async () => {} }) as Reading<any>;
   return { key: name, get: () => reading, subscribe: () => () => {}, revalidate: async () => reading };
 }
 

@@ -223,5 +223,5 @@ function readingOf({ entry, takenAt }: Sent, view: View<any>): Reading<any> {
     pendingWrites: isValue ? 0 : undefined,
     request: "none",
   };
-  return makeReading(shown, revalidate) as Reading<any>;
+  return makeReading(shown, { revalidate }) as Reading<any>;
 }

@@ -29,6 +29,7 @@ const callbacks: Callbacks = {
   refresh,
   releaseUnused,
   onDue,
+  requestNow,
   onShelfOpened: (shelf, old) =>
     DEVELOPMENT && old ? replaceDefinition(shelf, old) : shelf.core.pendingRestores?.adopt(shelf),
 };

@@ -66,7 +66,7 @@ function combined(readings: readonly Reading<unknown>[]): Reading<any> {
     pendingWrites: readings.reduce(sum, 0),
   } as Members;
   const revalidate = async () => void (await Promise.all(readings.map((each) => each.revalidate())));
-  return makeReading(shown, revalidate) as Reading<any>;
+  return makeReading(shown, { revalidate }) as Reading<any>;
 }
 
 /** @param props `reading` is left out where all that is known is that something is on its way */

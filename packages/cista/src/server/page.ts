@@ -249,7 +249,7 @@ class RenderedPage implements Rendering {
       asOf: takenAt - entry.age,
       pendingWrites: state === "ready" ? 0 : undefined,
     };
-    this.#shown.set(key, makeReading(shown, whole.revalidate) as Reading<any>);
+    this.#shown.set(key, makeReading(shown, { revalidate: whole.revalidate }) as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
     this.#holdsPrivate ||= isPrivate;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;

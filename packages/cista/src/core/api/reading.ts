@@ -12,7 +12,7 @@ export type RequestPhase = "none" | "running" | "waiting" | "offline";
 export type Reading<T> = Empty | Loading<T> | Ready<T> | Missing | Failed;
 
 /** Methods of a reading are members of its prototype: TypeScript leaves them out of a copy (`{ ...reading }`), as the copy does. */
-declare abstract class Revalidatable {
+export declare abstract class Revalidatable {
   /** Asks the source now (cause "manual"), also where nothing is held yet. Bound: can be handed to a button as it is. */
   get revalidate(): () => Promise<void>;
 }
@@ -142,9 +142,10 @@ class Picture implements AnyReading, Record<Unlisted, never> {
   readonly failure: Failure | undefined;
   readonly pendingWrites: number | undefined;
   readonly request: RequestPhase;
-  readonly #revalidate: () => Promise<void>;
+  /** The entry that is asked, or another that does it. */
+  readonly #asked: Revalidatable;
 
-  constructor(shown: Members, revalidate: () => Promise<void>) {
+  constructor(shown: Members, asked: Revalidatable) {
     this.key = shown.key;
     this.state = shown.state;
     this.value = shown.value;
@@ -154,22 +155,28 @@ class Picture implements AnyReading, Record<Unlisted, never> {
     this.failure = shown.failure;
     this.pendingWrites = shown.pendingWrites;
     this.request = shown.request;
-    this.#revalidate = revalidate;
+    this.#asked = asked;
     Object.freeze(this);
   }
 
   get revalidate(): () => Promise<void> {
-    return this.#revalidate;
+    return this.#asked.revalidate;
+  }
+
+  /** Of a reading of another copy of the library too. */
+  static askedOf(reading: AnyReading): Revalidatable {
+    return #asked in reading ? reading.#asked : reading;
   }
 }
 
-export function makeReading(shown: Members, revalidate: () => Promise<void>): AnyReading {
-  return new Picture(shown, revalidate);
+/** @param asked has the function `revalidate`, which is looked at when somebody looks at the reading's */
+export function makeReading(shown: Members, asked: Revalidatable): AnyReading {
+  return new Picture(shown, asked);
 }
 
 /** Nothing to show. */
-export function makeEmpty(key: string, revalidate: () => Promise<void>): AnyReading {
-  return makeReading({ key, state: "empty", ...nothing, request: "none" }, revalidate);
+export function makeEmpty(key: string, asked: Revalidatable): AnyReading {
+  return makeReading({ key, state: "empty", ...nothing, request: "none" }, asked);
 }
 
 /** The members that a reading without a value does not have. */
@@ -184,7 +191,7 @@ export const nothing = {
 
 /** A reading with some members of it changed. */
 export function readingWith(reading: AnyReading, changes: Partial<Members>): AnyReading {
-  return makeReading({ ...reading, ...changes }, reading.revalidate);
+  return makeReading({ ...reading, ...changes }, Picture.askedOf(reading));
 }
 
 /** The members that two readings are compared by; the key and `revalidate` follow from the entry. */

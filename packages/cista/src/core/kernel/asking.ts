@@ -6,12 +6,13 @@ import type { Cause } from "../api/journal.js";
 import { type Clock, steadyEnvironment } from "../api/seams.js";
 import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
-import { Request, type RequestHost } from "../lib/request.js";
+import type { RequestHost } from "../lib/request.js";
 import { mayStandIn } from "../lib/showing.js";
 import { type Outcome, Waiters } from "../lib/waiters.js";
 import { afterChange, batch, markDirty, scheduleRelease } from "../state/batches.js";
 import { type Core, isOnline, nowOf, record } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import { EntryRequest } from "../state/entry-request.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
@@ -25,15 +26,12 @@ const longestWait = 120_000;
 export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
   const { core } = entry.shelf;
-  const request = new Request(new RequestOfEntry(entry));
+  const how = entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
+  const forward = forwardReason(entry, nowOf(core));
+  const request = new EntryRequest(new RequestOfEntry(entry), cause, how, forward, askedVersion);
   activity.request = request;
   core.underWay.add(entry);
   if (DEVELOPMENT && entry.held !== "none" && !entry.fits) noticeOtherUser(core);
-  activity.cause = cause;
-  activity.mode = entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
-  activity.forward = forwardReason(entry, nowOf(core));
-  activity.askedVersion = askedVersion;
-  activity.hasLatecomers = false;
   activity.usersInARow = cause === "user" ? activity.usersInARow + 1 : 0;
   activity.requestedAt = nowOf(core);
   batch(core, () => {
@@ -79,7 +77,7 @@ class RequestOfEntry implements RequestHost {
     return ++this.#core.version;
   }
 
-  load(request: Request): unknown {
+  load(request: EntryRequest): unknown {
     return load(this.#entry, request);
   }
 
@@ -104,23 +102,23 @@ class RequestOfEntry implements RequestHost {
     afterChange(this.#core, call);
   }
 
-  onPhase(request: Request): void {
+  onPhase(request: EntryRequest): void {
     batch(this.#core, () => noteAttempt(this.#entry, request));
   }
 
-  onAnswer(request: Request, answer: Answer<unknown>, open: boolean): void {
+  onAnswer(request: EntryRequest, answer: Answer<unknown>, open: boolean): void {
     batch(this.#core, () => takeAnswer(this.#entry, request, answer, open));
   }
 
-  onStreamEnd(request: Request): void {
+  onStreamEnd(request: EntryRequest): void {
     batch(this.#core, () => noteStreamEnd(this.#entry, request));
   }
 
-  onRetry(request: Request, failure: Failure, delay: number): void {
+  onRetry(request: EntryRequest, failure: Failure, delay: number): void {
     batch(this.#core, () => noteRetry(this.#entry, request, failure, delay));
   }
 
-  onFailure(request: Request, failure: Failure): void {
+  onFailure(request: EntryRequest, failure: Failure): void {
     batch(this.#core, () => takeFailure(this.#entry, request, failure));
   }
 }
@@ -143,11 +141,11 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
   const activity = entry.active();
   const { request } = activity;
   // An open stream is opened anew. A cache on the way may answer the request under way, but not a reload.
-  if (request && (activity.isOpen || (mode === "reload" && activity.mode !== "reload")))
+  if (request && (request.isOpen || (mode === "reload" && request.mode !== "reload")))
     abortRequest(entry, "it was asked for anew");
   if (!activity.request) startRequest(entry, cause, mode, askedVersion);
   else {
-    activity.hasLatecomers = true;
+    activity.request.hasLatecomers = true;
     if (endsPauses.has(cause)) activity.request.hurry();
   }
   if (activity.request?.phase === "running" && activity.request.startVersion < entry.invalidatedAt) {
@@ -175,7 +173,6 @@ export function abortRequest(entry: Entry, note: string): void {
   const { request } = activity;
   clearRequest(entry);
   request.abort(new Failure("aborted", `The request was aborted: ${note}.`));
-  activity.runsOn = false;
   record("abort", entry, request, note);
   markDirty(entry);
   if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
@@ -185,30 +182,30 @@ export function abortRequest(entry: Entry, note: string): void {
 export function requestIfWatched(entry: Entry): void {
   const { activity } = entry;
   if (!activity || activity.signedOut || (entry.waitsForWrite && !activity.request)) return;
-  if (activity.isOpen) supersede(entry, undefined, "the stream is opened anew");
+  if (entry.isOpen) supersede(entry, undefined, "the stream is opened anew");
   if (activity.request) activity.request.hurry();
   else if (activity.requestingWatchers > 0) startRequest(entry, "invalidated");
 }
 
 /** Rule R2: a value that is put is newer than any answer under way. Those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
-  if (!entry.activity?.isOpen || !outcome) abortRequest(entry, note);
+  if (!entry.isOpen || !outcome) abortRequest(entry, note);
   if (outcome) settleWaiters(entry, outcome, true);
 }
 
 /** A patched value is newer than a try under way: the try is begun anew, for all who wait for it. */
 export function restartRequest(entry: Entry, note: string): void {
-  const { activity } = entry;
-  if (!activity || activity.isOpen || activity.request?.phase !== "running") return;
-  const { cause, mode, askedVersion, runsOn } = activity;
+  const { request } = entry;
+  if (!request || request.isOpen || request.phase !== "running") return;
+  const { cause, mode, askedVersion, runsOn } = request;
   abortRequest(entry, note);
   startRequest(entry, cause, mode, askedVersion);
-  activity.runsOn = runsOn;
+  if (runsOn) keepRunning(entry);
 }
 
 /** Gives the request up because it has no readers or watchers any more, or the cache ends. */
 export function abandonRequest(entry: Entry, note: string): void {
-  if (entry.activity?.isOpen) entry.leaveStream();
+  if (entry.isOpen) entry.leaveStream();
   abortRequest(entry, note);
   entry.links?.forgetReads();
   entry.links?.tellDependents();
@@ -219,19 +216,23 @@ export function abandonRequest(entry: Entry, note: string): void {
   );
 }
 
+/** Has the request under way go on without readers. */
+export function keepRunning({ request }: Entry): void {
+  if (request) request.runsOn = true;
+}
+
 // ── The callbacks of a request ───────────────────────────────────────────────
 
-function noteAttempt(entry: Entry, request: Request): void {
-  const activity = entry.active();
+function noteAttempt(entry: Entry, request: EntryRequest): void {
   markDirty(entry);
   if (request.phase !== "running") return;
-  activity.tryStartedAt = nowOf(entry.shelf.core);
+  request.tryStartedAt = nowOf(entry.shelf.core);
   record("request", entry, request);
 }
 
-function noteRetry(entry: Entry, request: Request, failure: Failure, delay: number): void {
+function noteRetry(entry: Entry, request: EntryRequest, failure: Failure, delay: number): void {
   const activity = entry.active();
-  activity.isOpen = false;
+  request.isOpen = false;
   activity.failure = ofEntry(failure, entry.key, request.attempt);
   activity.failureCameWithValue = false;
   record("retry", entry, request, failure, delay);
@@ -240,8 +241,7 @@ function noteRetry(entry: Entry, request: Request, failure: Failure, delay: numb
   markDirty(entry);
 }
 
-function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, open: boolean): void {
-  const activity = entry.active();
+function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>, open: boolean): void {
   const { core } = entry.shelf;
   const { changedAt, isInvalidated } = entry;
   try {
@@ -252,13 +252,13 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
     takeFailure(entry, request, asFailure(thrown));
     return;
   }
-  activity.isOpen = open;
+  request.isOpen = open;
   if (!open) clearRequest(entry);
   entry.links?.takeDependencies(answer === dependenciesUnchanged);
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  if (!isForSomebodyElse(entry)) finishRequest(entry, request, outcomeOf(entry));
+  if (!isForSomebodyElse(entry, request)) finishRequest(entry, request, outcomeOf(entry));
   else {
     if (open) abortRequest(entry, "it was opened for another user");
     startRequest(entry, "user");
@@ -269,12 +269,12 @@ function takeAnswer(entry: Entry, request: Request, answer: Answer<unknown>, ope
 const mostUsersInARow = 5;
 
 /** Rule F9: another user asks by now. Where `headers` differ at each look, the user is unknown: then it is requested once more. */
-function isForSomebodyElse(entry: Entry): boolean {
+function isForSomebodyElse(entry: Entry, { hasLatecomers }: EntryRequest): boolean {
   const activity = entry.active();
   const fitting = entry.fitting();
   if (fitting === true) activity.usersInARow = 0;
   if (fitting === true || (!activity.isAwaited && activity.requestingWatchers === 0)) return false;
-  return activity.hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
+  return hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
 }
 
 /** Rule F3: a value that is stale when it comes, also through its dependencies, is shown as it came. */
@@ -287,7 +287,7 @@ export function noteArrival(entry: Entry): void {
   activity.announcedStanding = "expired";
 }
 
-function takeFailure(entry: Entry, request: Request, thrown: Failure): void {
+function takeFailure(entry: Entry, request: EntryRequest, thrown: Failure): void {
   const activity = entry.active();
   const { core, source } = entry.shelf;
   const failure = ofEntry(thrown, entry.key, request.attempt);
@@ -319,7 +319,7 @@ function failedOutcome(entry: Entry, failure: Failure): Outcome {
 }
 
 /** A stream has ended: its last answer is kept as a plain one. */
-function noteStreamEnd(entry: Entry, request: Request): void {
+function noteStreamEnd(entry: Entry, request: EntryRequest): void {
   record("end", entry, request);
   clearRequest(entry);
   entry.links?.forgetReads();
@@ -328,15 +328,15 @@ function noteStreamEnd(entry: Entry, request: Request): void {
 
 function clearRequest(entry: Entry): void {
   const activity = entry.active();
+  if (activity.request) activity.request.isOpen = false;
   activity.request = undefined;
-  activity.isOpen = false;
   entry.shelf.core.underWay.delete(entry);
 }
 
-function finishRequest(entry: Entry, request: Request, outcome: Outcome): void {
+function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {
   const activity = entry.active();
-  const outdated = request.startVersion < entry.invalidatedAt && !activity.isOpen;
-  activity.runsOn = false;
+  const outdated = request.startVersion < entry.invalidatedAt && !request.isOpen;
+  request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
   // Rules R2, D1: an entry that was invalidated meanwhile is requested anew for latecomers, watchers, and wanted dependents.

@@ -116,7 +116,7 @@ function nextMoment(entry: Entry, now: number): number {
   const { activity, shelf } = entry;
   let next = Number.POSITIVE_INFINITY;
   if (!activity || activity.watchers === 0) return next; // a request under way has timers of its own
-  if (entry.held !== "none" && !activity.isOpen) {
+  if (entry.held !== "none" && !entry.isOpen) {
     const { announcedStanding } = activity;
     next = dueAt(entry.staleAt, now, announcedStanding !== "fresh");
     next = Math.min(next, dueAt(entry.expiredAt, now, announcedStanding === "expired"));

@@ -4,24 +4,24 @@ import { CistaError } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
 import type { LoadContext, LoadMode } from "../api/source-contract.js";
 import type { LazyAbort } from "../lib/abort.js";
-import type { Request } from "../lib/request.js";
 import type { Entry } from "../state/entry.js";
+import type { EntryRequest } from "../state/entry-request.js";
 import { type Composing, composingKey } from "../state/links.js";
 import { userChangedOf } from "./users.js";
 
 /** Calls the source once, or is spared it. Without a promise where none is needed: each takes its turn of the event loop. */
-export function load(entry: Entry, request: Request): unknown {
+export function load(entry: Entry, request: EntryRequest): unknown {
   const { source } = entry.shelf;
   const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
   if (reader && entry.links?.dependencies.length) return loadUnlessSpared(entry, request, reader);
   return loadNow(entry, request, reader);
 }
 
-async function loadUnlessSpared(entry: Entry, request: Request, reader: ReturnType<Composing>): Promise<unknown> {
+async function loadUnlessSpared(entry: Entry, request: EntryRequest, reader: ReturnType<Composing>): Promise<unknown> {
   return (await reader.spares()) ? dependenciesUnchanged : loadNow(entry, request, reader);
 }
 
-function loadNow(entry: Entry, request: Request, reader: ReturnType<Composing> | undefined): unknown {
+function loadNow(entry: Entry, request: EntryRequest, reader: ReturnType<Composing> | undefined): unknown {
   const { core, source } = entry.shelf;
   request.current.throwIfAborted();
   const context = new ContextOfLoad(entry, request);
@@ -45,9 +45,8 @@ class ContextOfLoad implements LoadContext {
   readonly #entry: Entry;
   readonly #current: LazyAbort;
 
-  constructor(entry: Entry, { current, attempt }: Request) {
+  constructor(entry: Entry, { current, attempt, cause, mode }: EntryRequest) {
     const { core } = entry.shelf;
-    const { cause, mode } = entry.active();
     // Its own, so that a copy has them; made by one descriptor, since accessors of a literal take three times the room and the time.
     Object.defineProperty(this, "signal", ContextOfLoad.#signal);
     Object.defineProperty(this, "held", ContextOfLoad.#held);

@@ -3,6 +3,7 @@ import { type AnyReading, type Members, makeEmpty, makeReading, sameReading } fr
 import { guarded } from "../lib/guarded.js";
 import { keyText } from "../lib/key.js";
 import { mayShow } from "../lib/showing.js";
+import { asSmallInteger } from "../lib/small-integer.js";
 import { isOnline, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
@@ -34,7 +35,7 @@ function refreshReading(entry: Entry): void {
 
 /** Ends an open stream whose values are not for the present user. */
 function endForeignStream(entry: Entry): void {
-  if (entry.activity?.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
+  if (entry.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */
@@ -71,17 +72,17 @@ export function isReadingCurrent(entry: Entry, now: number): boolean {
 
 function keep(entry: Entry, reading: AnyReading, until: number): void {
   entry.reading = reading;
-  entry.readingValidUntil = until;
+  entry.readingValidUntil = asSmallInteger(until);
 }
 
 /** The object that already shows the same, if there is one. @param asking as if a request were under way, or not */
 function newReading(entry: Entry, now: number, asking: boolean, whatever = false): AnyReading {
   const shown = membersOf(entry, now, asking, whatever);
-  const { reading, shelf, params } = entry;
+  const { reading } = entry;
   if (reading && sameReading(reading, shown)) return reading;
   const prospect = entry.activity?.upcomingReading;
   if (prospect && sameReading(prospect, shown)) return prospect;
-  return makeReading(shown, (reading ?? prospect)?.revalidate ?? (async () => requestNow(shelf, params)));
+  return makeReading(shown, entry);
 }
 
 function membersOf(entry: Entry, now: number, asking: boolean, whatever: boolean): Members {
@@ -134,7 +135,8 @@ const mostRemembered = 32;
 export function readingWithoutEntry(shelf: Shelf, params: unknown): AnyReading {
   const { readingsWithoutEntry } = shelf;
   const key = keyText(shelf.source.name, params);
-  const reading = readingsWithoutEntry.get(key) ?? makeEmpty(key, async () => requestNow(shelf, params));
+  const reading =
+    readingsWithoutEntry.get(key) ?? makeEmpty(key, { revalidate: async () => requestNow(shelf, params) });
   readingsWithoutEntry.delete(key);
   readingsWithoutEntry.set(key, reading); // the last one used stands last
   for (const [oldest] of readingsWithoutEntry)

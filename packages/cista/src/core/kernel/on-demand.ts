@@ -3,7 +3,7 @@ import { batch } from "../state/batches.js";
 import { assertNotDisposed, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { abortRequest, joinRequest, startRequest } from "./asking.js";
+import { abortRequest, joinRequest, keepRunning, startRequest } from "./asking.js";
 import { getOrCreateEntry } from "./keeping.js";
 
 /** Asks the source now; resolves when the answer has come, whatever it is. */
@@ -27,10 +27,10 @@ export async function requestNow(shelf: Shelf, params: unknown): Promise<void> {
 export function prefetch(entry: Entry): void {
   const { core } = entry.shelf;
   batch(core, () => {
-    if (entry.activity?.isOpen) abortRequest(entry, "the stream is opened anew");
+    if (entry.isOpen) abortRequest(entry, "the stream is opened anew");
     if (core.interception?.takeKnown(entry, "prefetch")) return;
     if (!entry.request) startRequest(entry, "prefetch");
-    entry.active().runsOn = true;
+    keepRunning(entry);
   });
 }
 

@@ -52,7 +52,7 @@ export function attach(entry: Entry, mayRequest: boolean): void {
   if (first && isReadingCurrent(entry, now)) markUsed(entry);
   else if (first || (mayRequest && activity.requestingWatchers === 1) || !entry.fits) markDirty(entry);
   record("attach", entry, mayRequest, now);
-  if (mayRequest && activity.request) activity.hasLatecomers = true;
+  if (mayRequest && activity.request) activity.request.hasLatecomers = true;
   else if (mayRequest && wantsRequest(entry, now) && !core.interception?.takeKnown(entry, "attach"))
     startRequest(entry, "attach");
 }

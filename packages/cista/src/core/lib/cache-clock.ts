@@ -1,5 +1,6 @@
 /** A clock with timers of any length, on top of a platform's timers, and a time that never goes back. Rules R5, F10. */
 import type { Clock } from "../api/seams.js";
+import { asSmallInteger } from "./small-integer.js";
 
 /** Platforms keep a timer's delay in 31 bits; one that is longer would fire at once. Milliseconds, about 24.8 days. */
 const longestDelay = 2 ** 31 - 1;
@@ -31,7 +32,7 @@ export class CacheClock implements Clock {
 
   /** Milliseconds since the cache was made. While the clock is put back no time passes, and none is taken away (rule F10). */
   elapsed(): number {
-    const elapsed = this.#clock.now() - this.epoch;
+    const elapsed = asSmallInteger(this.#clock.now() - this.epoch);
     if (elapsed >= this.#elapsed) this.#elapsed = elapsed;
     else this.epoch += elapsed - this.#elapsed;
     return this.#elapsed;

@@ -1,5 +1,6 @@
 /** One timer for the moments of all entries. It notices a clock that jumps forward. Rules F3, F8, F10, N5. */
 import type { CacheClock } from "./cache-clock.js";
+import { asSmallInteger } from "./small-integer.js";
 
 /** Stands for no moment. (Not Infinity: small integers take no space of their own.) */
 export const never: number = -(2 ** 31);
@@ -47,11 +48,11 @@ export class Schedule<T extends Scheduled> {
    */
   set(item: T, due: number, now: number): void {
     if (now > this.#rings) this.#setTimer(now); // the clock has jumped
-    item.due = due === Number.POSITIVE_INFINITY ? never : due;
+    item.due = due === Number.POSITIVE_INFINITY ? never : asSmallInteger(due);
     if (item.due === never) return;
     if (item.place < 0) this.#add(item);
     else if (due < item.filedUnder) {
-      item.filedUnder = due;
+      item.filedUnder = item.due;
       this.#rise(item);
     }
     if (this.#heap[0] === item) this.#setTimer(now);

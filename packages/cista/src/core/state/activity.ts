@@ -2,14 +2,11 @@
 
 import type { Failure } from "../api/failure.js";
 import type { Standing } from "../api/freshness.js";
-import type { Cause } from "../api/journal.js";
 import type { AnyReading } from "../api/reading.js";
-import type { LoadMode } from "../api/source-contract.js";
-import type { Forward } from "../lib/cache-status.js";
 import type { Intervals } from "../lib/intervals.js";
 import { Listeners } from "../lib/listeners.js";
-import type { Request } from "../lib/request.js";
 import type { Waiters } from "../lib/waiters.js";
+import type { EntryRequest } from "./entry-request.js";
 import type { Layers } from "./layers.js";
 
 /** The state that an entry has while it is watched, waited for or requested. */
@@ -20,25 +17,12 @@ export class Activity {
   /** How many of the attached views may start requests (`when` is not false). */
   requestingWatchers = 0;
 
-  request: Request | undefined = undefined;
-  /** The request is an open stream: the held value is fresh for as long as it is open. */
-  isOpen = false;
-  /** Why the request under way, or the last one, was made, and in which mode. */
-  cause: Cause = "attach";
-  mode: LoadMode = "default";
-  /** Why the request under way, or the last one, was not answered from the held value (RFC 9211 §2.2). */
-  forward: Forward = "miss";
-  /** The version at which the request under way was asked for by hand (`revalidate`, or a cache mode); 0: it was not. */
-  askedVersion = 0;
-  /** When a request was last made (for `revalidateEvery`), and when its last try began. */
+  /** The request under way. */
+  request: EntryRequest | undefined = undefined;
+  /** When a request was last made (for `revalidateEvery`). */
   requestedAt = 0;
-  tryStartedAt = 0;
   /** So many requests in a row were made because the answer before was for another user (rule F9). */
   usersInARow = 0;
-  /** A reader came for the answer while the request was under way: the user may have been another one by then. */
-  hasLatecomers = false;
-  /** The request under way goes on without readers: it was prefetched, or it revalidates in the background for a read. */
-  runsOn = false;
   /** The intervals of attached views; there once one has one. */
   intervals: Intervals | undefined = undefined;
   /** Readers with a signal of their own that still wait. */
@@ -78,7 +62,7 @@ export class Activity {
 
   /** Whether the request under way goes on without watchers. */
   get isPinned(): boolean {
-    return this.runsOn || (this.waiters?.patient ?? false) || (this.nextWaiters?.patient ?? false);
+    return this.request?.runsOn || (this.waiters?.patient ?? false) || (this.nextWaiters?.patient ?? false);
   }
 
   /** Whether a reader waits for an answer. */

@@ -18,7 +18,7 @@ import type { DependencyReader } from "./links.js";
 import type { Rendering } from "./rendering.js";
 import { type Shelf, Shelves } from "./shelf.js";
 
-/** The functions of `kernel` that `state` calls when something is due. `cache.ts` connects them. */
+/** The functions of `kernel` that `state` calls. `cache.ts` connects them. */
 export interface Callbacks {
   /** As a batch ends: makes a dirty entry's reading and its next moment anew (rule N1). */
   refresh(entry: Entry): void;
@@ -28,6 +28,8 @@ export interface Callbacks {
   onDue(entry: Entry): void;
   /** A source is used for the first time, perhaps in place of another of its name. */
   onShelfOpened(shelf: Shelf, old: Shelf | undefined): void;
+  /** A reading's `revalidate` is called. */
+  requestNow(shelf: Shelf, params: unknown): Promise<void>;
 }
 
 /** A write brings the function that runs it: a program without writes does not carry that along. */

@@ -5,10 +5,10 @@ import { type Failure, mayBeCovered } from "../api/failure.js";
 import { type Policy, policyWith, type Standing, saysFreshness } from "../api/freshness.js";
 import type { AnyReading } from "../api/reading.js";
 import { freezeDeep } from "../lib/freeze.js";
-import type { Request } from "../lib/request.js";
 import { never, type Scheduled } from "../lib/schedule.js";
 import { share } from "../lib/share.js";
 import { Activity } from "./activity.js";
+import type { EntryRequest } from "./entry-request.js";
 import { type Extra, extraOf, forBoth } from "./extra.js";
 import type { Links, MadeFor, ThroughDependencies } from "./links.js";
 import type { Shelf } from "./shelf.js";
@@ -44,6 +44,7 @@ export class Entry implements Scheduled {
   /** Until when `reading` also shows the held value, so that `peek` need not compute it; 0: not known. */
   readingValidUntil = 0;
   activity: Activity | undefined = undefined;
+  #revalidate: (() => Promise<void>) | undefined = undefined;
 
   due: number = never;
   filedUnder: number = never;
@@ -72,8 +73,20 @@ export class Entry implements Scheduled {
     return this.activity?.watchers ?? 0;
   }
 
-  get request(): Request | undefined {
+  get request(): EntryRequest | undefined {
     return this.activity?.request;
+  }
+
+  /** Its request is an open stream (rule D7). */
+  get isOpen(): boolean {
+    return this.request?.isOpen ?? false;
+  }
+
+  /** The function of its readings. Made when somebody looks at it: most readings are only shown. */
+  get revalidate(): () => Promise<void> {
+    const { shelf, params } = this;
+    this.#revalidate ??= () => shelf.core.callbacks.requestNow(shelf, params);
+    return this.#revalidate;
   }
 
   /** A request is under way, whatever its phase; a stream that is open asks for nothing. */
@@ -227,7 +240,7 @@ export class Entry implements Scheduled {
 
   /** Its standing by time and by its dependencies, whether it is invalidated or not. An open stream does not age. */
   ageing(now: number): Standing {
-    if (this.activity?.isOpen) return "fresh";
+    if (this.isOpen) return "fresh";
     const links = this.#throughDependencies;
     const own = this.ownStanding(now);
     if (!links || own === "expired") return own;

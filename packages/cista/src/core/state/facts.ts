@@ -6,20 +6,20 @@ import type { Answer } from "../api/answer.js";
 import type { Failure } from "../api/failure.js";
 import type { Cause, EventDetails, JournalKind } from "../api/journal.js";
 import type { LoadMode } from "../api/source-contract.js";
-import type { Request } from "../lib/request.js";
 import type { Entry } from "./entry.js";
+import type { EntryRequest } from "./entry-request.js";
 
 /** The facts of each kind of event about an entry, beside the entry. A kind that is left out has no facts of its own. */
 export interface Facts {
   attach: [mayRequest: boolean, now: number];
   /** @param mode undefined where it was answered from the held value */
   read: [mode: LoadMode | undefined, now: number];
-  request: [request: Request];
-  retry: [request: Request, failure: Failure, delay: number];
-  answer: [request: Request, answer: Answer<unknown>];
-  end: [request: Request];
-  failure: [request: Request, failure: Failure];
-  abort: [request: Request, note: string];
+  request: [request: EntryRequest];
+  retry: [request: EntryRequest, failure: Failure, delay: number];
+  answer: [request: EntryRequest, answer: Answer<unknown>];
+  end: [request: EntryRequest];
+  failure: [request: EntryRequest, failure: Failure];
+  abort: [request: EntryRequest, note: string];
   "held-back": [cause: Cause, note: string];
   put: [note: string];
   delete: [note?: string];

@@ -4,8 +4,8 @@
  */
 import type { Failure } from "../api/failure.js";
 import type { ArgumentsOf, Source } from "../api/source-contract.js";
-import type { Request } from "../lib/request.js";
 import type { Entry } from "./entry.js";
+import type { EntryRequest } from "./entry-request.js";
 
 /** An answer that a composite was made of, and for whom it was: the notes on its request (rule F9). */
 export interface MadeFor {
@@ -76,4 +76,4 @@ export interface DependencyReader {
 
 /** The member under which a composite brings the reader of its dependencies. */
 export const composingKey: unique symbol = Symbol.for("cista.composing") as never;
-export type Composing = (entry: Entry, request: Request) => DependencyReader;
+export type Composing = (entry: Entry, request: EntryRequest) => DependencyReader;

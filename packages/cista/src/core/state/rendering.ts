@@ -45,5 +45,5 @@ export function setRendering(cache: Cache, rendering: Rendering | undefined): vo
 /** Rule H7: the reading that a page shows of an entry that it does not request. */
 export function emptyReadingOf(view: View<any>): Reading<any> {
   const { key, revalidate } = view.get();
-  return makeEmpty(key, revalidate) as Reading<any>;
+  return makeEmpty(key, { revalidate }) as Reading<any>;
 }

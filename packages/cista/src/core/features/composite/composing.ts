@@ -5,10 +5,10 @@ import { joinRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { LazyAbort } from "../../lib/abort.js";
-import type { Request } from "../../lib/request.js";
 import { batch } from "../../state/batches.js";
 import { assertNotDisposed, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import type { EntryRequest } from "../../state/entry-request.js";
 import type { Dependency, DependencyReader } from "../../state/links.js";
 import {
   isStaleThroughDependencies,
@@ -23,7 +23,7 @@ import {
 /** One try of a load that reads dependencies. Reads after the end of the try have no effect. */
 interface Reader {
   readonly entry: Entry;
-  readonly request: Request;
+  readonly request: EntryRequest;
   readonly current: LazyAbort;
   /** Ends its waits for dependencies: with the end of the try, however it came. */
   readonly waits: LazyAbort;
@@ -43,10 +43,9 @@ interface Reader {
 }
 
 /** A try of a composite's load begins. */
-export function beginReading(entry: Entry, request: Request): DependencyReader {
-  const { current } = request;
+export function beginReading(entry: Entry, request: EntryRequest): DependencyReader {
+  const { cause, current, mode } = request;
   const { core } = entry.shelf;
-  const { cause, mode } = entry.active();
   const links = linksOf(entry);
   if (links.dependenciesRead.length > 0) links.forgetReads(); // of a try that failed
   links.failuresOfDependencies = new WeakSet();
@@ -110,7 +109,7 @@ function signalOfWaits(reader: Reader): AbortSignal {
 /** A dependent's load reads a dependency: revalidated first and waited for unless it is fresh (rule D2). */
 async function readDependency(reader: Reader, dependency: Entry): Promise<unknown> {
   const { entry, request } = reader;
-  const { askedVersion, mode } = entry.active();
+  const { askedVersion, mode } = request;
   const read = noteRead(reader, dependency);
   noteUse(dependency);
   // Read for this very answer already, and the same since: once is enough, also of a value without a lifetime.
@@ -145,7 +144,7 @@ function noteRead(reader: Reader, dependency: Entry): Dependency {
   const read: Dependency = { entry: dependency, version: notRead, readAt: notRead, madeFor: [] };
   dependencyOf.set(dependency, read);
   dependencies.push(read);
-  if (dependencies.length > mostStreamDependencies && entry.active().isOpen)
+  if (dependencies.length > mostStreamDependencies && entry.isOpen)
     forgetDependency(reader, mostStreamDependencies / 2);
   if (dependencies === linksOf(entry).dependenciesRead) linksOf(dependency).dependents.add(entry); // kept: nothing lets go of what is being read
   return read;

@@ -1,9 +1,9 @@
 /** The dependencies of an entry, and the effects of their changes on it: comes with `composite()`. Rules D1, D2, H10. */
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
-import type { Request } from "../../lib/request.js";
 import { flush, markDirty, scheduleRelease } from "../../state/batches.js";
 import type { Entry } from "../../state/entry.js";
+import type { EntryRequest } from "../../state/entry-request.js";
 import type { Dependency, Links, MadeFor, ThroughDependencies } from "../../state/links.js";
 
 export const notRead: number = -1;
@@ -49,7 +49,7 @@ export class EntryLinks implements Links, ThroughDependencies {
   /** The version at which the newest change began that it is to be brought up to date with. */
   wave = 0;
   /** The last two requests for it that belong to a change, begun by a composite's load or a composite's own, with that change's `wave`. */
-  asked: readonly { readonly request: Request; readonly wave: number }[] = [];
+  asked: readonly { readonly request: EntryRequest; readonly wave: number }[] = [];
   dependencyStanding: ThroughDependencies["dependencyStanding"] = "none";
   staleAt: number = Number.POSITIVE_INFINITY;
   expiredAt: number = Number.POSITIVE_INFINITY;
@@ -111,15 +111,15 @@ function waveOf(entry: Entry): number {
 }
 
 /** The same of a load that begins. */
-export function waveOfLoad(entry: Entry, request: Request): number {
+export function waveOfLoad(entry: Entry, request: EntryRequest): number {
   const { asked, wave } = linksOf(entry);
   const [last] = asked;
   if (last?.request === request) return Math.max(last.wave, wave);
-  return entry.active().cause === "dependency" && wave > 0 ? wave : request.startVersion;
+  return request.cause === "dependency" && wave > 0 ? wave : request.startVersion;
 }
 
 /** Notes to which change a request belongs. */
-export function noteAsked(entry: Entry, request: Request, wave: number): void {
+export function noteAsked(entry: Entry, request: EntryRequest, wave: number): void {
   const links = linksOf(entry);
   const before = links.asked.find((one) => one.request !== request);
   links.asked = [{ request, wave }, ...(before ? [before] : [])];
@@ -148,7 +148,7 @@ function setDependencies(entry: Entry, dependencies: readonly Dependency[], keep
   const links = linksOf(entry);
   const read = links.dependenciesRead;
   // An open stream goes on reading. Other entries that the load still reads are not among the dependencies.
-  if (!entry.activity?.isOpen && !keepsReads) links.dependenciesRead = [];
+  if (!entry.isOpen && !keepsReads) links.dependenciesRead = [];
   const before = new Set([...links.dependencies, ...read].map((dependency) => dependency.entry));
   if (keepsReads) for (const dependency of read) before.delete(dependency.entry);
   links.dependencies = dependencies.map((dependency) => ({ ...dependency }));

@@ -8,9 +8,9 @@ import type { EventDetails, Journal, JournalKind } from "../../api/journal.js";
 import { forwardReason } from "../../kernel/asking.js";
 import { type ForwardEnd, forwardStatus, hitStatus } from "../../lib/cache-status.js";
 import { Recorder } from "../../lib/recorder.js";
-import type { Request } from "../../lib/request.js";
 import { type Core, coreOf, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import type { EntryRequest } from "../../state/entry-request.js";
 import type { Facts, JournalWriter } from "../../state/facts.js";
 
 /**
@@ -60,29 +60,29 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
       : hitStatus(entry.staleAt - now),
   }),
   request: (entry, request) => {
-    const { cause, invalidatedBy } = entry.active();
+    const { invalidatedBy } = entry.active();
     return {
-      ...tryDetails(entry, request),
-      ...(cause === "invalidated" && invalidatedBy !== undefined ? { write: invalidatedBy } : {}),
+      ...tryDetails(request),
+      ...(request.cause === "invalidated" && invalidatedBy !== undefined ? { write: invalidatedBy } : {}),
     };
   },
-  retry: (entry, request, failure, duration) => ({ ...tryDetails(entry, request, failure), failure, duration }),
+  retry: (_, request, failure, duration) => ({ ...tryDetails(request, failure), failure, duration }),
   answer: (entry, request, answer) => ({
-    ...tryDetails(entry, request, {
+    ...tryDetails(request, {
       status: answer.details.status ?? (answer.kind === "unchanged" ? 304 : undefined),
       stored: !entry.noStore,
     }),
-    duration: sinceTry(entry),
+    duration: sinceTry(entry, request),
     ...(answer === dependenciesUnchanged ? { note: "all its dependencies are as they were" } : {}),
     ...(answer.details.from === undefined ? {} : { from: answer.details.from }),
   }),
-  end: (entry, request) => ({ ...tryDetails(entry, request), duration: sinceTry(entry) }),
+  end: (entry, request) => ({ ...tryDetails(request), duration: sinceTry(entry, request) }),
   failure: (entry, request, failure) => ({
-    ...tryDetails(entry, request, failure),
+    ...tryDetails(request, failure),
     failure,
-    duration: sinceTry(entry),
+    duration: sinceTry(entry, request),
   }),
-  abort: (entry, request, note) => ({ ...tryDetails(entry, request, { detail: "aborted" }), note }),
+  abort: (_, request, note) => ({ ...tryDetails(request, { detail: "aborted" }), note }),
   "held-back": (_, cause, note) => ({ cause, note }),
   put: (_, note) => ({ note }),
   delete: (_, note) => (note === undefined ? {} : { note }),
@@ -94,13 +94,12 @@ const describers: { [K in keyof Facts]: (entry: Entry, ...facts: Facts[K]) => Ev
 };
 
 /** The members that every event about a try has. */
-function tryDetails(entry: Entry, { attempt }: Request, end: ForwardEnd = {}): EventDetails {
-  const { cause, forward } = entry.active();
+function tryDetails({ attempt, cause, forward }: EntryRequest, end: ForwardEnd = {}): EventDetails {
   return { cause, attempt, cacheStatus: forwardStatus(forward, end) };
 }
 
-function sinceTry(entry: Entry): number {
-  return nowOf(entry.shelf.core) - entry.active().tryStartedAt;
+function sinceTry(entry: Entry, { tryStartedAt }: EntryRequest): number {
+  return nowOf(entry.shelf.core) - tryStartedAt;
 }
 
 function attachStatus(entry: Entry, mayRequest: boolean, now: number): string {

@@ -4,7 +4,7 @@ import type { ReadOptions } from "../../api/contract.js";
 import { milliseconds } from "../../api/duration.js";
 import { CistaError, Failure, ofEntry, preview } from "../../api/failure.js";
 import type { LoadMode } from "../../api/source-contract.js";
-import { joinRequest, startRequest } from "../../kernel/asking.js";
+import { joinRequest, keepRunning, startRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { keyText } from "../../lib/key.js";
@@ -102,7 +102,7 @@ function rejectNotCached(key: string): Promise<never> {
 function revalidateBehind(entry: Entry): void {
   if (entry.request) return;
   batch(entry.shelf.core, () => startRequest(entry, "read"));
-  entry.active().runsOn = true;
+  keepRunning(entry);
 }
 
 function waitFor(entry: Entry, mode: LoadMode, signal: AbortSignal | undefined): Promise<unknown> {

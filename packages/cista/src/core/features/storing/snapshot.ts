@@ -58,7 +58,7 @@ function isStorable(entry: Entry, withNoStore: boolean): boolean {
 function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
   // A stream's value is fresh only while the stream is open. It is there at once, and the next watcher opens the stream again (rule H10).
-  const isOpen = entry.activity?.isOpen ?? false;
+  const { isOpen } = entry;
   const made = { source: entry.shelf.source.name } as Writable<StoredEntry>;
   if (params !== undefined) made.params = params;
   made.kind = entry.held as StoredEntry["kind"];
