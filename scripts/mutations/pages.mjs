@@ -36,6 +36,13 @@ export const pages = [
     "made.maxAge = finite(policy.maxAge)",
   ],
   ["H10 composites", "restoring.ts", "linkDependencies(entry, stored);", ""],
-  ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, entry, params);", ""],
+  ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, { entry, params, partChanged });", ""],
+  ["S1 made of older values", "snapshot.ts", 'dependencyStanding !== "none"', "noStore && false"],
+  [
+    "S1 older than every request",
+    "restoring.ts",
+    "const version = Math.max(entry.version, 1);",
+    "const version = ++core.version;",
+  ],
   ["H8 pause", "server/page.ts", 'else if (reading.request === "waiting") this.#take(undefined);', ""],
 ];

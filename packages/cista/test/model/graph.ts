@@ -1,4 +1,4 @@
-import { composite, createCache, entriesOf, Failure, type Source, source } from "cista";
+import { composite, createCache, entriesOf, Failure, restoreSnapshot, type Source, source, takeSnapshot } from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 
 // A random graph of composites over a server whose values change, and what has to hold of it (rules D1 and F8).
@@ -19,10 +19,12 @@ export interface Node {
   /** Its load goes on for a while after it has read its dependencies. */
   readonly slow: boolean;
 }
+/** What is special about the first leaf: neither it nor anything made of it is kept, or shown without being revalidated. */
+export type First = "usual" | "no-store" | "must-revalidate";
 export type Step =
   | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
   | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
-  | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put" }
+  | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put"; restores: boolean }
   | { do: "broken"; node: number; leaf: number; other: number }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
@@ -44,6 +46,7 @@ export class World {
   readonly watched = new Map<number, () => void>();
   readonly nodes: readonly Node[];
   readonly kind: Kind;
+  readonly first: First;
   /** Counts the steps: between two of them nothing but answers changes anything. */
   steps = 0;
   /** Then more than what is watched may have been loaded. */
@@ -61,9 +64,10 @@ export class World {
   nextEvent = () => {};
   isFed = false;
 
-  constructor(nodes: readonly Node[], kind: Kind, mustRevalidate: boolean) {
+  constructor(nodes: readonly Node[], kind: Kind, mustRevalidate: boolean, first: First = "usual") {
     this.nodes = nodes;
     this.kind = kind;
+    this.first = first;
     const maxAge = kind === "lasting" ? Number.POSITIVE_INFINITY : 0;
     const staleWhileRevalidate = mustRevalidate ? 0 : Number.POSITIVE_INFINITY;
     const common = { maxAge, staleWhileRevalidate, mustRevalidate, requestBudget: false as const };
@@ -79,7 +83,8 @@ export class World {
         if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
         return value;
       };
-      this.sources.push(source({ ...common, name: `leaf-${leaf}`, load }));
+      const special = leaf > 0 ? {} : { noStore: first === "no-store", ...(first === "must-revalidate" && strict) };
+      this.sources.push(source({ ...common, ...special, name: `leaf-${leaf}`, load }));
     }
     const numbered = source({ name: "numbered", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
     const waitForEvent = () => {
@@ -231,6 +236,19 @@ export class World {
     if (after > before) throw new Error(`D1: at rest ${after - before} loads are begun`);
     if (this.odd) throw new Error(`D1: ${this.odd}`);
     if (this.kind !== "restless") for (const at of this.watched.keys()) this.checkShown(at);
+    this.checkFirst();
+  }
+
+  /** Rule D2: what holds of a dependency holds of all that is made of it. */
+  checkFirst(): void {
+    const stored = new Set(takeSnapshot(this.cache).entries.map((entry) => (entry as { source: string }).source));
+    for (const at of this.above([0])) {
+      const of = this.sources[at] as Source<void, number>;
+      if (this.first === "no-store" && stored.has(of.name)) throw new Error(`D2: ${of.name} is stored`);
+      if (this.first !== "must-revalidate" || this.kind !== "lasting" || !this.watched.has(at)) continue;
+      const { state, fresh } = this.cache.view(of, undefined, { when: false }).get();
+      if (state === "ready" && !fresh) throw new Error(`D2: ${of.name} is shown, and must be revalidated`);
+    }
   }
 
   checkShown(at: number): void {
@@ -256,7 +274,9 @@ export class World {
   /** A leaf that failed below a watched composite is asked for anew with each change of another leaf below. */
   checkAskedAgain(at: number): void {
     const below = [...this.wantedBy(at)].filter((dependency) => dependency < leaves);
-    const failed = below.filter((dependency) => this.failureOf(dependency));
+    // Beside the failure of one it may have a fresh value: a restored one.
+    const isFresh = (leaf: number) => this.cache.peek(this.sources[leaf] as Source<void, number>).fresh;
+    const failed = below.filter((leaf) => this.failureOf(leaf) && !isFresh(leaf));
     const last = (times: Map<number, number>, of: readonly number[]) =>
       Math.max(...of.map((dependency) => times.get(dependency) ?? 0));
     const changed = last(
@@ -295,17 +315,23 @@ export class World {
   }
 
   /** A change below a node that has just come to be watched, alone: in the middle of each of its loads in turn. */
-  async midway({ node, leaf, by, how }: Extract<Step, { do: "midway" }>): Promise<void> {
+  async midway({ node, leaf, by, how, restores }: Extract<Step, { do: "midway" }>): Promise<void> {
     const below = [...this.wantedBy(node)].filter((dependency) => dependency < leaves);
     for (let ms = latency / 2; ms < 7 * latency; ms += latency) {
       for (const leave of this.watched.values()) leave();
       this.watched.clear();
       await this.rest();
+      const snapshot = takeSnapshot(this.cache);
+      const changing = below[leaf % below.length] as number;
+      // A value without a lifetime may be another by now, and nobody has been told.
+      const other = below[(leaf + 1) % below.length] as number;
+      if (restores && this.kind === "short-lived") this.values[other] = (this.values[other] as number) + 1;
       this.cache.delete("all");
       await this.take({ do: "watch", node });
       await this.clock.advance(ms);
+      if (restores) restoreSnapshot(this.cache, snapshot);
       this.steps++;
-      this.change(below[leaf % below.length] as number, by, how);
+      this.change(changing, by, how);
       await this.rest();
     }
   }
@@ -364,6 +390,8 @@ export class World {
     }
   }
 }
+
+const strict = { mustRevalidate: true, staleWhileRevalidate: 0 };
 
 function made(values: readonly number[], coarse: boolean): number {
   const sum = values.reduce((total, each, at) => total + each * (at + 1), 0);

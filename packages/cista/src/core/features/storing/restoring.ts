@@ -100,11 +100,18 @@ function pendingOf(core: Core): Pending {
   return core.pendingRestores as Pending;
 }
 
+/** A composite, and the params of a dependency whose source has not been used yet. */
+interface Unlinked {
+  readonly entry: Entry;
+  readonly params: unknown;
+  readonly partChanged: boolean;
+}
+
 /** Restored entries of sources that have not been used yet, kept for as long as an unused entry. */
 class Pending implements PendingRestores {
   readonly core: Core;
   /** Entries with a dependency that has no source yet, by that source's name. */
-  readonly #unlinked = new Map<string, { readonly entry: Entry; readonly params: unknown }[]>();
+  readonly #unlinked = new Map<string, Unlinked[]>();
   /** How many there are. */
   size = 0;
   readonly #bySource = new Map<string, Restored[]>();
@@ -123,10 +130,10 @@ class Pending implements PendingRestores {
   }
 
   /** A composite is made of an entry whose source has not been used yet. */
-  linkLater(source: string, entry: Entry, params: unknown): void {
+  linkLater(source: string, unlinked: Unlinked): void {
     const known = this.#unlinked.get(source);
-    if (known) known.push({ entry, params });
-    else this.#unlinked.set(source, [{ entry, params }]);
+    if (known) known.push(unlinked);
+    else this.#unlinked.set(source, [unlinked]);
   }
 
   adopt(shelf: Shelf): void {
@@ -134,8 +141,8 @@ class Pending implements PendingRestores {
     const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
     this.#unlinked.delete(shelf.source.name);
     batch(this.core, () => {
-      for (const { entry, params } of unlinked) {
-        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params));
+      for (const { entry, params, partChanged } of unlinked) {
+        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params), partChanged);
       }
     });
   }
@@ -249,7 +256,9 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   const wasInvalidated = entry.held !== "none" && entry.isInvalidated;
   // Those of an older value. A load that goes on keeps what it has read.
   entry.links?.dropDependencies(entry.request !== undefined && !core.comingWithPage?.has(entry.key));
-  changeHeld(entry, () => entry.hold(stored.kind, value, details, ++core.version, now));
+  // Older than every request and invalidation of this cache: it is no answer to any of them.
+  const version = Math.max(entry.version, 1);
+  changeHeld(entry, () => entry.hold(stored.kind, value, details, version, now));
   if (core.comingWithPage?.delete(entry.key) && entry.request)
     supersede(entry, outcomeOf(entry), "it has come with the page");
   if (!trusted || wasInvalidated) entry.invalidatedAt = ++core.version;
@@ -265,13 +274,13 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
 }
 
 /** Rule H10: links an entry to its dependencies, so that a change of a dependency reaches it. */
-function linkDependencies(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
+function linkDependencies(entry: Entry, { parts = [], partChanged = false, madeFor }: StoredEntry): void {
   const { core } = entry.shelf;
   if (madeFor)
     linksOf(entry).madeFor = madeFor.map((part) => ({ params: undefined, ...part, varies: { ...part.varies } }));
   for (const [source, params] of parts) {
     const shelf = core.shelves.named(source);
-    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params));
-    else pendingOf(core).linkLater(source, entry, params);
+    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params), partChanged);
+    else pendingOf(core).linkLater(source, { entry, params, partChanged });
   }
 }

@@ -69,6 +69,7 @@ function stored(entry: Entry, now: number): StoredEntry {
   made.staleIfError = finite(policy.staleIfError);
   if (noStore) made.noStore = true;
   if (links && links.dependencies.length > 0) made.parts = links.dependencies.map((part) => placeOf(part.entry));
+  if (links && links.current().dependencyStanding !== "none") made.partChanged = true;
   if (mustRevalidate) made.mustRevalidate = true;
   if (policy.immutable) made.immutable = true;
   if (extra?.validator) Object.assign(made, extra.validator);
