@@ -37,12 +37,14 @@ export const pages = [
   ],
   ["H10 composites", "restoring.ts", "linkDependencies(entry, stored);", ""],
   ["H10 later", "restoring.ts", "else pendingOf(core).linkLater(source, { entry, params, partChanged });", ""],
-  ["S1 made of older values", "snapshot.ts", 'dependencyStanding !== "none"', "noStore && false"],
   [
-    "S1 older than every request",
+    "S1 in one go",
     "restoring.ts",
-    "const version = Math.max(entry.version, 1);",
-    "const version = ++core.version;",
+    "        if (shelf) restoreEntry(shelf, restored, taken);",
+    "        if (shelf) { restoreEntry(shelf, restored, taken); taken.splice(0).forEach(finishRestored); }",
   ],
+  ["S1 outrun by which", "composing.ts", "before !== notRead && dependency.changedAt", "dependency.changedAt"],
+  ["S1 made of older values", "snapshot.ts", 'dependencyStanding !== "none"', "noStore && false"],
+  ["S1 older than every request", "restoring.ts", "details, entry.version, now)", "details, ++core.version, now)"],
   ["H8 pause", "server/page.ts", 'else if (reading.request === "waiting") this.#take(undefined);', ""],
 ];

@@ -200,9 +200,9 @@ function revalidateDependency(
  * again it would be another, and two composites that share it would load each other for ever.
  */
 function isTheCause({ madeOf }: Reader, dependency: Entry): boolean {
-  const before = madeOf.get(dependency);
+  const before = madeOf.get(dependency) ?? notRead; // of which of its dependencies a restored composite was outrun is not known
   return (
-    before !== undefined && dependency.changedAt !== before && dependency.held !== "none" && !dependency.isInvalidated
+    before !== notRead && dependency.changedAt !== before && dependency.held !== "none" && !dependency.isInvalidated
   );
 }
 

@@ -55,18 +55,23 @@ export function restoreWith(cache: Cache, snapshot: Snapshot, page: { readonly i
   const pending = pendingOf(core);
   let room = core.capacity - pending.size;
   batch(core, () => {
+    const taken: Taken[] = [];
     for (const [index, entry] of entries.entries()) {
       if (room <= 0) {
         recordDropped(core, `${entries.length - index} entries over the capacity`);
         break;
       }
       const stored = wellFormed(entry);
-      const taken = stored ? 1 + newDependencies(core, stored) : 0;
-      if (stored && taken <= room) {
-        restoreOrKeep(pending, { stored: { ...stored, age: stored.age + since }, at, trusted, page });
-        room -= taken;
+      const places = stored ? 1 + newDependencies(core, stored) : 0;
+      if (stored && places <= room) {
+        const restored = { stored: { ...stored, age: stored.age + since }, at, trusted, page };
+        const shelf = core.shelves.named(stored.source);
+        if (shelf) restoreEntry(shelf, restored, taken);
+        else pending.add(restored); // kept for its source
+        room -= places;
       } else recordDropped(core, entry);
     }
+    taken.forEach(finishRestored);
   });
   if (pending.size > 0) pending.forgetLater();
 }
@@ -86,13 +91,6 @@ function newDependencies({ shelves }: Core, { parts = [] }: StoredEntry): number
 
 function recordDropped(core: Core, what: unknown): void {
   core.journal?.noteOther("warning", { note: `Dropped from a snapshot: ${preview(what)}.` });
-}
-
-/** Where its source is not known yet, kept for it. */
-function restoreOrKeep(pending: Pending, restored: Restored): void {
-  const shelf = pending.core.shelves.named(restored.stored.source);
-  if (shelf) restoreEntry(shelf, restored);
-  else pending.add(restored);
 }
 
 function pendingOf(core: Core): Pending {
@@ -153,7 +151,9 @@ class Pending implements PendingRestores {
     this.#bySource.delete(shelf.source.name);
     for (const { stored } of waiting) this.size -= roomOf(stored);
     batch(this.core, () => {
-      for (const restored of waiting) restoreEntry(shelf, restored);
+      const taken: Taken[] = [];
+      for (const restored of waiting) restoreEntry(shelf, restored, taken);
+      taken.forEach(finishRestored);
     });
   }
 
@@ -183,7 +183,14 @@ class Pending implements PendingRestores {
   }
 }
 
-function restoreEntry(shelf: Shelf, restored: Restored): void {
+/** An entry that holds its restored value. */
+interface Taken {
+  readonly entry: Entry;
+  readonly restored: Restored;
+}
+
+/** @param taken is given the entry, if it has taken the value: it is finished once all of them have */
+function restoreEntry(shelf: Shelf, restored: Restored, taken: Taken[]): void {
   const { core } = shelf;
   const { stored } = restored;
   let entry: Entry;
@@ -206,7 +213,8 @@ function restoreEntry(shelf: Shelf, restored: Restored): void {
   } catch {
     isTaken = false; // a proxy that throws when it is looked at, or details that cannot be
   }
-  if (!isTaken) recordDropped(core, stored);
+  if (isTaken) taken.push({ entry, restored });
+  else recordDropped(core, stored);
 }
 
 /** Rule S1: the output of the source's check for a restored value; undefined if the check refuses it, or does not answer at once. */
@@ -244,6 +252,7 @@ export function expectWithPage(cache: Cache, keys: readonly string[] | undefined
   });
 }
 
+/** Throws where it cannot be held. */
 function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, value: unknown): void {
   const { core } = entry.shelf;
   const now = nowOf(core); // once: its moment must not move by what passes between two looks at the clock
@@ -257,15 +266,19 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
   // Those of an older value. A load that goes on keeps what it has read.
   entry.links?.dropDependencies(entry.request !== undefined && !core.comingWithPage?.has(entry.key));
   // Older than every request and invalidation of this cache: it is no answer to any of them.
-  const version = Math.max(entry.version, 1);
-  changeHeld(entry, () => entry.hold(stored.kind, value, details, version, now));
+  changeHeld(entry, () => entry.hold(stored.kind, value, details, entry.version, now));
   if (core.comingWithPage?.delete(entry.key) && entry.request)
     supersede(entry, outcomeOf(entry), "it has come with the page");
   if (!trusted || wasInvalidated) entry.invalidatedAt = ++core.version;
   record("restore", entry);
   entry.links?.tellDependents();
+}
+
+/** Links it to its dependencies as they are by then, and notes the page that it came with. */
+function finishRestored({ entry, restored: { stored, page } }: Taken): void {
   linkDependencies(entry, stored);
   if (!page) return;
+  const now = nowOf(entry.shelf.core);
   // Rule H2: an answer is shown to all who wait for it when it comes, whatever its lifetime.
   const activity = entry.active();
   activity.isDisplayed = true;
