@@ -18,7 +18,7 @@ const wanted = values.world;
 /** How much of PROVE_RUNS a world takes at its first turn; afterwards as much as fills a turn. */
 const worlds = [
   ...["model", "invariants", "fuzz", "http-freshness"],
-  ...["composites", "writes", "tabs", "outbox", "page", "users", "identity", "server", "fleet"].map(
+  ...["composites", "lists", "writes", "tabs", "outbox", "page", "users", "identity", "server", "fleet"].map(
     (name) => `${name}-any-order`,
   ),
   "fleet/redis-any-order.e2e",

@@ -1,5 +1,5 @@
 import { entriesOf, source, takeSnapshot } from "cista";
-import { eventsFrom } from "cista/http";
+import { eventsFrom, writeTo } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { fresh, hut, id, json, server, whoServer } from "./hostile-server.js";
 import { inShort, stage, watch } from "./stage.js";
@@ -36,6 +36,39 @@ describe("another user asks, without a signOut", () => {
     await clock.advance(0);
     vi.unstubAllGlobals();
     expect([view.get().value, seen.map(({ init }) => init.cache)]).toEqual(["bob", ["no-cache", "reload"]]);
+  });
+
+  test("F9: the former user's pending change is lifted, and the new user's own first write is shown at once", async () => {
+    const at = { token: "ada" };
+    const answers: (() => void)[] = [];
+    const { api } = server(
+      async (_, { method }) => {
+        if (method === "POST") await new Promise<void>((resolve) => answers.push(resolve));
+        return method === "POST"
+          ? new Response(null, { status: 204 })
+          : json([], { "cache-control": "max-age=60, public" });
+      },
+      { headers: () => ({ authorization: at.token }) },
+    );
+    const rows = api.source<void, string[]>({ name: "rows", url: "/rows" });
+    const add = writeTo<string, void>(api, {
+      name: "add",
+      method: "POST",
+      url: "/added",
+      optimistic: (row, edit) => edit.at(rows).patch((all) => [...all, row]),
+    });
+    const { cache, clock } = stage();
+    const { view } = watch(cache, rows);
+    await clock.advance(0);
+    const first = cache.run(add, "of ada");
+    await clock.advance(0);
+    expect(view.get().value).toEqual(["of ada"]);
+    at.token = "bob";
+    const second = cache.run(add, "of bob");
+    await clock.advance(0);
+    expect(view.get().value).toEqual(["of bob"]);
+    for (const answer of answers) answer();
+    await Promise.all([first, second]);
   });
 
   test("F9: a request is of the user who signed in while its fields were made", async () => {

@@ -131,18 +131,23 @@ export async function addPage(cache: Cache, source: Source<any, any>, params: un
   const list = cache.at<any, any>(source, params);
   const view = list.view();
   const held = (): Pages<unknown> | undefined => view.get().value;
-  for (let url = neighbourIn(held(), side); url !== undefined; ) {
+  let mode: "default" | "no-cache" = "default";
+  for (let url = neighbourIn(held(), side); url !== undefined; mode = "no-cache") {
     const at = [params ?? null, url] as const;
-    const coming = cache.read(page, at);
+    const before = view.get();
+    const coming = cache.read(page, at, { cache: mode });
     const shown = cache.view(page, at, { when: false });
     const leave = shown.subscribe(() => {});
     try {
       const came = await coming;
       const isListAsked = view.get().request === "running";
       if (isListAsked) await view.revalidate(); // the list itself is being asked about: that first
-      const found = neighbourIn(held(), side);
+      const { value, asOf } = view.get();
+      const found = neighbourIn(value, side);
+      // An answer that changed the list may have moved the items that the page begins with.
+      const isOutrun = asOf !== before.asOf && value !== before.value;
       // While the list was waited for, the page may have been invalidated, or the user may have changed.
-      if (found === url && (!isListAsked || shown.get().value === came)) {
+      if (found === url && !isOutrun && (!isListAsked || shown.get().value === came)) {
         list.patch((pages: Pages<unknown>) => add(pages, came, definition));
         return;
       }

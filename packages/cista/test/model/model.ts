@@ -319,7 +319,10 @@ export class Model {
 
   invalidate(key: number): void {
     const r = this.records[key] as Record;
-    if (r.held === "none" && !r.asked) return;
+    if (r.held === "none" && !r.asked) {
+      if (r.failed && r.askers > 0) this.start(r, "invalidated");
+      return;
+    }
     r.invalidatedAt = ++this.version;
     if (r.asked && r.asked.phase !== "running") this.try(r);
     else if (!r.asked && r.askers > 0) this.start(r, "invalidated");

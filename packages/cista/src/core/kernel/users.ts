@@ -4,17 +4,20 @@ import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
 import { forNobody } from "../state/extra.js";
+import type { SentLayers } from "../state/layers.js";
 
 /**
  * Values that are not for the present user are shown no longer. Where they are watched they are requested at once (see `refresh`).
  * @param hasLeft whether a user was signed in before
+ * @param by the layers of the write that told of the new user, whose run it is
  */
-function requestForNewUser(core: Core, hasLeft: boolean): void {
+function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void {
   if (core.disposed) return;
   if (hasLeft) forgetVisitor(core);
   for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
+      if (hasLeft) entry.activity?.layers?.removeOfOtherUser(by);
       if (entry.held === "none" || entry.fits) continue;
       markDirty(entry);
       entry.links?.tellDependents();
@@ -23,8 +26,8 @@ function requestForNewUser(core: Core, hasLeft: boolean): void {
 }
 
 /** For those who ask for values of a cache: tells of another user. */
-export function userChangedOf(core: Core): (hasLeft: boolean) => void {
-  core.userChanged ??= (hasLeft) => requestForNewUser(core, hasLeft);
+export function userChangedOf(core: Core): (hasLeft: boolean, by?: SentLayers) => void {
+  core.userChanged ??= (hasLeft, by) => requestForNewUser(core, hasLeft, by);
   return core.userChanged;
 }
 

@@ -14,6 +14,7 @@ import { batch } from "./batches.js";
 import type { Entry } from "./entry.js";
 import type { Facts, JournalWriter } from "./facts.js";
 import { IdleList } from "./idle-list.js";
+import type { SentLayers } from "./layers.js";
 import type { DependencyReader } from "./links.js";
 import type { Rendering } from "./rendering.js";
 import { type Shelf, Shelves } from "./shelf.js";
@@ -41,9 +42,6 @@ export type RunWith = (
   options: RunOptions,
   layers?: SentLayers,
 ) => Promise<unknown>;
-/** The layers of one run: see `WriteLayers`. */
-export type SentLayers = object;
-
 /** Entries that wait for their source to be used. */
 export interface PendingRestores {
   /** A source is used for the first time: it gets the entries that wait for it. */
@@ -129,7 +127,7 @@ export class Core {
   readonly userListeners: Set<() => void> = new Set();
   /** The functions with which loads and sends ask for the time, and tell of another user: the same for all of them. */
   readonly now: () => number;
-  userChanged: ((hasLeft: boolean) => void) | undefined;
+  userChanged: ((hasLeft: boolean, by?: SentLayers) => void) | undefined;
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */

@@ -3,6 +3,9 @@
  * (features/writing/layers.ts): a program without writes does not carry it along. Rules W1, W2.
  */
 
+/** The layers of one run: see `WriteLayers`. */
+export type SentLayers = object;
+
 /** The layers over the held value of one entry; made with the first. */
 export interface Layers {
   /** How many there are. */
@@ -17,5 +20,7 @@ export interface Layers {
   removeConfirmed(startVersion: number): void;
   /** Those of writes that have ended. */
   removeSettled(note: string): void;
+  /** Those of writes that another user has run than the one who asks now (rule F9). @param by the run that has told of this user */
+  removeOfOtherUser(by: SentLayers | undefined): void;
   removeAll(note: string): void;
 }

@@ -73,11 +73,11 @@ function afterPut(entry: Entry, note: string): void {
   if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);
 }
 
-/** RFC 9111 §4.4. Says whether there was anything to invalidate. */
+/** RFC 9111 §4.4. Says whether there was anything to invalidate. A failure that is shown is not to be trusted either (rule F5). */
 export function invalidate(entry: Entry): boolean {
-  if (!markInvalidated(entry)) return false;
-  requestIfWatched(entry);
-  return true;
+  const isMarked = markInvalidated(entry);
+  if (isMarked || entry.activity?.failure) requestIfWatched(entry);
+  return isMarked;
 }
 
 /** Marks an entry as not to be trusted, without asking for it. @param write the name of the write that invalidates it */

@@ -2,13 +2,14 @@
  * Layers: the pending changes of writes, applied over the held value until their writes settle. Rules W1, W2.
  */
 import { asFailure } from "../../api/failure.js";
+import type { Write } from "../../api/write-contract.js";
 import { runCallback } from "../../kernel/failing.js";
 import { freezeDeep } from "../../lib/freeze.js";
 import { shareKeeping } from "../../lib/share.js";
 import { markDirty } from "../../state/batches.js";
-import { record } from "../../state/core.js";
+import { type Core, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import type { Layers } from "../../state/layers.js";
+import type { Layers, SentLayers } from "../../state/layers.js";
 
 /** One pending change. */
 interface Layer {
@@ -25,9 +26,26 @@ export class WriteLayers {
   settledAt = 0;
   /** Its layers, by the entries that they lie on. */
   readonly byEntry: Map<Entry, Layer[]> = new Map();
+  readonly #write: Write<any, any>;
+  readonly #context: unknown;
+  /** Who runs it. */
+  readonly #user: string | undefined;
 
-  constructor(name: string) {
-    this.name = name;
+  constructor(write: Write<any, any>, core: Core) {
+    this.name = write.name;
+    this.#write = write;
+    this.#context = core.options.context;
+    this.#user = this.#userNow();
+  }
+
+  #userNow(): string | undefined {
+    return this.#write.definition.user?.(this.#context);
+  }
+
+  /** Once another user asks. Where the write names no user, it was run for the user before, unless it is kept and sent for any user. */
+  get isOfOtherUser(): boolean {
+    const { user, kept } = this.#write.definition;
+    return user ? this.#userNow() !== this.#user : !kept;
   }
 
   /** The entry that it lies on. */
@@ -147,6 +165,10 @@ class EntryLayers implements Layers {
 
   removeSettled(note: string): void {
     this.#removeWhere(({ write }) => write.settledAt > 0, note);
+  }
+
+  removeOfOtherUser(by: SentLayers | undefined): void {
+    this.#removeWhere(({ write }) => write !== by && write.isOfOtherUser, "lifted: another user asks");
   }
 
   removeAll(note: string): void {

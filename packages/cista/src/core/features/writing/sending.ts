@@ -186,7 +186,7 @@ class Run implements Outgoing {
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const { now } = this.#core;
-    const userChanged = userChangedOf(this.#core);
+    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, this.#layers);
     return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged };
   }
 

@@ -45,13 +45,9 @@ export function write<I = void, R = unknown>(definition: WriteDefinition<I, R>):
 }
 
 /** The layers of one run, at once: its changes are shown in the same frame, whatever its sending waits for. */
-export function addLayers(
-  core: Core,
-  { name, definition }: Write<any, any>,
-  input: unknown,
-  idempotencyKey: string,
-): WriteLayers {
-  const layers = new WriteLayers(name);
+export function addLayers(core: Core, write: Write<any, any>, input: unknown, idempotencyKey: string): WriteLayers {
+  const { name, definition } = write;
+  const layers = new WriteLayers(write, core);
   let isOver = false;
   const edit: LayerEditor = {
     at: (source, ...[params]) => ({

@@ -1,0 +1,209 @@
+import { type Failure, restoreSnapshot, type Source, takeSnapshot } from "cista";
+import { appendPage, origin, type Pages, pagesFrom, writeTo } from "cista/http";
+import fc from "fast-check";
+import { expect, test } from "vitest";
+import { isQuick, programsOf } from "./model/programs.js";
+import { stage } from "./stage.js";
+
+// A list in pages that is watched, appended to, written to, invalidated, restored and asked for by another user, in any order:
+// no item is shown twice, none of another user, and at rest the list is the beginning of the server's.
+
+const { runs, seed, ran } = programsOf("lists", 400, 4);
+
+interface Row {
+  readonly id: string;
+  readonly of: string;
+}
+type By = "number" | "cursor";
+const latency = 10;
+
+/** A server with a list for each of two users, and a page that shows it. */
+class Site {
+  readonly stage = stage();
+  readonly rows: Record<string, Row[]> = { wren: [], osk: [] };
+  readonly failures: unknown[] = [];
+  user = "wren";
+  isFailing = false;
+  made = 0;
+  asked = 0;
+  readonly list: Source<void, Pages<Row>>;
+  readonly me: Source<number, unknown>;
+  readonly add;
+  readonly size: number;
+  leave: (() => void) | undefined;
+  readonly #by: By;
+
+  constructor(size: number, by: By) {
+    this.size = size;
+    this.#by = by;
+    for (const of of ["wren", "osk"]) for (let at = 0; at < 9; at++) this.rows[of]?.push(this.newRow(of));
+    const api = origin({
+      base: "https://huts.example",
+      headers: () => ({ authorization: `Bearer ${this.user}` }),
+      fetch: ((url: URL, init: RequestInit) => this.#answer(new Request(url, init))) as typeof fetch,
+    });
+    this.list = pagesFrom<void, Row>(api, {
+      name: "notes",
+      url: "/notes",
+      maxAge: "1s",
+      staleWhileRevalidate: "1s",
+      retry: false,
+      requestBudget: false,
+      unwrap: (body) => body.rows,
+      next: (body) => body.next,
+    }) as Source<void, Pages<Row>>;
+    this.me = api.source<number, unknown>({ name: "me", url: () => "/me", retry: false, requestBudget: false });
+    this.add = writeTo<Row, void>(api, {
+      name: "add",
+      method: "POST",
+      url: "/notes",
+      optimistic: (row, edit) =>
+        edit.at(this.list).patch((pages) => ({
+          ...pages,
+          count: pages.count + 1,
+          items: pages.items.some(({ id }) => id === row.id) ? pages.items : [row, ...pages.items],
+        })),
+    });
+  }
+
+  newRow(of: string): Row {
+    return { id: `${of}-${this.made++}`, of };
+  }
+
+  pause(ms: number): Promise<void> {
+    return new Promise((resolve) => this.stage.clock.setTimer(() => resolve(), ms));
+  }
+
+  async #answer(request: Request): Promise<Response> {
+    if (++this.asked > 5000) throw new Error("it is asked for again and again");
+    const of = request.headers.get("authorization")?.slice("Bearer ".length) as string;
+    await this.pause(latency / 2);
+    const response = this.isFailing ? new Response(null, { status: 500 }) : await this.#process(request, of);
+    await this.pause(latency / 2);
+    return response;
+  }
+
+  async #process(request: Request, of: string): Promise<Response> {
+    const rows = this.rows[of] as Row[];
+    if (request.method === "POST") {
+      rows.unshift((await request.json()) as Row);
+      return new Response(null, { status: 204 });
+    }
+    const { searchParams, pathname } = new URL(request.url);
+    if (pathname === "/me") return Response.json(of);
+    const page = Number(searchParams.get("page") ?? 0);
+    const after = searchParams.get("after");
+    const from = this.#by === "number" ? page * this.size : rows.findIndex(({ id }) => id === after) + 1;
+    const own = rows.slice(from, from + this.size);
+    const next = this.#by === "number" ? `/notes?page=${page + 1}` : `/notes?after=${own.at(-1)?.id}`;
+    return Response.json({ rows: own, ...(from + this.size < rows.length ? { next } : {}) });
+  }
+
+  /** Nobody is told, as where another device has done it. What moves further behind only a look at all pages would find. */
+  changeServer(how: "add" | "remove"): void {
+    const rows = this.rows[this.user] as Row[];
+    if (how === "add") rows.unshift(this.newRow(this.user));
+    else rows.shift();
+  }
+
+  async take({ kind, at }: { kind: Kind; at: number }): Promise<void> {
+    const { cache, clock } = this.stage;
+    const note = (thrown: Failure) => void this.failures.push(thrown);
+    if (kind === "watch") {
+      this.leave?.();
+      this.leave = this.leave ? undefined : cache.view(this.list).subscribe(() => this.check());
+    } else if (kind === "append") appendPage(cache, this.list).catch(note);
+    else if (kind === "revalidate") void cache.view(this.list, undefined, { when: false }).revalidate();
+    else if (kind === "invalidate") cache.invalidate(this.list);
+    else if (kind === "write") cache.run(this.add, this.newRow(this.user)).catch(note);
+    else if (kind === "restore") {
+      const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
+      await clock.advance(at * 5);
+      cache.delete(this.list);
+      restoreSnapshot(cache, snapshot);
+    } else if (kind === "fail") this.isFailing = !this.isFailing;
+    else if (kind === "user") {
+      this.user = this.user === "wren" ? "osk" : "wren";
+      cache.read(this.me, ++this.made).catch(note); // a page asks something of its new user at once
+      await clock.advance(0);
+    } else if (kind === "pass") await clock.advance(at * 5);
+    else if (kind === "age") await clock.advance(at * 250);
+    else this.changeServer(kind);
+    this.check();
+  }
+
+  shown(): Pages<Row> | undefined {
+    return this.stage.cache.view(this.list, undefined, { when: false }).get().value;
+  }
+
+  /** What holds at any time, of what is shown to the present user. */
+  check(): void {
+    const items = this.shown()?.items ?? [];
+    const ids = items.map(({ id }) => id);
+    if (new Set(ids).size < ids.length) throw new Error(`an item is shown twice: ${ids}`);
+    if (new Set(items.map(({ of }) => of)).size > 1) throw new Error(`one list of two users: ${ids}`);
+    if (items.length > 0 && items[0]?.of !== this.user) throw new Error(`${this.user} is shown ${ids}`);
+  }
+
+  async rest(): Promise<void> {
+    const { cache, clock } = this.stage;
+    this.isFailing = false;
+    this.leave ??= cache.view(this.list).subscribe(() => {});
+    await clock.advance(1000);
+    cache.invalidate(this.list);
+    await clock.advance(1000);
+    const asked = this.asked;
+    const rows = (this.rows[this.user] as Row[]).map(({ id }) => id);
+    const pages = this.shown();
+    const ids = pages?.items.map(({ id }) => id) ?? [];
+    expect(ids).toEqual(rows.slice(0, ids.length));
+    expect(ids.length).toBeGreaterThanOrEqual(Math.min(this.size, rows.length));
+    expect(pages?.hasNext).toBe(ids.length < rows.length);
+    await clock.advance(500);
+    expect(this.asked).toBe(asked);
+    while (this.shown()?.hasNext) {
+      const coming = appendPage(cache, this.list);
+      await clock.advance(2 * latency);
+      await coming;
+    }
+    expect(this.shown()?.items.map(({ id }) => id)).toEqual(rows);
+  }
+}
+
+const kinds = ["watch", "append", "append", "append", "revalidate", "invalidate", "write", "write", "restore", "fail"];
+const kind = fc.constantFrom(...kinds, "user", "pass", "pass", "pass", "age", "add", "remove") as fc.Arbitrary<Kind>;
+const steps = fc.array(fc.record({ kind, at: fc.nat(8) }), { minLength: 1, maxLength: 25 });
+type Kind =
+  | "watch"
+  | "append"
+  | "revalidate"
+  | "invalidate"
+  | "write"
+  | "restore"
+  | "fail"
+  | "user"
+  | "pass"
+  | "age"
+  | "add"
+  | "remove";
+
+test(`a list in pages, in any order, is the server's in the end, and shows nothing twice (seed ${seed})`, {
+  timeout: 3_600_000,
+}, async () => {
+  const property = fc.asyncProperty(
+    steps,
+    fc.integer({ min: 1, max: 4 }),
+    fc.constantFrom<By>("number", "cursor"),
+    async (steps, size, by) => {
+      ran(steps.length);
+      const site = new Site(size, by);
+      try {
+        for (const each of steps) await site.take(each);
+        await site.rest();
+      } finally {
+        site.stage.cache.dispose();
+      }
+    },
+  );
+  await fc.assert(property, { numRuns: runs, seed, endOnFailure: isQuick });
+});
