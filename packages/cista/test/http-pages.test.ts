@@ -198,6 +198,33 @@ function rowsServer(count: number, perPage = 20) {
   return { world, seen, rows, ...stage() };
 }
 
+test("R2: a page that was asked for before the list moved is asked for anew", async () => {
+  const rows = Array.from({ length: 6 }, (_, id) => ({ id }));
+  const held: (() => void)[] = [];
+  const { api, seen } = fakeServer(async (url) => {
+    const page = Number(url.searchParams.get("page") ?? 0);
+    const answer = json({ rows: rows.slice(page, page + 1), next: `/rows?page=${page + 1}` });
+    if (page === 1 && held.length === 0) await new Promise<void>((resolve) => held.push(resolve));
+    return answer;
+  });
+  const list = pagesFrom<void, { id: number }>(api, {
+    name: "rows",
+    url: "/rows",
+    unwrap: (body) => body.rows,
+    next: (body) => body.next,
+  });
+  const { cache, clock } = stage();
+  await cache.read(list);
+  const appended = appendPage(cache, list);
+  await clock.advance("1s");
+  rows.unshift({ id: -1 });
+  await cache.read(list, undefined, { cache: "no-cache" });
+  held[0]?.();
+  await appended;
+  expect(cache.peek(list).value?.items.map(({ id }) => id)).toEqual([-1, 0]);
+  expect(seen).toHaveLength(4);
+});
+
 test("an item that a program has put into a list stays when the next page comes, and over a restore", async () => {
   const { cache, rows, world } = rowsServer(45);
   await cache.read(rows);

@@ -69,12 +69,17 @@ test("H10: a composite that was restored is made of its dependencies, also where
   const first = hut();
   await from.cache.read(route(first));
   const snapshot = JSON.parse(JSON.stringify(takeSnapshot(from.cache)));
-  for (const isPartFirst of [true, false]) {
+  for (const used of ["dependency first", "composite first", "both before the restore"]) {
     water[1] = 90;
-    const { cache, clock } = stage({ snapshot });
+    const { cache, clock } = stage();
     const part = hut();
     const whole = route(part);
-    if (isPartFirst) cache.peek(part, 1);
+    if (used === "both before the restore") {
+      cache.peek(part, 1);
+      cache.peek(whole);
+    }
+    restoreSnapshot(cache, snapshot); // the composite stands in it before its dependency
+    if (used === "dependency first") cache.peek(part, 1);
     const { view } = watch(cache, whole);
     cache.peek(part, 1);
     expect(view.get()).toMatchObject({ value: "90 litres", fresh: true, request: "none" });
