@@ -32,10 +32,12 @@ class Site {
   readonly size: number;
   leave: (() => void) | undefined;
   readonly #by: By;
+  readonly #tags: boolean;
 
-  constructor(size: number, by: By) {
+  constructor(size: number, by: By, tags: boolean) {
     this.size = size;
     this.#by = by;
+    this.#tags = tags;
     for (const of of ["wren", "osk"]) for (let at = 0; at < 9; at++) this.rows[of]?.push(this.newRow(of));
     const api = origin({
       base: "https://huts.example",
@@ -96,7 +98,11 @@ class Site {
     const from = this.#by === "number" ? page * this.size : rows.findIndex(({ id }) => id === after) + 1;
     const own = rows.slice(from, from + this.size);
     const next = this.#by === "number" ? `/notes?page=${page + 1}` : `/notes?after=${own.at(-1)?.id}`;
-    return Response.json({ rows: own, ...(from + this.size < rows.length ? { next } : {}) });
+    const body = JSON.stringify({ rows: own, ...(from + this.size < rows.length ? { next } : {}) });
+    const etag = `"${body.replaceAll('"', "'")}"`;
+    if (!this.#tags) return new Response(body);
+    if (request.headers.get("if-none-match") === etag) return new Response(null, { status: 304, headers: { etag } });
+    return new Response(body, { headers: { etag } });
   }
 
   /** Nobody is told, as where another device has done it. What moves further behind only a look at all pages would find. */
@@ -194,9 +200,10 @@ test(`a list in pages, in any order, is the server's in the end, and shows nothi
     steps,
     fc.integer({ min: 1, max: 4 }),
     fc.constantFrom<By>("number", "cursor"),
-    async (steps, size, by) => {
+    fc.boolean(),
+    async (steps, size, by, tags) => {
       ran(steps.length);
-      const site = new Site(size, by);
+      const site = new Site(size, by, tags);
       try {
         for (const each of steps) await site.take(each);
         await site.rest();

@@ -1,4 +1,14 @@
-import { composite, createCache, entriesOf, Failure, restoreSnapshot, type Source, source, takeSnapshot } from "cista";
+import {
+  composite,
+  createCache,
+  entriesOf,
+  Failure,
+  restoreSnapshot,
+  type Source,
+  source,
+  takeSnapshot,
+  write,
+} from "cista";
 import { virtualClock, virtualEnvironment } from "cista/rehearsal";
 
 // A random graph of composites over a server whose values change, and what has to hold of it (rules D1 and F8).
@@ -30,6 +40,7 @@ export type Step =
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }
   | { do: "react"; leaf: number }
+  | { do: "write"; leaf: number; by: number }
   | { do: "events"; count: number }
   | { do: "pass"; ms: number };
 
@@ -184,6 +195,7 @@ export class World {
     else if (step.do === "midway") await this.midway(step);
     else if (step.do === "events") await this.events(step.count);
     else if (step.do === "broken") await this.broken(step);
+    else if (step.do === "write") this.write(step);
     else if (step.do === "fail") {
       if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
     } else if (step.do === "react") {
@@ -209,6 +221,22 @@ export class World {
         cache.view(sources[step.node] as Source<void, number>).subscribe(() => {}),
       );
     }
+  }
+
+  /** Shown at once, and done a while later; not where the leaf fails. */
+  write({ leaf, by }: Extract<Step, { do: "write" }>): void {
+    this.isChangedWithin = true;
+    const add = write<void, void>({
+      name: "add",
+      optimistic: (_, edit) => edit.at(this.sources[leaf] as Source<void, number>).patch((value) => value + by),
+      send: async () => {
+        await this.pause(latency + 5);
+        if (this.failing.has(leaf)) throw new Failure("http", "refused", { status: 409, retryable: false });
+        this.values[leaf] = (this.values[leaf] as number) + by;
+        await this.pause(latency);
+      },
+    });
+    this.cache.run(add).catch(() => {});
   }
 
   async events(count: number): Promise<void> {
