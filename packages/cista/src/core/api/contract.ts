@@ -109,8 +109,8 @@ export interface Cache {
    */
   run<I, R>(write: Write<I, R>, ...input: RunArguments<I>): Promise<R>;
   /**
-   * Invalidates entries (RFC 9111 §4.4). Watched entries are revalidated now, others when they are next watched or read. Returns
-   * how many.
+   * Invalidates entries (RFC 9111 §4.4). Watched entries are revalidated now, others when they are next watched or read. A watched
+   * entry that shows a failure, and holds nothing, is requested too. Returns how many were held or under way.
    * @example cache.invalidate({ source: huts, params: { region: "north" } });
    */
   invalidate<P>(selector: Selector<P>): number;
