@@ -1,6 +1,6 @@
 import { type Note, type RunningOrigin, startOrigin } from "@cista/example-origin";
 import { entriesOf, type Source, takeSnapshot } from "cista";
-import { appendPage, origin, type Pages, pagesFrom } from "cista/http";
+import { appendPage, origin, type Pages, pagesFrom, writeTo } from "cista/http";
 import fc from "fast-check";
 import { afterAll, beforeAll, beforeEach, expect, test } from "vitest";
 import { server as fakeServer, json } from "./hostile-server.js";
@@ -197,6 +197,43 @@ function rowsServer(count: number, perPage = 20) {
   });
   return { world, seen, rows, ...stage() };
 }
+
+test("W3: a row that a write deletes on a later page does not come back, with validators and without", async () => {
+  for (const isTagged of [false, true]) {
+    let rows = Array.from({ length: 9 }, (_, id) => ({ id }));
+    const { api, seen } = fakeServer((url, { method }) => {
+      if (method === "DELETE") rows = rows.filter(({ id }) => id !== 5);
+      if (method === "DELETE") return new Response(null, { status: 204 });
+      const page = Number(url.searchParams.get("page") ?? 0);
+      const own = rows.slice(2 * page, 2 * page + 2);
+      return json(
+        { rows: own, next: `/rows?page=${page + 1}` },
+        isTagged ? { etag: `"${own.map(({ id }) => id)}"` } : {},
+      );
+    });
+    const list = pagesFrom<void, { id: number }>(api, {
+      name: "rows",
+      url: "/rows",
+      unwrap: (body) => body.rows,
+      next: (body) => body.next,
+    });
+    const remove = writeTo<void, void>(api, {
+      name: "remove",
+      method: "DELETE",
+      url: "/rows/5",
+      invalidates: () => list,
+    });
+    const { cache, clock } = stage();
+    const { view } = watch(cache, list);
+    for (let page = 0; page < 3; page++) await (page ? appendPage(cache, list) : clock.advance(0));
+    const asked = seen.length;
+    await cache.run(remove);
+    await clock.advance(0);
+    expect((view.get().value as Pages<{ id: number }>).items.map(({ id }) => id)).toEqual([0, 1, 2, 3, 4, 6]);
+    expect(seen.length).toBe(asked + 1 + 3);
+    cache.dispose();
+  }
+});
 
 test("R2: a page that was asked for before the list moved is asked for anew", async () => {
   const rows = Array.from({ length: 6 }, (_, id) => ({ id }));

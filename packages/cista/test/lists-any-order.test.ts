@@ -29,6 +29,7 @@ class Site {
   readonly list: Source<void, Pages<Row>>;
   readonly me: Source<number, unknown>;
   readonly add;
+  readonly remove;
   readonly size: number;
   leave: (() => void) | undefined;
   readonly #by: By;
@@ -66,6 +67,16 @@ class Site {
           items: pages.items.some(({ id }) => id === row.id) ? pages.items : [row, ...pages.items],
         })),
     });
+    this.remove = writeTo<Row, void>(api, {
+      name: "remove",
+      method: "POST",
+      url: "/notes/removed",
+      optimistic: (row, edit) =>
+        edit.at(this.list).patch((pages) => {
+          const items = pages.items.filter(({ id }) => id !== row.id);
+          return { ...pages, count: items.length, items };
+        }),
+    });
   }
 
   newRow(of: string): Row {
@@ -87,6 +98,11 @@ class Site {
 
   async #process(request: Request, of: string): Promise<Response> {
     const rows = this.rows[of] as Row[];
+    if (request.url.endsWith("/removed")) {
+      const { id } = (await request.json()) as Row;
+      this.rows[of] = rows.filter((row) => row.id !== id);
+      return new Response(null, { status: 204 });
+    }
     if (request.method === "POST") {
       rows.unshift((await request.json()) as Row);
       return new Response(null, { status: 204 });
@@ -122,7 +138,10 @@ class Site {
     else if (kind === "revalidate") void cache.view(this.list, undefined, { when: false }).revalidate();
     else if (kind === "invalidate") cache.invalidate(this.list);
     else if (kind === "write") cache.run(this.add, this.newRow(this.user)).catch(note);
-    else if (kind === "restore") {
+    else if (kind === "delete") {
+      const rows = this.rows[this.user] as Row[];
+      cache.run(this.remove, rows[at % rows.length] as Row).catch(note);
+    } else if (kind === "restore") {
       const snapshot = JSON.parse(JSON.stringify(takeSnapshot(cache)));
       await clock.advance(at * 5);
       cache.delete(this.list);
@@ -176,10 +195,23 @@ class Site {
   }
 }
 
-const kinds = ["watch", "append", "append", "append", "revalidate", "invalidate", "write", "write", "restore", "fail"];
+const kinds = [
+  "delete",
+  "watch",
+  "append",
+  "append",
+  "append",
+  "revalidate",
+  "invalidate",
+  "write",
+  "write",
+  "restore",
+  "fail",
+];
 const kind = fc.constantFrom(...kinds, "user", "pass", "pass", "pass", "age", "add", "remove") as fc.Arbitrary<Kind>;
 const steps = fc.array(fc.record({ kind, at: fc.nat(8) }), { minLength: 1, maxLength: 25 });
 type Kind =
+  | "delete"
   | "watch"
   | "append"
   | "revalidate"

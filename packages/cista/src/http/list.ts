@@ -18,14 +18,17 @@ type Definition = PagesDefinition<any, any>;
 
 // ── The whole list ───────────────────────────────────────────────────────────
 
-/** Requests the first page, and the following ones only until the held list is known to go on behind them. */
+/**
+ * Requests the first page, and the following ones only until the held list is known to go on behind them. Of a list that was
+ * invalidated, all that were loaded: the change may be anywhere in it.
+ */
 export async function loadList(
   server: Server,
   definition: Definition,
   params: unknown,
   context: LoadContext,
 ): Promise<Answer<unknown>> {
-  const { value, varies: heldFor } = context.held ?? {};
+  const { value, varies: heldFor, isInvalidated } = context.held ?? {};
   const held = value as Pages<unknown> | undefined;
   const before = new HeldPages(held, definition);
   const pages: LoadedPage[] = [];
@@ -42,16 +45,16 @@ export async function loadList(
     varies = forBoth(forBoth(varies, received.varies), same ? heldFor : undefined);
     if (!details) {
       details = detailsOf(received, definition, context.held?.policy);
-      if (same) return unchanged(details);
+      if (same && !isInvalidated) return unchanged(details);
       if (isMissing(received.response)) {
         await received.response.body?.cancel();
         return missing(details);
       }
     }
     const page = same ? old : await pageIn(received, definition, params);
-    pages.push({ ...page, items: before.take(page.items) });
+    pages.push(pageWith(page, before.take(page.items)));
     urls.add(page.url);
-    const rest = before.restBehind(pages.at(-1)?.items.at(-1));
+    const rest = isInvalidated ? undefined : before.restBehind(pages.at(-1)?.items.at(-1));
     const { next } = page;
     const enough = before.isCovered || pages.length >= before.loaded || (next !== undefined && urls.has(next));
     if (rest || enough || next === undefined) {
@@ -128,12 +131,18 @@ class HeldPages {
       const from = Math.max(0, end + 1 - passed);
       const items = page.items.filter((_, at) => at >= from && !this.#came.has(this.#ids[passed + at]));
       passed += page.items.length;
-      const { validator, ...without } = page; // begun in the middle, it is not what its validator speaks of
       if (items.length === page.items.length) rest.push(page);
-      else if (items.length > 0 || (page === this.pages.at(-1) && rest.length > 0)) rest.push({ ...without, items });
+      else if (items.length > 0 || (page === this.pages.at(-1) && rest.length > 0)) rest.push(pageWith(page, items));
     }
     return rest;
   }
+}
+
+/** The page with these of its items. With fewer it is not what its validator speaks of. */
+function pageWith(page: LoadedPage, items: readonly unknown[]): LoadedPage {
+  if (items.length === page.items.length) return { ...page, items };
+  const { validator, ...without } = page;
+  return { ...without, items };
 }
 
 /** The list's own URL, or that of the first page that was put before it. */
@@ -173,8 +182,8 @@ function sameAs(held: Pages<unknown> | undefined, list: Pages<unknown>): Pages<u
 
 /** The list with one more page. Items that are there already are not shown twice. */
 export function appended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
-  const { next, ...last } = came;
   const { items, ids } = newItems(pages, came, definition);
+  const { next, ...last } = pageWith(came, items);
   // A server that leads back to a page that is there already would be asked for ever.
   const leadsOn = next !== undefined && next !== came.url && pages.pages.every(({ url }) => url !== next);
   const { items: _, ...page } = omitUndefined({ ...last, count: items.length, next: leadsOn ? next : undefined });
@@ -183,8 +192,8 @@ export function appended(pages: Pages<unknown>, came: LoadedPage, definition: De
 
 /** The list with one more page before it. */
 export function prepended(pages: Pages<unknown>, came: LoadedPage, definition: Definition): Pages<unknown> {
-  const { previous, ...first } = came;
   const { items, ids } = newItems(pages, came, definition);
+  const { previous, ...first } = pageWith(came, items);
   const leadsOn = previous !== undefined && previous !== came.url && pages.pages.every(({ url }) => url !== previous);
   const { items: _, ...page } = omitUndefined({
     ...first,

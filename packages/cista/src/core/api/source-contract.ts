@@ -81,6 +81,11 @@ export interface LoadContext {
          * @internal
          */
         readonly varies?: Readonly<Record<string, string>> | undefined;
+        /**
+         * It was invalidated: any part of it may be another by now.
+         * @internal
+         */
+        readonly isInvalidated?: boolean;
       }
     | undefined;
   /** The cache's clock: milliseconds since the Unix epoch. */

@@ -94,7 +94,13 @@ function ignoresHeld(mode: LoadMode): boolean {
   return mode === "reload" || mode === "no-store";
 }
 
-function heldOf({ value, bornAt: asOf, extra, policy }: Entry): NonNullable<LoadContext["held"]> {
-  const held = { value, asOf, policy, varies: extra?.varies };
+function heldOf({
+  value,
+  bornAt: asOf,
+  extra,
+  policy,
+  isOutdated: isInvalidated,
+}: Entry): NonNullable<LoadContext["held"]> {
+  const held = { value, asOf, policy, varies: extra?.varies, isInvalidated };
   return extra?.validator ? { ...held, validator: extra.validator } : held;
 }
