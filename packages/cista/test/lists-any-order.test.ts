@@ -186,7 +186,7 @@ class Site {
     expect(pages?.hasNext).toBe(ids.length < rows.length);
     await clock.advance(500);
     expect(this.asked).toBe(asked);
-    while (this.shown()?.hasNext) {
+    for (let page = 0; page < rows.length && this.shown()?.hasNext; page++) {
       const coming = appendPage(cache, this.list);
       await clock.advance(2 * latency);
       await coming;

@@ -90,8 +90,8 @@ export class Program {
   readonly counts = new Map<string, number>();
   /** When each was last asked for, its tries apart. */
   readonly askedAt = new Map<string, number>();
-  /** When each was last answered. */
-  readonly cameAt = new Map<string, number>();
+  /** Those whose last answer was fresh when it came: one that comes stale is shown as it came. */
+  readonly cameFresh = new Set<string>();
   /** Every view there ever was: what was let go is not kept for it. */
   readonly views: View<any>[] = [];
   /** Of the values that loads have answered with. */
@@ -217,7 +217,12 @@ export class Program {
       ["request", "answer", "unchanged", "missing", "failure", "retry", "abort", "end"],
     );
     journalOf(this.cache).subscribe(
-      ({ key = "" }) => this.cameAt.set(key, this.clock.now()),
+      ({ key = "" }) => {
+        const { staleAt = Number.POSITIVE_INFINITY } =
+          [...entriesOf(this.cache)].find((entry) => entry.key === key) ?? {};
+        if (this.clock.now() < staleAt) this.cameFresh.add(key);
+        else this.cameFresh.delete(key);
+      },
       ["answer", "unchanged", "put"],
     );
     journalOf(this.cache).subscribe(
@@ -521,10 +526,9 @@ export class Program {
     const wanted = new Set(
       this.watchers.filter(({ when, kind }) => when && kind !== "stream").map(({ kind, id }) => `${kind} ${id}`),
     );
-    for (const { key, staleAt = Number.POSITIVE_INFINITY, expiredAt = Number.POSITIVE_INFINITY, shown } of all) {
+    for (const { key, expiredAt = Number.POSITIVE_INFINITY, shown } of all) {
       const isLeft = shown?.state === "ready" && shown.request === "none" && !shown.failure && !shown.pendingWrites;
-      const came = this.cameAt.get(key) ?? Number.POSITIVE_INFINITY; // what came stale is shown as it came
-      if (wanted.has(key) && isLeft && came < staleAt && expiredAt <= this.clock.now())
+      if (wanted.has(key) && isLeft && this.cameFresh.has(key) && expiredAt <= this.clock.now())
         throw new Error(`F3: ${key} has expired through its parts, and nobody asks`);
     }
   }
