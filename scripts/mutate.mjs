@@ -72,6 +72,7 @@ function worldsFor(path) {
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
   if (onlyWorlds) return worldsFor(path);
+  if (path.endsWith("/feeding.ts")) return ["packages/cista/test/store.browser.test.ts"];
   // Only a browser has a database that is deleted under a page.
   if (path.endsWith("/outbox/records.ts")) return [...tabTests, "packages/cista/test/tabs/stored.browser.test.ts"];
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;

@@ -1,4 +1,4 @@
-import { answer, type CacheOptions, createCache, entriesOf, missing, source, unchanged } from "cista";
+import { answer, type CacheOptions, composite, createCache, entriesOf, missing, source, unchanged } from "cista";
 import { openStore, type StoreBackend, type StoreOptions } from "cista/browser";
 import { virtualClock } from "cista/rehearsal";
 import { afterEach, expect, test, vi } from "vitest";
@@ -165,6 +165,35 @@ test("S1: foreign records are dropped, never the rest", async () => {
   expect(timers).not.toHaveBeenCalled();
   expect(await without.read(hut, 1)).toBe("good");
   without.dispose();
+});
+
+test.each<[string, (page: Awaited<ReturnType<ReturnType<typeof pages>>>) => unknown, string | undefined]>([
+  ["gets another value", ({ cache }) => cache.put(hut, 1, "newer"), "by loaded 1"],
+  ["is invalidated", ({ cache }) => cache.invalidate(hut), undefined],
+  ["is deleted", ({ cache }) => cache.delete(hut), "by loaded 1"],
+])("S1: a composite that is stored is stale over a reload once its dependency %s", async (_, change, shown) => {
+  let loaded = 0;
+  const day = composite({
+    name: "day",
+    maxAge: "1h",
+    load: async (_: void, { read }) => `by ${await read(hut, 1)}${loaded++ ? " again" : ""}`,
+  });
+  const week = composite({ name: "week", maxAge: "1h", load: async (_: void, { read }) => read(day) });
+  const page = pages();
+  const first = await page();
+  await first.cache.read(week);
+  await first.store.flush();
+  await change(first);
+  await first.clock.advance(1);
+  await first.store.close();
+  const second = await page();
+  for (const source of [day, week]) {
+    const { value, fresh } = second.cache.peek(source);
+    expect([value, fresh ?? false]).toEqual([shown, false]);
+  }
+  const { view } = watch(second.cache, week);
+  for (let turn = 0; turn < 4; turn++) await second.clock.advance(1);
+  expect(view.get()).toMatchObject({ value: expect.stringMatching(/again$/), fresh: true });
 });
 
 test("S1: a store stands on any backend of three calls, and keeps its bounds there", async () => {

@@ -1,7 +1,7 @@
 /** How the store follows the cache: entries are gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
 
 import { clockOf, environmentOf } from "../core/doors/caches.js";
-import { type StoredEntry, staysHere } from "../core/doors/sharing.js";
+import { type StoredEntry, staysHere, wellFormed } from "../core/doors/sharing.js";
 import { keyText, milliseconds } from "../core/doors/tools.js";
 import {
   type Cache,
@@ -43,6 +43,8 @@ export class Feeding {
   /** The entries that this page knows to be stored, the oldest first, and their sizes. */
   readonly #sizes = new Map<string, number>();
   #bytes = 0;
+  /** The keys of the dependencies of each composite that is known to be stored. */
+  readonly #dependencies = new Map<string, ReadonlySet<string>>();
   #timer: unknown;
   #flushing: Promise<unknown> = Promise.resolve();
   readonly #ends: (() => void)[] = [];
@@ -73,7 +75,7 @@ export class Feeding {
     for (const { key, source, reading } of entriesOf(this.#cache)) {
       if (reading.state === "ready" || reading.state === "missing") this.#changedIn(key, source); // newer than what is stored
     }
-    const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete"] as const;
+    const kinds = ["answer", "unchanged", "missing", "put", "invalidate", "delete", "adopt"] as const;
     try {
       this.#ends.push(journalOf(this.#cache).subscribe((event) => this.#note(event), kinds));
       this.#ends.push(environmentOf(this.#cache).subscribe(() => this.#pageChanged()));
@@ -104,6 +106,7 @@ export class Feeding {
   async clear(): Promise<void> {
     this.#changed.clear();
     this.#sizes.clear();
+    this.#dependencies.clear();
     this.#bytes = 0;
     await this.#flushing.catch(() => {});
     await this.#backend?.clear();
@@ -127,15 +130,16 @@ export class Feeding {
     const { records, others } = await backend.readAll(this.#capacity);
     const good: StoredRecord[] = [];
     const dropped = [...others];
+    let bytes = 0;
     const oldest = this.#empty.takenAt - this.#retain;
     const newestFirst = [...records].sort(([, one], [, other]) => takenAtOf(other) - takenAtOf(one));
     for (const [under, record] of newestFirst) {
-      if (this.#isGood(under, record) && record.takenAt >= oldest && this.#bytes + record.bytes <= this.#maxBytes) {
+      if (this.#isGood(under, record) && record.takenAt >= oldest && bytes + record.bytes <= this.#maxBytes) {
         good.push(record);
-        this.#bytes += record.bytes;
+        bytes += record.bytes;
       } else dropped.push(under);
     }
-    for (const { key, bytes } of good.toReversed()) this.#sizes.set(key, bytes);
+    this.#count(new Map(good.toReversed().map((record) => [record.key, record])));
     // A change of an entry while the database was being opened is newer.
     for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
       restoreSnapshot(this.#cache, { ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
@@ -205,7 +209,11 @@ export class Feeding {
     for (const [key, record] of changes) {
       this.#bytes += (record?.bytes ?? 0) - (this.#sizes.get(key) ?? 0);
       this.#sizes.delete(key);
-      if (record) this.#sizes.set(key, record.bytes);
+      this.#dependencies.delete(key);
+      if (!record) continue;
+      this.#sizes.set(key, record.bytes);
+      const dependencies = dependenciesOf(record);
+      if (dependencies.size > 0) this.#dependencies.set(key, dependencies);
     }
   }
 
@@ -226,13 +234,28 @@ export class Feeding {
 
   // ── Events of the cache, the page and the user ─────────────────────────────
 
-  /** A value that another tab has told is stored by that tab. */
-  #note({ key, source, from }: JournalEvent): void {
-    if (from === undefined && key !== undefined && source !== undefined) this.#changedIn(key, source);
+  /** A value that another tab has told is stored by that tab. A composite is each tab's own. */
+  #note({ kind, key, source, from }: JournalEvent): void {
+    if (key === undefined || source === undefined) return;
+    if (from === undefined) this.#changedIn(key, source);
+    if (kind !== "unchanged") this.#dependencyChanged(key);
+  }
+
+  /** What is stored of a composite says whether a dependency has changed since. */
+  #dependencyChanged(key: string): void {
+    for (const [composite, dependencies] of this.#dependencies) {
+      if (!dependencies.has(key) || this.#changed.has(composite)) continue;
+      this.#noteChanged(composite);
+      this.#dependencyChanged(composite);
+    }
   }
 
   #changedIn(key: string, source: string): void {
-    if (this.#ended || this.#sources?.has(source) === false) return;
+    if (this.#sources?.has(source) !== false) this.#noteChanged(key);
+  }
+
+  #noteChanged(key: string): void {
+    if (this.#ended) return;
     this.#changed.add(key);
     this.#timer ??= clockOf(this.#cache).setTimer(() => this.#flushBehind(), pause);
   }
@@ -296,6 +319,17 @@ function isLength(value: unknown): value is number {
 function takenAtOf(stored: unknown): number {
   const { takenAt } = (stored ?? {}) as { takenAt?: unknown };
   return isLength(takenAt) ? takenAt : 0;
+}
+
+/** The keys of what a stored composite is made of. None where that is not well formed: then the entry is not restored either. */
+function dependenciesOf({ entry }: StoredRecord): ReadonlySet<string> {
+  const isComposite = (entry as StoredEntry).parts !== undefined;
+  const parts = isComposite ? wellFormed(entry)?.parts : undefined;
+  try {
+    return new Set((parts ?? []).map(([source, params]) => keyText(source, params)));
+  } catch {
+    return new Set(); // params that can make no key
+  }
 }
 
 /** Entries stored at one time are one snapshot; the newest first, should there be more than the cache's capacity. */

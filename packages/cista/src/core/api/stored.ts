@@ -39,8 +39,6 @@ export interface StoredEntry {
   readonly shownAt?: number;
   /** Its dependencies: the source's name and the params of each. */
   readonly parts?: readonly (readonly [source: string, params?: unknown])[];
-  /** A dependency, or one of its own, was another by then: it is stale, and is to be made anew. */
-  readonly partChanged?: boolean;
   /** For whom it is, by the answers that it was made of (rule F9). */
   readonly madeFor?: readonly StoredMadeFor[];
 }
@@ -106,7 +104,6 @@ const members: { readonly [name in Exclude<keyof StoredEntry, "params" | "kind" 
   noStore: orNothing(isFlag),
   shownAt: orNothing(isLength),
   parts: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isPart)),
-  partChanged: orNothing(isFlag),
   madeFor: orNothing((value) => Array.isArray(value) && value.length <= mostParts && value.every(isMadeFor)),
 };
 

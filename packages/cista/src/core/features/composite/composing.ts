@@ -200,9 +200,9 @@ function revalidateDependency(
  * again it would be another, and two composites that share it would load each other for ever.
  */
 function isTheCause({ madeOf }: Reader, dependency: Entry): boolean {
-  const before = madeOf.get(dependency) ?? notRead; // of which of its dependencies a restored composite was outrun is not known
+  const before = madeOf.get(dependency);
   return (
-    before !== notRead && dependency.changedAt !== before && dependency.held !== "none" && !dependency.isInvalidated
+    before !== undefined && dependency.changedAt !== before && dependency.held !== "none" && !dependency.isInvalidated
   );
 }
 

@@ -169,15 +169,11 @@ function noteRead(dependency: Dependency): void {
   dependency.readAt = dependency.entry.shelf.core.version;
 }
 
-/**
- * An entry that was restored is made of another: a change of that one reaches it.
- * @param hasChanged the entry is made of an older value: it is stale, and its load is not spared
- */
-export function linkRestored(entry: Entry, dependency: Entry, hasChanged: boolean): void {
+/** An entry that was restored is made of another: a change of that one reaches it. */
+export function linkRestored(entry: Entry, dependency: Entry): void {
   const links = linksOf(entry);
   const { core } = dependency.shelf;
-  const version = hasChanged ? notRead : dependency.changedAt;
-  links.dependencies.push({ entry: dependency, version, readAt: core.version, madeFor: [] });
+  links.dependencies.push({ entry: dependency, version: dependency.changedAt, readAt: core.version, madeFor: [] });
   linksOf(dependency).dependents.add(entry);
   links.outdated = true;
   markDirty(entry);

@@ -98,18 +98,11 @@ function pendingOf(core: Core): Pending {
   return core.pendingRestores as Pending;
 }
 
-/** A composite, and the params of a dependency whose source has not been used yet. */
-interface Unlinked {
-  readonly entry: Entry;
-  readonly params: unknown;
-  readonly partChanged: boolean;
-}
-
 /** Restored entries of sources that have not been used yet, kept for as long as an unused entry. */
 class Pending implements PendingRestores {
   readonly core: Core;
   /** Entries with a dependency that has no source yet, by that source's name. */
-  readonly #unlinked = new Map<string, Unlinked[]>();
+  readonly #unlinked = new Map<string, { readonly entry: Entry; readonly params: unknown }[]>();
   /** How many there are. */
   size = 0;
   readonly #bySource = new Map<string, Restored[]>();
@@ -128,10 +121,10 @@ class Pending implements PendingRestores {
   }
 
   /** A composite is made of an entry whose source has not been used yet. */
-  linkLater(source: string, unlinked: Unlinked): void {
+  linkLater(source: string, entry: Entry, params: unknown): void {
     const known = this.#unlinked.get(source);
-    if (known) known.push(unlinked);
-    else this.#unlinked.set(source, [unlinked]);
+    if (known) known.push({ entry, params });
+    else this.#unlinked.set(source, [{ entry, params }]);
   }
 
   adopt(shelf: Shelf): void {
@@ -139,8 +132,8 @@ class Pending implements PendingRestores {
     const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
     this.#unlinked.delete(shelf.source.name);
     batch(this.core, () => {
-      for (const { entry, params, partChanged } of unlinked) {
-        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params), partChanged);
+      for (const { entry, params } of unlinked) {
+        if (!entry.isRemoved) linkRestored(entry, getOrCreateEntry(this.core, shelf.source, params));
       }
     });
   }
@@ -287,13 +280,13 @@ function finishRestored({ entry, restored: { stored, page } }: Taken): void {
 }
 
 /** Rule H10: links an entry to its dependencies, so that a change of a dependency reaches it. */
-function linkDependencies(entry: Entry, { parts = [], partChanged = false, madeFor }: StoredEntry): void {
+function linkDependencies(entry: Entry, { parts = [], madeFor }: StoredEntry): void {
   const { core } = entry.shelf;
   if (madeFor)
     linksOf(entry).madeFor = madeFor.map((part) => ({ params: undefined, ...part, varies: { ...part.varies } }));
   for (const [source, params] of parts) {
     const shelf = core.shelves.named(source);
-    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params), partChanged);
-    else pendingOf(core).linkLater(source, { entry, params, partChanged });
+    if (shelf) linkRestored(entry, getOrCreateEntry(core, shelf.source, params));
+    else pendingOf(core).linkLater(source, entry, params);
   }
 }

@@ -59,17 +59,18 @@ function stored(entry: Entry, now: number): StoredEntry {
   const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
   // A stream's value is fresh only while the stream is open. It is there at once, and the next watcher opens the stream again (rule H10).
   const { isOpen } = entry;
+  // Made of an older value of a dependency, it is stale. A look at the dependencies would find them unchanged since the restore: a stale one is loaded.
+  const isOutrun = links !== undefined && links.current().dependencyStanding !== "none";
   const made = { source: entry.shelf.source.name } as Writable<StoredEntry>;
   if (params !== undefined) made.params = params;
   made.kind = entry.held as StoredEntry["kind"];
   if (value !== undefined) made.value = value;
   made.age = entry.age(now);
-  made.maxAge = isOpen ? 0 : finite(policy.maxAge);
+  made.maxAge = isOpen || isOutrun ? 0 : finite(policy.maxAge);
   made.staleWhileRevalidate = isOpen ? null : finite(policy.staleWhileRevalidate);
   made.staleIfError = finite(policy.staleIfError);
   if (noStore) made.noStore = true;
   if (links && links.dependencies.length > 0) made.parts = links.dependencies.map((part) => placeOf(part.entry));
-  if (links && links.current().dependencyStanding !== "none") made.partChanged = true;
   if (mustRevalidate) made.mustRevalidate = true;
   if (policy.immutable) made.immutable = true;
   if (extra?.validator) Object.assign(made, extra.validator);
