@@ -42,6 +42,7 @@ const fleetTests = [
 /** What is broken in another room, the tests that open pages are to see. */
 const pageTests = [
   "page-parts.test.ts",
+  "brought.test.ts",
   "page-receive.browser.test.ts",
   "page/page.e2e.test.ts",
   "frameworks/hydration.e2e.test.ts",

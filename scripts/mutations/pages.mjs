@@ -43,6 +43,7 @@ export const pages = [
     "        if (shelf) restoreEntry(shelf, restored, taken);",
     "        if (shelf) { restoreEntry(shelf, restored, taken); taken.splice(0).forEach(finishRestored); }",
   ],
+  ["H11 invalidated meanwhile", "restoring.ts", "if (entry.isOutdated && !entry.request) requestIfWatched(entry);", ""],
   ["S1 stored composites", "feeding.ts", 'if (kind !== "unchanged") this.#dependencyChanged(key);', ""],
   ["S1 stored above", "feeding.ts", "      this.#dependencyChanged(composite);\n", ""],
   ["S1 made of older values", "snapshot.ts", "isOpen || isOutrun ? 0", "isOpen ? 0"],

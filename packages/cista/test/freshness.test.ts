@@ -301,3 +301,33 @@ test("F7: a put value counts from now, a patched one stays as old and as trusted
   expect(() => cache.put(hut, undefined, 1, bad)).toThrow("maxAge must be");
   expect(cache.peek(hut).value).toBe(7); // a refused call changes nothing
 });
+
+test("F2: for one read a value may be no older than that, or so long past its lifetime", async () => {
+  const { cache, clock } = stage();
+  let loads = 0;
+  const hut = source({ name: "hut", maxAge: "1m", staleWhileRevalidate: "10m", load: async () => ++loads });
+  const read = (options: object) => cache.read(hut, undefined, options);
+  expect(await read({ maxAge: "10s" })).toBe(1);
+  await clock.advance("9s");
+  expect(await read({ maxAge: "10s" })).toBe(1);
+  await clock.advance("1s");
+  expect(await read({ maxAge: "10s" })).toBe(2); // waits for the source
+  await clock.advance("30s");
+  expect(await read({ maxAge: "10s", maxStale: "1m" })).toBe(2); // at once, revalidated in the background
+  await clock.advance(0);
+  expect(loads).toBe(3);
+  await clock.advance("2m");
+  expect(await read({ maxStale: "10s" })).toBe(4); // past both
+  expect(await read({ maxAge: 0 })).toBe(5);
+  cache.invalidate(hut);
+  expect(await read({ maxAge: "1h", maxStale: "1h" })).toBe(6);
+});
+
+test("F2: a value that must be revalidated is never used past its lifetime, though a read allows it", async () => {
+  const { cache, clock } = stage();
+  let loads = 0;
+  const hut = source({ name: "hut", maxAge: "1m", mustRevalidate: true, load: async () => ++loads });
+  await cache.read(hut);
+  await clock.advance("61s");
+  expect(await cache.read(hut, undefined, { maxStale: "1h" })).toBe(2);
+});

@@ -1,6 +1,6 @@
-/** A number as it takes the least room. */
+/** Numbers as engines store them in the least space. */
 
-/** Engines give a small integer no space of its own in an object, but for one that was reckoned from large or broken numbers they do. */
+/** A small integer is stored in its object. The result of large or fractional numbers is stored beside the object, also where it is small and whole. */
 export function asSmallInteger(number: number): number {
   const small = number | 0;
   return small === number ? small : number;

@@ -4,7 +4,7 @@ import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
 import { Request, type RequestHost } from "../lib/request.js";
 
-/** One request of one entry, with what only its time under way asks for. */
+/** One request of one entry, with the facts that count only while it is under way. */
 export class EntryRequest extends Request {
   readonly cause: Cause;
   readonly mode: LoadMode;

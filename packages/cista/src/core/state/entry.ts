@@ -30,7 +30,7 @@ export class Entry implements Scheduled {
   storedAt = 0;
   /** The age of the value when it was stored (RFC 9111 §4.2.3), in milliseconds. */
   initialAge = 0;
-  /** When the try began that brought the held value, or when it was put: only goes up. 0: neither, as of a restored one. */
+  /** When the try began that brought the held value, or when it was put: only goes up. 0: neither; so it is of a restored value. */
   version = 0;
   /** The version at which the held value last changed: an unchanged answer leaves it. 0: never. */
   changedAt = 0;

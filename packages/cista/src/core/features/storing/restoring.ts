@@ -2,7 +2,7 @@
 import type { Cache } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../../api/stored.js";
-import { supersede } from "../../kernel/asking.js";
+import { requestIfWatched, supersede } from "../../kernel/asking.js";
 import { changeHeld, getOrCreateEntry } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { batch } from "../../state/batches.js";
@@ -270,7 +270,11 @@ function holdRestored(entry: Entry, { stored, at, trusted, page }: Restored, val
 /** Links it to its dependencies as they are by then, and notes the page that it came with. */
 function finishRestored({ entry, restored: { stored, page } }: Taken): void {
   linkDependencies(entry, stored);
-  if (!page) return;
+  if (page) noteBrought(entry, page);
+  if (entry.isOutdated && !entry.request) requestIfWatched(entry); // it was invalidated while it was to come
+}
+
+function noteBrought(entry: Entry, page: NonNullable<Restored["page"]>): void {
   const now = nowOf(entry.shelf.core);
   // Rule H2: an answer is shown to all who wait for it when it comes, whatever its lifetime.
   const activity = entry.active();

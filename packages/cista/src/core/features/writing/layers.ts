@@ -27,25 +27,28 @@ export class WriteLayers {
   /** Its layers, by the entries that they lie on. */
   readonly byEntry: Map<Entry, Layer[]> = new Map();
   readonly #write: Write<any, any>;
-  readonly #context: unknown;
+  readonly #core: Core;
   /** Who runs it. */
   readonly #user: string | undefined;
 
   constructor(write: Write<any, any>, core: Core) {
     this.name = write.name;
     this.#write = write;
-    this.#context = core.options.context;
+    this.#core = core;
     this.#user = this.#userNow();
   }
 
   #userNow(): string | undefined {
-    return this.#write.definition.user?.(this.#context);
+    return this.#write.definition.user?.(this.#core.options.context);
   }
 
-  /** Once another user asks. Where the write names no user, it was run for the user before, unless it is kept and sent for any user. */
+  /**
+   * Whether another user has run it than the one who asks now, at the moment at which that user is heard of. A write without
+   * a `user` counts as the former user's. One that is kept does not: it is sent whoever asks (rule O9).
+   */
   get isOfOtherUser(): boolean {
     const { user, kept } = this.#write.definition;
-    return user ? this.#userNow() !== this.#user : !kept;
+    return user ? this.#userNow() !== this.#user : !(kept && this.#core.keeper);
   }
 
   /** The entry that it lies on. */
