@@ -121,11 +121,14 @@ class Site {
     return new Response(body, { headers: { etag } });
   }
 
-  /** Nobody is told, as where another device has done it. What moves further behind only a look at all pages would find. */
-  changeServer(how: "add" | "remove"): void {
+  /** Nobody is told, as where another device has done it. */
+  changeServer(how: "add" | "remove" | "raise", at: number): void {
     const rows = this.rows[this.user] as Row[];
     if (how === "add") rows.unshift(this.newRow(this.user));
-    else rows.shift();
+    else {
+      const [row] = rows.splice(at % rows.length, 1);
+      if (how === "raise" && row) rows.unshift(row);
+    }
   }
 
   async take({ kind, at }: { kind: Kind; at: number }): Promise<void> {
@@ -153,7 +156,7 @@ class Site {
       await clock.advance(0);
     } else if (kind === "pass") await clock.advance(at * 5);
     else if (kind === "age") await clock.advance(at * 250);
-    else this.changeServer(kind);
+    else this.changeServer(kind, at);
     this.check();
   }
 
@@ -175,7 +178,7 @@ class Site {
     this.isFailing = false;
     this.leave ??= cache.view(this.list).subscribe(() => {});
     await clock.advance(1000);
-    cache.invalidate(this.list);
+    cache.invalidate(this.list); // all loaded pages are looked at: what moved further behind is seen only so
     await clock.advance(1000);
     const asked = this.asked;
     const rows = (this.rows[this.user] as Row[]).map(({ id }) => id);
@@ -208,7 +211,17 @@ const kinds = [
   "restore",
   "fail",
 ];
-const kind = fc.constantFrom(...kinds, "user", "pass", "pass", "pass", "age", "add", "remove") as fc.Arbitrary<Kind>;
+const kind = fc.constantFrom(
+  ...kinds,
+  "user",
+  "pass",
+  "pass",
+  "pass",
+  "age",
+  "add",
+  "remove",
+  "raise",
+) as fc.Arbitrary<Kind>;
 const steps = fc.array(fc.record({ kind, at: fc.nat(8) }), { minLength: 1, maxLength: 25 });
 type Kind =
   | "delete"
@@ -223,7 +236,8 @@ type Kind =
   | "pass"
   | "age"
   | "add"
-  | "remove";
+  | "remove"
+  | "raise";
 
 test(`a list in pages, in any order, is the server's in the end, and shows nothing twice (seed ${seed})`, {
   timeout: 3_600_000,
