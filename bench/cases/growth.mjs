@@ -5,26 +5,25 @@ import { keep } from "../measure.mjs";
 
 /**
  * By the processor's time, not the wall's: other programs' turns are not counted. The least of nine times for either size:
- * what other programs add to a time is never less than nothing. The small size is done ten times in one go, so that both
- * leave as much to the collector.
+ * what other programs add to a time is never less than nothing.
  * @param prepare gets a size and returns the work: both may be asynchronous
+ * @param small a size that takes ten milliseconds or more: with less the collector comes only in the large size
  */
 export async function growth(small, prepare) {
-  const time = async (size, times) => {
-    const works = [];
-    for (let one = 0; one < times; one++) works.push(await prepare(size));
+  const time = async (size) => {
+    const work = await prepare(size);
     await turn();
     globalThis.gc();
     const start = process.cpuUsage();
-    for (const work of works) keep(await work());
+    keep(await work());
     const { user, system } = process.cpuUsage(start);
     for (const cache of made.splice(0)) cache.dispose();
-    return (user + system) / times;
+    return user + system;
   };
   const times = { few: [], many: [] };
   for (let round = -2; round < 9; round++) {
-    const few = await time(small, 10);
-    const many = await time(small * 10, 1);
+    const few = await time(small);
+    const many = await time(small * 10);
     if (round < 0) continue; // the engine gets to know the work
     times.few.push(few);
     times.many.push(many);
