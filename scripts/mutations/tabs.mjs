@@ -29,6 +29,18 @@ export const tabs = [
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],
   ["B2 lingers", "turns.ts", "const linger = 500;", "const linger = 0;"],
+  [
+    "B2 outrun",
+    "turns.ts",
+    "if (held?.has && (isOver || this.#lingering.has(key))) {",
+    "if (held?.has && this.#lingering.has(key)) {",
+  ],
+  [
+    "B2 outrun, kept",
+    "tabs/loads.ts",
+    "if (!this.#open.has(key) && !this.#asking.has(key))",
+    "if (!this.#open.has(key))",
+  ],
   ["B2 hung", "tabs/patience.ts", "await turn.steal();", ""],
   [
     "B2 streams",
@@ -168,6 +180,7 @@ export const tabs = [
     "await this.#backend.put({ ...record, failure: told });",
   ],
   ["O9", "kept-list.ts", "!this.#unknown.has(record.id) && this.isOwn(record)", "!this.#unknown.has(record.id)"],
+  ["O9 before it leaves", "http/exchange.ts", "context.refuseOtherUser?.();", ""],
   ["O9 shown", "kept-list.ts", "if (!this.isOwn(record)) this.hide(record.id);", ""],
   ["O9 shown again", "kept-list.ts", "if (this.isOwn(record)) await this.#show(record);", ""],
   ["O9 left by its run", "kept-list.ts", "laid?.refused(this.mayHaveWorked(id));", ""],

@@ -38,6 +38,42 @@ describe("another user asks, without a signOut", () => {
     expect([view.get().value, seen.map(({ init }) => init.cache)]).toEqual(["bob", ["no-cache", "reload"]]);
   });
 
+  describe("O9: a write is not sent for another user, who has come", () => {
+    const at = { user: "ada", isOnline: true, tokenTakes: 0, status: 204 };
+    const ways = [
+      ["while there was no network", { isOnline: false }, 0],
+      ["while its token was fetched", { tokenTakes: 50 }, 0],
+      ["while its token was renewed", { status: 401 }, 1],
+      ["while it waited to be tried again", { status: 503 }, 1],
+    ] as const;
+    test.each(ways)("%s", async (_, first, tries) => {
+      Object.assign(at, { user: "ada", isOnline: true, tokenTakes: 0, status: 204 }, first);
+      const { cache, clock, environment } = stage();
+      const pause = (ms: number) => new Promise<void>((resolve) => void clock.setTimer(() => resolve(), ms));
+      const { api, seen } = server(() => new Response(null, { status: at.status }), {
+        user: () => at.user,
+        renew: () => pause(50),
+        headers: async () => {
+          if (at.tokenTakes > 0) await pause(at.tokenTakes);
+          return { authorization: `of ${at.user}` };
+        },
+      });
+      const save = writeTo<string, void>(api, {
+        name: "save",
+        method: "PUT",
+        url: "/note",
+        retry: { times: 3, firstPause: "1s" },
+      });
+      environment.set({ online: at.isOnline });
+      const saved = cache.run(save, "fog").catch((thrown) => thrown);
+      await clock.advance(25);
+      Object.assign(at, { user: "bob", status: 204 });
+      environment.set({ online: true });
+      await clock.advance("5s");
+      expect([seen.length, (await saved)?.kind]).toEqual([tries, "aborted"]);
+    });
+  });
+
   test("F9: the former user's pending change is lifted, and the new user's own first write is shown at once", async () => {
     const at = { token: "ada" };
     const answers: (() => void)[] = [];

@@ -1,4 +1,4 @@
-import { Failure, type LoadContext, type Validator } from "../core/index.js";
+import { Failure, type LoadContext, type SendContext, type Validator } from "../core/index.js";
 import { isOwnOrigin, withoutQuery } from "./address.js";
 import { headersOf, type Said } from "./asker.js";
 import { isEntityTag } from "./details.js";
@@ -10,7 +10,8 @@ import type { Ask, Exchange, Server } from "./server.js";
 const mostRedirections = 20;
 
 type Context = Pick<LoadContext, "signal" | "context" | "now"> &
-  Partial<Pick<LoadContext, "held" | "mode" | "partition" | "userChanged">>;
+  Partial<Pick<LoadContext, "held" | "mode" | "partition" | "userChanged">> &
+  Pick<SendContext, "refuseOtherUser">;
 
 /**
  * One request; where its token is refused and can be renewed, once more with the new one.
@@ -43,6 +44,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   const condition = own ? conditionOf(held) : undefined;
   const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody();
   if (who.userBefore !== undefined) context.userChanged?.(who.userBefore !== "");
+  context.refuseOtherUser?.(); // who may have come while the fields were made
   const said = who.fields;
   const headers = new Headers(said);
   for (const [field, text] of Object.entries(ask.fields ?? {})) headers.set(field, text);

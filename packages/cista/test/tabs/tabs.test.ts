@@ -25,6 +25,22 @@ test("B2: a value that several tabs want at once is asked for once, and all have
   expect(world.heldLocks).toEqual([]); // rule B8
 });
 
+test("B2: an entry that is invalidated while it is requested is requested again at once, by one tab for all", async () => {
+  const { world, tabs, advance } = await joined(3, { delay: 3 });
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance(50);
+  world.change(1);
+  of(tabs, 0).cache.invalidate({ source: of(tabs, 0).hut, params: 1 });
+  await advance(250); // a request takes 100 ms at most
+  expect(versions(tabs, 1)).toEqual([2, 2, 2]);
+  expect(world.requests).toHaveLength(2);
+  await advance(300); // longer than a turn is kept after an answer: the turn of the second request is not given back by the first
+  of(tabs, 1).cache.invalidate({ source: of(tabs, 1).hut, params: 1 });
+  await advance("2s");
+  expect(world.requests).toHaveLength(3);
+  expect(world.heldLocks).toEqual([]);
+});
+
 test("B1: no other tab asks for a value that one tab has, nor does a tab that comes later", async () => {
   const { world, tabs, advance } = await joined(2);
   of(tabs, 0).watch("hut", 1);

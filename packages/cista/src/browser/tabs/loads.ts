@@ -22,6 +22,8 @@ export class Loads {
   /** Keys whose values are each tab's own. */
   readonly #own = new Recent<string, true>();
   readonly #failures = new Failures();
+  /** The load of each key that has the key's turn, or waits for it. */
+  readonly #asking = new Map<string, LoadCall>();
   /** The streams that this tab has open, by key. A new stream of a key begins before the one in its place has ended. */
   readonly #open = new Map<string, AsyncIterable<unknown>>();
 
@@ -68,9 +70,12 @@ export class Loads {
     this.#failures.refuseKnown(call, hub.now());
     const wait = new Wait(this.#since(call), hub.now());
     this.#waits.set(key, wait);
-    const turn = this.#turns.take(key, locks);
+    // A load that was outrun is over, but its turn is still held: the load in its place goes on with it.
+    const isOver = !this.#asking.has(key) && !this.#open.has(key);
+    const turn = this.#turns.take(key, locks, isOver);
     signal.addEventListener("abort", () => this.#leave(key, wait, turn), { once: true });
     if (known) return this.#follow(call, proceed, wait, turn, known);
+    this.#asking.set(key, call);
     try {
       const heard = await nextHeard(hub, key, wait, turn, signal);
       if (heard === "turn" || heard === "own") {
@@ -84,11 +89,14 @@ export class Loads {
       return answerIn(heard.news, hub.moments.now());
     } catch (thrown) {
       this.#endWait(key, wait);
+      this.#endAsking(call);
       if (turn.has && !signal.aborted) {
         hub.tell(toldFailure(call, thrown, this.#begun.get(key) ?? 0));
         this.finish(key);
       } else turn.leave();
       throw thrown;
+    } finally {
+      this.#endAsking(call);
     }
   }
 
@@ -128,12 +136,16 @@ export class Loads {
     if (this.#waits.get(key) === wait) this.#waits.delete(key);
   }
 
+  #endAsking(call: LoadCall): void {
+    if (this.#asking.get(call.key) === call) this.#asking.delete(call.key);
+  }
+
   // ── Streams: one tab has it open, the others follow ────────────────────────
 
   async *#lead({ key }: LoadCall, stream: AsyncIterable<unknown>, given: Turn | undefined): AsyncGenerator<unknown> {
     const { locks, isClosed } = this.#hub;
     // One that was alone takes the place all the same: a tab that comes later finds the stream open.
-    const turn = given ?? (locks && !isClosed && !this.#own.has(key) ? this.#turns.take(key, locks) : undefined);
+    const turn = given ?? (locks && !isClosed && !this.#own.has(key) ? this.#turns.take(key, locks, false) : undefined);
     let hasEnded = false;
     this.#open.set(key, stream);
     try {
@@ -218,7 +230,7 @@ export class Loads {
 
   /** The request is over and has been told of, or there is nothing to tell but that. */
   finish(key: string): void {
-    if (!this.#open.has(key)) this.#turns.finish(key);
+    if (!this.#open.has(key) && !this.#asking.has(key)) this.#turns.finish(key);
   }
 
   /** A value of its stream was invalidated meanwhile: the stream is opened anew by the tab that has asked for it. */

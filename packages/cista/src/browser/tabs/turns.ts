@@ -27,11 +27,14 @@ export class Turns {
     this.#changed = changed;
   }
 
-  /** Takes a place at a key's lock. */
-  take(key: string, locks: TabLocks): Turn {
+  /**
+   * Takes a place at a key's lock.
+   * @param isOver whether the load before needs its turn no longer: this one goes on with it then
+   */
+  take(key: string, locks: TabLocks, isOver: boolean): Turn {
     const held = this.#held.get(key);
-    if (held?.has && this.#lingering.has(key)) {
-      this.#endLingering(key); // still ours, of the load before
+    if (held?.has && (isOver || this.#lingering.has(key))) {
+      this.#endLingering(key);
       return held;
     }
     const changed = () => {

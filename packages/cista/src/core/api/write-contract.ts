@@ -24,6 +24,12 @@ export interface SendContext {
    * @internal
    */
   userChanged?(hasLeft: boolean): void;
+  /**
+   * For the moment before the request leaves: the credentials may have taken a while.
+   * @throws Failure kind "aborted" where another user asks now than the one who ran the write
+   * @internal
+   */
+  refuseOtherUser?(): void;
 }
 
 /** One entry, for a layer to be laid over. */

@@ -187,7 +187,8 @@ class Run implements Outgoing {
     const { idempotencyKey } = this.#options;
     const { now } = this.#core;
     const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, this.#layers);
-    return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged };
+    const refuseOtherUser = () => this.#refuseOtherUser();
+    return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged, refuseOtherUser };
   }
 
   #moved(): void {
