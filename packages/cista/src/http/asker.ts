@@ -67,6 +67,13 @@ export class Askers {
     this.#fixed = typeof server.headers === "function" ? new Headers() : headersOf(server.headers);
   }
 
+  /** The user who runs a write now. Where no request was made yet, that user is the one before the next request. */
+  userOfWrite(context: unknown): string | undefined {
+    const id = this.#server.user?.({ context });
+    this.#askers.of(context).lastUser ??= userNote(id);
+    return id;
+  }
+
   /** The fields of a request that is made now, and who makes it. */
   async ask(target: Target): Promise<Said> {
     const { fields, id } = await this.#fieldsFor(target);
@@ -182,11 +189,15 @@ export class Askers {
 
   /** The note on one field: "" where it was not sent. */
   #noted(field: string, fields: Headers, context: unknown, id: string | undefined): string {
-    if (this.#server.user && field === "authorization") return id === undefined ? "" : `@${id}`;
+    if (this.#server.user && field === "authorization") return userNote(id);
     const text = fields.get(field) ?? "";
     if (text === "") return "";
     return secretField.test(field) ? nameOf(this.#askers.of(context), text) : digest(text);
   }
+}
+
+function userNote(id: string | undefined): string {
+  return id === undefined ? "" : `@${id}`;
 }
 
 /** Fields whose text is `undefined` are left out: `{ authorization: token && … }` says nothing where there is no token. */

@@ -37,9 +37,8 @@ export function graphqlTo(origin: Origin, definition: any): Write<any, any> {
   refuseHeaderFunction(definition);
   documentText(definition); // refuses what cannot be where it was written
   const { url, document, variables, unwrap, idempotencyKey, ...rest } = definition as GraphqlWriteDefinition<any, any>;
-  const { user } = server;
   return write<any, any>({
-    ...(user ? { user: (context: unknown) => user({ context }) } : {}),
+    ...(server.user ? { user: (context: unknown) => server.askers.userOfWrite(context) } : {}),
     ...rest,
     send: async (input: unknown, context: SendContext) => {
       const sends = sendsKey(definition, resolved(url, server.base, definition.name));

@@ -23,9 +23,8 @@ export function writeTo<I = void, R = unknown>(
   refuseNoKey(server, definition);
   const { method, url, body, headers, parse, unwrap, followRedirects, idempotencyKey, keepalive, sendBy, ...rest } =
     definition;
-  const { user } = server;
   return write<any, any>({
-    ...(user ? { user: (context: unknown) => user({ context }) } : {}),
+    ...(server.user ? { user: (context: unknown) => server.askers.userOfWrite(context) } : {}),
     ...rest,
     send: (input, context) => send(server, definition, input, context),
   });

@@ -1,6 +1,6 @@
 import { type Cache, composite, type Failure, journalOf, type Source, type View } from "cista";
 import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
-import { path, writeTo } from "cista/http";
+import { appendPage, type Pages, pagesFrom, path, writeTo } from "cista/http";
 import { vi } from "vitest";
 import { json, server } from "../hostile-server.js";
 import { type Tab, World } from "../tabs/world.js";
@@ -9,7 +9,7 @@ import { type Tab, World } from "../tabs/world.js";
 // users, sign-outs, clocks that jump. The server knows what is so; at rest each page shows that, and nothing else.
 
 export type Who = "token" | "late" | "user";
-type Kind = "leaf" | "pair" | "top" | "items" | "me" | "gauge";
+type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "me" | "gauge";
 export interface Settings {
   readonly who: Who;
   readonly joined: boolean;
@@ -21,7 +21,9 @@ export interface Settings {
 }
 
 const ids = [0, 1, 2];
-const kinds: Kind[] = ["leaf", "pair", "top", "items", "me", "gauge"];
+const kinds: Kind[] = ["leaf", "pair", "top", "items", "rows", "me", "gauge"];
+/** So many rows are in a page of the list. */
+const pageSize = 2;
 
 export class Site {
   readonly world: World;
@@ -35,6 +37,8 @@ export class Site {
   readonly booked = new Map<string, number>();
   readonly people = new Map<string, string>();
   readonly expired = new Set<string>();
+  /** Writes that were sent with the token of another person than the one who ran them. */
+  readonly mixedUp: string[] = [];
   /** The share of answers that are failures. */
   failing = 0;
   serial = 0;
@@ -115,7 +119,7 @@ export class Site {
   #respond(url: URL, init: RequestInit & { headers: Headers }, token: string): Response {
     if (this.expired.has(token)) return new Response(null, { status: 401 });
     const person = this.people.get(token) ?? "nobody";
-    if (init.method === "POST") return this.#book(init);
+    if (init.method === "POST") return this.#book(init, person);
     const [, kind = "", id = ""] = url.pathname.split("/");
     const fresh = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
     if (kind === "leaf") {
@@ -126,14 +130,26 @@ export class Site {
         ? new Response(null, { status: 304, headers: fields })
         : json({ id: Number(id), version }, fields);
     }
+    if (kind === "rows") {
+      const from = Number(id) * pageSize;
+      const next = from + pageSize < this.items.length ? { next: `/rows/${Number(id) + 1}` } : {};
+      const rows = this.items.slice(from, from + pageSize);
+      return json(
+        { rows, ...next },
+        { "cache-control": fresh, "cache-groups": '"items"', etag: `"${rows} ${next.next}"` },
+      );
+    }
     if (kind === "items")
       return json({ items: [...this.items] }, { "cache-control": fresh, "cache-groups": '"items"' });
     return json({ person, note: this.notes.get(person) ?? 1 }, { "cache-control": `private, ${fresh}` });
   }
 
-  #book(init: RequestInit & { headers: Headers }): Response {
+  #book(init: RequestInit & { headers: Headers }, person: string): Response {
     const key = init.headers.get("idempotency-key") ?? "";
-    const { n } = JSON.parse(String(init.body)) as { n: number };
+    const { n, by } = JSON.parse(String(init.body)) as Added;
+    const { who, kept } = this.settings;
+    const isCompared = who === "user" || !kept; // a kept write without a `user` is sent for whoever asks
+    if (isCompared && by !== person) this.mixedUp.push(`${n} was run by ${by}, and sent for ${person}`);
     if (key === "") throw new Error("a write without a key");
     if (n % 7 === 0) return json({ title: "refused" }, {}, 409);
     if (!this.booked.has(key)) this.items.push(n);
@@ -162,6 +178,7 @@ export class Site {
       await this.step();
       await world.clock.advance(1);
       for (const page of this.alive) page.check();
+      if (this.mixedUp.length > 0) throw new Error(`O9: ${this.mixedUp}`);
     }
     await this.rest();
   }
@@ -218,12 +235,21 @@ export class Site {
       const person = this.pick(["ada", "bob"]);
       note(`signs out, then in as ${person}`);
       await page.switchTo(person);
+    } else if (what < 79 && this.settings.who === "user") {
+      const person = this.pick(["ada", "bob"]);
+      note(`becomes ${person}`);
+      page.become(person);
     } else if (what < 80 && this.settings.joined && this.pages.length < 6) {
       note("opens");
       await this.open(page.person);
     } else if (what < 82 && this.alive.length > 1 && page.sending === 0) {
       note("killed");
       page.tab.kill();
+    } else if (what < 83 && this.pages.length > 1) {
+      const aside = this.pages.find(({ tab }) => tab.isStopped);
+      if (aside) aside.goOn();
+      else if (this.alive.length > 1) page.putAside(this.pick(["freeze", "leave", "stop"] as const));
+      note(aside ? `${this.pages.indexOf(aside)} goes on` : "put aside");
     } else if (what < 84) {
       const by = this.pick([-1, 1]) * this.pick([60, 3600, 86_400, 60 * 86_400]);
       world.offset += by * 1000;
@@ -231,6 +257,9 @@ export class Site {
     } else if (what < 88) {
       note("revalidate");
       page.askAnew(this.random(20));
+    } else if (what < 91) {
+      note("append");
+      void appendPage(page.cache, page.rows).catch(() => {});
     } else {
       const by = this.pick([1, 20, 300, 3000, 12_000, 90_000]);
       note(`wait ${by}`);
@@ -242,6 +271,7 @@ export class Site {
   async rest(): Promise<void> {
     const { world } = this;
     this.failing = 0;
+    for (const page of this.pages) if (page.tab.isStopped) page.goOn();
     for (const page of this.alive) {
       page.tab.environment.set({ online: true, visible: true });
       page.stopPolling();
@@ -261,6 +291,12 @@ export class Site {
   }
 }
 
+/** The input of a write: a number for the list, and who adds it. */
+interface Added {
+  readonly n: number;
+  readonly by: string;
+}
+
 interface Watched {
   readonly kind: Kind;
   readonly id: number;
@@ -277,7 +313,10 @@ export class Page {
   readonly leaf: Source<number, { id: number; version: number }>;
   readonly pair: Source<number, number>;
   readonly top: Source<number, unknown>;
+  /** Not stored, so that a request for it leaves at once. */
+  readonly own: Source<number, unknown>;
   readonly items: Source<void, number[]>;
+  readonly rows: Source<void, Pages<number>>;
   readonly me: Source<void, { person: string; note: number }>;
   readonly gauge: Source<any, any>;
   readonly add: (n: number) => void;
@@ -300,8 +339,10 @@ export class Page {
     this.person = person;
     this.token = site.tokenFor(person);
     const headers = () => ({ authorization: this.token });
-    const { api } = server((url, init) => site.answer(url, init), {
-      headers: settings.who === "late" ? async () => headers() : headers,
+    /** What comes while the page stands still is heard when it goes on. */
+    const heard = () => new Promise<void>((resolve) => this.tab.run(resolve));
+    const { api } = server((url, init) => site.answer(url, init).finally(heard), {
+      headers: settings.who === "late" ? () => site.later().then(headers) : headers,
       ...(settings.who === "user" ? { user: () => this.person } : {}),
       renew: async () => {
         const { token, person: who } = this;
@@ -316,9 +357,18 @@ export class Page {
       url: (id) => path`/leaf/${id}`,
       retry,
     });
+    this.own = api.source<number, unknown>({ name: "own", url: (n) => path`/own/${n}`, noStore: true, retry });
     this.items = api.source({ name: "items", url: "/items", unwrap: (body: { items: number[] }) => body.items, retry });
     this.me = api.source({ name: "me", url: "/me", unwrap: (body: { person: string; note: number }) => body, retry });
-    const { leaf, items, me } = this;
+    this.rows = pagesFrom<void, number>(api, {
+      name: "rows",
+      url: "/rows/0",
+      unwrap: (body) => body.rows,
+      next: (body) => body.next,
+      id: (n) => n,
+      retry,
+    });
+    const { leaf, items, rows, me } = this;
     this.pair = composite({
       name: "pair",
       load: async (id: number, { read }) => {
@@ -336,22 +386,30 @@ export class Page {
       },
     });
     this.gauge = this.tab.gauge;
-    const add = writeTo<number, unknown>(api, {
+    const add = writeTo<Added, unknown>(api, {
       name: "add",
       url: "/items",
       method: "POST",
-      body: (n) => ({ n }),
       kept: settings.kept,
       idempotencyKey: true,
       retry: { times: 3, firstPause: "500ms" },
-      optimistic: (n, edit) => edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n])),
+      optimistic: ({ n }, edit) => {
+        edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n]));
+        edit
+          .at(rows)
+          .patch((list) =>
+            list.hasNext || list.items.includes(n)
+              ? list
+              : { ...list, items: [...list.items, n], count: list.count + 1 },
+          );
+      },
     });
     this.add = (n) => {
       if (!settings.kept) this.sending++;
       const done = () => {
         if (!settings.kept) this.sending--;
       };
-      this.cache.run(add, n).then(done, done);
+      this.cache.run(add, { n, by: this.person }).then(done, done);
     };
     this.#begin = async () => {
       if (settings.joined) await this.tab.join();
@@ -428,6 +486,29 @@ export class Page {
       if (each.when && (isOld || reading.failure)) void each.view.revalidate().catch(() => {});
     }
     void this.cache.revalidate(this.leaf); // those of wholes too
+    this.cache.invalidate(this.rows); // all pages of the list
+  }
+
+  #aside: "freeze" | "leave" | "stop" | undefined;
+
+  putAside(how: "freeze" | "leave" | "stop"): void {
+    this.#aside = how;
+    this.tab[how]();
+  }
+
+  goOn(): void {
+    if (this.#aside === "leave") this.tab.comeBack();
+    else this.tab.goOn();
+    this.#aside = undefined;
+  }
+
+  /** Another person signs in, and nobody has signed out. */
+  become(person: string): void {
+    if (person === this.person) return;
+    this.tab.environment.set({ online: true }); // nobody signs in without a network
+    this.person = person;
+    this.token = this.#site.tokenFor(person);
+    void this.cache.read(this.own, this.#site.serial).catch(() => {}); // a page asks something of its new user at once
   }
 
   async switchTo(person: string): Promise<void> {
@@ -457,6 +538,8 @@ export class Page {
       if (state === "ready" && person !== undefined && person !== this.person) {
         throw new Error(`F9: ${kind} ${id} shows ${person}'s to ${this.person}`);
       }
+      const shown = kind === "rows" ? (value as Pages<number> | undefined)?.items : undefined;
+      if (shown && new Set(shown).size < shown.length) throw new Error(`W3: a row is shown twice: ${shown}`);
     }
   }
 
@@ -472,8 +555,8 @@ export class Page {
         throw new Error(`at rest: a write is pending on ${name}`);
       if (!when || (each.isSignedOut && state === "empty")) continue;
       if (state !== "ready") throw new Error(`at rest: ${name} is ${state} ${failure?.message ?? ""}`);
-      const truth = JSON.stringify(this.#truthOf(kind, id));
-      if (JSON.stringify(value) !== truth) {
+      const truth = JSON.stringify(kind === "rows" ? this.#rowsLike(value) : this.#truthOf(kind, id));
+      if (JSON.stringify(kind === "rows" ? value.items : value) !== truth) {
         throw new Error(`at rest: ${name} shows ${JSON.stringify(value)}, fresh ${fresh}, and it is ${truth}`);
       }
     }
@@ -486,11 +569,17 @@ export class Page {
     }
   }
 
-  #truthOf(kind: Kind, id: number): unknown {
+  /** The beginning of the list, for as many rows as there are in whole pages that are loaded. */
+  #rowsLike({ items, hasNext }: Pages<number>): readonly number[] {
+    const all = this.#site.items;
+    return hasNext ? all.slice(0, Math.max(items.length, pageSize)) : all;
+  }
+
+  #truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
     const { versions: _, items, notes } = this.#site;
     const version = (of: number) => this.#site.versionOf(of);
     const pair = version(id) * 1000 + version((id + 1) % 3);
-    const all: Record<Kind, unknown> = {
+    const all: Record<typeof kind, unknown> = {
       leaf: { id, version: version(id) },
       pair,
       top: { pair, count: items.length, person: this.person },

@@ -1,8 +1,10 @@
 import { type Cache, write } from "cista";
 import type { KeptRecord } from "cista/browser";
+import { writeTo } from "cista/http";
 import { expect, test, vi } from "vitest";
 import { userChangedOf } from "../../src/core/kernel/users.js";
 import { coreOf } from "../../src/core/state/core.js";
+import { json, server } from "../hostile-server.js";
 import type { Tab } from "./world.js";
 import { World } from "./world.js";
 
@@ -409,6 +411,32 @@ test("O9: a kept write is shown and sent only while the user who ran it asks", a
   onUserChangedIn(one.cache);
   await advance("3s");
   expect([huts(world), states(one), world.records.size]).toEqual([[2, 1], [], 0]);
+});
+
+test("O9: a kept write of a user who has requested nothing yet is not shown to the next user", async () => {
+  const { tabs, advance } = await kept(1);
+  const one = of(tabs, 0);
+  let user = "ada";
+  const { api } = server(() => json([]), { user: () => user });
+  const rows = api.source<void, number[]>({ name: "rows", url: "/rows" });
+  const add = writeTo<number, void>(api, {
+    name: "add",
+    method: "POST",
+    url: "/rows",
+    kept: true,
+    idempotencyKey: true,
+    optimistic: (row, edit) => edit.at(rows).patch((all) => [...all, row]),
+  });
+  one.outbox?.close();
+  await one.keep({ writes: [add] });
+  one.environment.set({ online: false });
+  void one.cache.run(add, 1).catch(() => {});
+  await advance("10ms");
+  user = "bob";
+  one.environment.set({ online: true });
+  one.cache.view(rows).subscribe(() => {});
+  await advance("1s");
+  expect([one.cache.peek(rows).value, states(one)]).toEqual([[], ["other-user"]]);
 });
 
 test("O2: a hundred writes that waited are sent without reading the database a hundred times", async () => {
