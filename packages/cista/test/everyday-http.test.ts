@@ -85,7 +85,7 @@ test("a read by POST or QUERY sends its params as the body, and is cached by the
     name: "search",
     method: "POST",
     url: "/search",
-    body: ({ text }: { text: string }) => ({ text }),
+    body: async ({ text }: { text: string }) => ({ text }), // a promise too
   });
   const query = api.source<{ text: string }>({ name: "query", method: "QUERY", url: "/search" });
   const { cache } = stageWithServer();

@@ -146,7 +146,7 @@ test("a write sends its method, the body as JSON or as it is, the headers of bot
   });
   expect(await cache.run(put, { water: 1 })).toBeUndefined();
   const form = new URLSearchParams({ text: "a b" });
-  const post = writeTo<void, unknown>(api, { name: "post", method: "POST", url: "/n", body: () => form });
+  const post = writeTo<void, unknown>(api, { name: "post", method: "POST", url: "/n", body: async () => form });
   await cache.run(post);
   expect(seen[0]).toEqual([
     "PUT",

@@ -31,5 +31,7 @@ test("uploadFetch is aborted by its signal, and a server that is not there is a 
     signal: stop.signal,
   });
   await expect(sending).rejects.toThrow("enough");
+  const late = uploadFetch(() => {})("/no-such-place", { method: "POST", signal: AbortSignal.abort(new Error("no")) });
+  await expect(late).rejects.toThrow("no");
   await expect(uploadFetch(() => {})("http://127.0.0.1:9/", { method: "POST", body: "x" })).rejects.toThrow(TypeError);
 });

@@ -71,7 +71,7 @@ export interface HttpSourceDefinition<P, T, B = any> extends SourceOptions<P, T>
   headers?: HeadersOf<P>;
   /** QUERY and POST send a `body`: a search that does not fit into a URL. Its answer is cached like any value. Default "GET". */
   method?: "GET" | "QUERY" | "POST";
-  /** The body of QUERY and POST. Default: the params. As JSON, unless it is of a type that `fetch` sends as it is. */
+  /** The body of QUERY and POST, or a promise of it. Default: the params. As JSON, unless it is of a type that `fetch` sends as it is. */
   body?(params: P): unknown;
   /** From the response to the body. Default: JSON. */
   parse?(response: Response): Promise<B>;
@@ -145,7 +145,10 @@ export interface GraphqlDefinition<P, T> extends SourceOptions<P, T> {
 export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "send"> {
   method: "POST" | "PUT" | "PATCH" | "DELETE";
   url: Url<I>;
-  /** Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. */
+  /**
+   * Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. May be a promise of
+   * that, such as for a photo that is made smaller first.
+   */
   body?(input: I): unknown;
   /** Beside the origin's own. */
   headers?: HeadersOf<I>;

@@ -18,7 +18,7 @@ export async function send(
 ): Promise<unknown> {
   const { method } = definition;
   const { url, ...ask } = askOf(server, definition, input);
-  const payload = payloadOf(definition.body ? definition.body(input) : method === "DELETE" ? undefined : input);
+  const payload = payloadOf(definition.body ? await definition.body(input) : method === "DELETE" ? undefined : input);
   const { body } = payload;
   // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
   const key = sendsKey(definition, url) ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};

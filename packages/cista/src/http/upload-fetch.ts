@@ -31,12 +31,19 @@ export function uploadFetch(onProgress: (progress: UploadProgress) => void): typ
       request.upload.onprogress = ({ loaded, total, lengthComputable }) =>
         onProgress({ sent: loaded, total: lengthComputable ? total : 0 });
       const { signal } = init;
+      signal?.throwIfAborted();
       const abort = () => request.abort();
       signal?.addEventListener("abort", abort);
       request.onabort = () => reject(signal?.reason ?? new DOMException("The upload was aborted.", "AbortError"));
       request.onerror = () => reject(new TypeError("Failed to fetch"));
       request.onloadend = () => signal?.removeEventListener("abort", abort);
-      request.onload = () => resolve(responseOf(request));
+      request.onload = () => {
+        try {
+          resolve(responseOf(request));
+        } catch (cause) {
+          reject(new TypeError("Failed to fetch", { cause })); // a status that no Response can have, such as 999
+        }
+      };
       request.send(init.body as XMLHttpRequestBodyInit);
     });
 }
