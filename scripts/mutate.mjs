@@ -53,8 +53,8 @@ function worldsFor(path) {
     if (path.includes("/fleet/redis/")) return ["fleet/redis-any-order.e2e"];
     if (path.includes("/fleet/") || path.endsWith("/shared-use.ts")) return ["fleet-any-order"];
     if (/\/(server|react|binding)\/|receive\.ts$/.test(path)) return ["server-any-order", "page-any-order"];
-    if (path.includes("/http/")) return ["lists-any-order", "users-any-order", "identity-any-order"];
-    const tabs = ["users-any-order", "tabs-any-order", "identity-any-order", "page-any-order"];
+    if (path.includes("/http/")) return ["lists-any-order", "users-any-order", "identity-any-order", "page-any-order"];
+    const tabs = ["users-any-order", "tabs-any-order", "identity-any-order", "page-any-order", "lists-any-order"];
     if (/\/outbox\/|\/laying\.ts$/.test(path)) return ["outbox-any-order", ...tabs];
     if (/\/browser\//.test(path)) return tabs;
     return [

@@ -180,6 +180,12 @@ export const tabs = [
     "await this.#backend.put({ ...record, failure: told });",
   ],
   ["O9", "kept-list.ts", "!this.#unknown.has(record.id) && this.isOwn(record)", "!this.#unknown.has(record.id)"],
+  [
+    "F9 before the token",
+    "asker.ts",
+    "if (user) this.#noteUser(this.#fixed, target.context, user(target), userChanged);",
+    "",
+  ],
   ["O9 first", "asker.ts", "this.#askers.of(context).lastUser ??= userNote(id);", ""],
   ["O9 before it leaves", "http/exchange.ts", "context.refuseOtherUser?.();", ""],
   ["O9 shown", "kept-list.ts", "if (!this.isOwn(record)) this.hide(record.id);", ""],

@@ -8,6 +8,7 @@ export type Seen = { url: string; headers: Headers; init: RequestInit };
 export function server(
   answer: (url: URL, init: RequestInit & { headers: Headers }) => Response | Promise<Response>,
   options: object = {},
+  originOf = origin,
 ) {
   const seen: Seen[] = [];
   const fetch = async (given: any, init: any = {}) => {
@@ -15,7 +16,7 @@ export function server(
     seen.push({ url: String(given), headers, init });
     return answer(new URL(given), { ...init, headers });
   };
-  return { seen, api: origin({ base, fetch: fetch as never, ...options }) };
+  return { seen, api: originOf({ base, fetch: fetch as never, ...options }) };
 }
 export const hut = { name: "hut", url: ({ id }: any) => `/api/huts/${id}`, retry: false } as const;
 export const id = { id: "h-07" };

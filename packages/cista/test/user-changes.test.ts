@@ -21,6 +21,28 @@ describe("another user asks, without a signOut", () => {
     expect(seen).toHaveLength(7);
   });
 
+  test("F9: a user who is named is known before the token of the first request has come", async () => {
+    const at = { user: "ada" };
+    const { cache, clock } = stage();
+    const { api } = server(() => json(at.user, fresh), {
+      user: () => at.user,
+      headers: async () => {
+        await new Promise<void>((resolve) => void clock.setTimer(() => resolve(), 50));
+        return { authorization: at.user };
+      },
+    });
+    const whose = api.source<any, string>(hut);
+    const { view } = watch(cache, whose, id);
+    await clock.advance(50);
+    expect(view.get().value).toBe("ada");
+    at.user = "bob";
+    void cache.read(whose, { id: 9 });
+    await clock.advance(0);
+    expect(inShort(view.get())).toBe("loading running");
+    await clock.advance(50);
+    expect(view.get().value).toBe("bob");
+  });
+
   test("F9: a new watcher is not shown another user's value; it is asked for past the caches on the way", async () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });

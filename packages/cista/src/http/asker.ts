@@ -32,8 +32,6 @@ export interface Said {
   readonly fields: Headers;
   /** The result of `user`. */
   readonly id: string | undefined;
-  /** Where the request before was another user's: the note on that one, "" where no user was signed in. */
-  readonly userBefore: string | undefined;
 }
 
 /** The target of a question without a request. */
@@ -74,10 +72,16 @@ export class Askers {
     return id;
   }
 
-  /** The fields of a request that is made now, and who makes it. */
-  async ask(target: Target): Promise<Said> {
-    const { fields, id } = await this.#fieldsFor(target);
-    return { fields, id, userBefore: this.#noteUser(fields, target.context, id) };
+  /**
+   * The fields of a request that is made now, and who makes it.
+   * @param userChanged called where the request before was another user's. A user who is named is known before the fields are.
+   */
+  async ask(target: Target, userChanged: (hasLeft: boolean) => void = () => {}): Promise<Said> {
+    const { user } = this.#server;
+    if (user) this.#noteUser(this.#fixed, target.context, user(target), userChanged);
+    const said = await this.#fieldsFor(target);
+    this.#noteUser(said.fields, target.context, said.id, userChanged);
+    return said;
   }
 
   /** The token that a request would bear. It is given no name: see `renewed`. */
@@ -85,7 +89,7 @@ export class Askers {
     return (await this.#fieldsFor(target)).fields.get("authorization");
   }
 
-  async #fieldsFor(target: Target): Promise<{ fields: Headers; id: string | undefined }> {
+  async #fieldsFor(target: Target): Promise<Said> {
     const asker = this.#askers.of(target.context);
     const { headers, user } = this.#server;
     const id = user?.(target);
@@ -162,13 +166,13 @@ export class Askers {
   }
 
   /** Where no `user` is said, a request without a token (a public URL, perhaps) does not mean that the user has gone. */
-  #noteUser(fields: Headers, context: unknown, id: string | undefined): string | undefined {
+  #noteUser(fields: Headers, context: unknown, id: string | undefined, userChanged: (hasLeft: boolean) => void): void {
     const asker = this.#askers.of(context);
     const now = this.#noted("authorization", fields, context, id);
     const { lastUser: before, hasOtherLooked } = asker;
     asker.lastUser = now || this.#server.user ? now : (before ?? "");
     asker.hasOtherLooked = false;
-    return before === asker.lastUser && !hasOtherLooked ? undefined : before;
+    if (before !== undefined && (before !== asker.lastUser || hasOtherLooked)) userChanged(before !== "");
   }
 
   /** Without a request. @returns undefined where the fields are not known */

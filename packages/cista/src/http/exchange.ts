@@ -42,8 +42,8 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   if (!trusted && method !== "GET") refuseForeignWrite(ask.name, url);
   const own = isOwnOrigin(url);
   const condition = own ? conditionOf(held) : undefined;
-  const who = trusted ? await server.askers.ask({ url, method, context: context.context }) : nobody();
-  if (who.userBefore !== undefined) context.userChanged?.(who.userBefore !== "");
+  const target = { url, method, context: context.context };
+  const who = trusted ? await server.askers.ask(target, context.userChanged) : nobody();
   context.refuseOtherUser?.(); // who may have come while the fields were made
   const said = who.fields;
   const headers = new Headers(said);
@@ -91,7 +91,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
 }
 
 /** Who asks a server that a program's headers are not for. */
-const nobody = (): Said => ({ fields: new Headers(), id: undefined, userBefore: undefined });
+const nobody = (): Said => ({ fields: new Headers(), id: undefined });
 
 export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): number {
   return maxBody;

@@ -1,6 +1,8 @@
-import { type Cache, composite, type Failure, journalOf, type Source, type View } from "cista";
+import type * as cista from "cista";
+import { type Cache, type Failure, journalOf, type Source, type View } from "cista";
 import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
-import { appendPage, type Pages, pagesFrom, path, writeTo } from "cista/http";
+import type * as http from "cista/http";
+import { type Pages, path } from "cista/http";
 import { vi } from "vitest";
 import { json, server } from "../hostile-server.js";
 import { type Tab, World } from "../tabs/world.js";
@@ -10,8 +12,15 @@ import { type Tab, World } from "../tabs/world.js";
 
 export type Who = "token" | "late" | "user";
 type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "me" | "gauge";
+/** The copy of the library that defines what a page asks for. The cache is always of the first copy. */
+export type Library = Pick<typeof cista, "composite"> &
+  Pick<typeof http, "appendPage" | "origin" | "pagesFrom" | "writeTo">;
+
 export interface Settings {
   readonly who: Who;
+  readonly isOtherCopy: boolean;
+  /** The token of a known user has to be fetched. */
+  readonly isTokenSlow: boolean;
   readonly joined: boolean;
   readonly stored: boolean;
   readonly kept: boolean;
@@ -28,6 +37,7 @@ const pageSize = 2;
 export class Site {
   readonly world: World;
   readonly settings: Settings;
+  readonly library: Library;
   readonly pages: Page[] = [];
   readonly steps: string[] = [];
   // What the server knows.
@@ -44,7 +54,8 @@ export class Site {
   serial = 0;
   readonly #records = new Map<string, StoredRecord>();
 
-  constructor(seed: number, settings: Settings) {
+  constructor(seed: number, settings: Settings, library: Library) {
+    this.library = library;
     this.world = new World(seed);
     this.world.delay = 4;
     this.world.tellsSignOuts = true;
@@ -259,7 +270,7 @@ export class Site {
       page.askAnew(this.random(20));
     } else if (what < 91) {
       note("append");
-      void appendPage(page.cache, page.rows).catch(() => {});
+      void this.library.appendPage(page.cache, page.rows).catch(() => {});
     } else {
       const by = this.pick([1, 20, 300, 3000, 12_000, 90_000]);
       note(`wait ${by}`);
@@ -333,6 +344,7 @@ export class Page {
 
   constructor(site: Site, person: string) {
     const { world, settings } = site;
+    const { composite, origin, pagesFrom, writeTo } = site.library;
     this.#site = site;
     this.tab = world.tab();
     this.cache = this.tab.cache;
@@ -341,16 +353,20 @@ export class Page {
     const headers = () => ({ authorization: this.token });
     /** What comes while the page stands still is heard when it goes on. */
     const heard = () => new Promise<void>((resolve) => this.tab.run(resolve));
-    const { api } = server((url, init) => site.answer(url, init).finally(heard), {
-      headers: settings.who === "late" ? () => site.later().then(headers) : headers,
-      ...(settings.who === "user" ? { user: () => this.person } : {}),
-      renew: async () => {
-        const { token, person: who } = this;
-        await site.later();
-        if (this.token !== token) throw new Error("somebody else by now");
-        this.token = site.tokenFor(who);
+    const { api } = server(
+      (url, init) => site.answer(url, init).finally(heard),
+      {
+        headers: settings.who === "late" || settings.isTokenSlow ? () => site.later().then(headers) : headers,
+        ...(settings.who === "user" ? { user: () => this.person } : {}),
+        renew: async () => {
+          const { token, person: who } = this;
+          await site.later();
+          if (this.token !== token) throw new Error("somebody else by now");
+          this.token = site.tokenFor(who);
+        },
       },
-    });
+      origin,
+    );
     const retry = { times: 2, firstPause: "500ms" } as const;
     this.leaf = api.source<number, { id: number; version: number }>({
       name: "leaf",
