@@ -101,7 +101,12 @@ export const values = [
   ["F9 page of before", "pages.ts", " && (!isListAsked || shown.get().value === came)", ""],
   ["F9 asked for by another", "exchange.ts", 'ask.isAnothers ? "reload" : ', ""],
   ["F9 who only looked", "asker.ts", "asker.hasOtherLooked = true;", ""],
-  ["F9 visitor who was not looked at", "kernel/users.ts", "if (hasLeft) forgetVisitor(core);", ""],
+  [
+    "F9 visitor who was not looked at",
+    "kernel/users.ts",
+    "core.usersLeft++; forgetVisitor(core);",
+    "core.usersLeft++;",
+  ],
   ["F9 page of a source to come", "kernel/users.ts", "pendingRestores?.forgetVisitor();", ""],
   ["F9 signs in", "asker.ts", '(before ?? "")', "before"],
   [

@@ -1,4 +1,4 @@
-import { entriesOf, source, takeSnapshot } from "cista";
+import { composite, entriesOf, source, takeSnapshot } from "cista";
 import { eventsFrom, writeTo } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { fresh, hut, id, json, server, whoServer } from "./hostile-server.js";
@@ -58,6 +58,77 @@ describe("another user asks, without a signOut", () => {
     await clock.advance(0);
     vi.unstubAllGlobals();
     expect([view.get().value, seen.map(({ init }) => init.cache)]).toEqual(["bob", ["no-cache", "reload"]]);
+  });
+
+  describe.each([
+    ["named", true],
+    ["by token", false],
+  ])("a value that a program puts (%s)", (_, isNamed) => {
+    const at = { user: "ada" };
+    const setUp = () => {
+      at.user = "ada";
+      const { cache, clock } = stage();
+      const { api, seen } = server(
+        async (url, { headers }) => {
+          const asked = headers.get("authorization");
+          if (url.pathname === "/save") await new Promise<void>((resolve) => void clock.setTimer(() => resolve(), 50));
+          return json(url.pathname === "/save" ? "ada's answer" : asked, { "cache-control": "max-age=60" });
+        },
+        { headers: () => ({ authorization: at.user }), ...(isNamed ? { user: () => at.user } : {}) },
+      );
+      const me = api.source<void, string>({ name: "me", url: "/me" });
+      const other = api.source<void, string>({ name: "other", url: "/other" });
+      const comes = (user: string) => {
+        at.user = user;
+        void cache.read(other, undefined, { cache: "no-cache" });
+      };
+      return { cache, clock, api, me, seen, comes };
+    };
+
+    test("F9: is for the present user", async () => {
+      const { cache, clock, me, comes } = setUp();
+      await cache.read(me);
+      cache.put(me, undefined, "ada's change");
+      const { view } = watch(cache, me);
+      await clock.advance(0);
+      expect(view.get().value).toBe("ada's change");
+      comes("bob");
+      await clock.advance(0);
+      expect(view.get().value).toBe("bob");
+    });
+
+    test("F9: is for the present user, of a composite too", async () => {
+      const { cache, clock, me, comes } = setUp();
+      const hello = composite({ name: "hello", load: async (_: void, { read }) => `hello ${await read(me)}` });
+      await cache.read(hello);
+      cache.put(hello, undefined, "hello, my ada");
+      const { view } = watch(cache, hello);
+      await clock.advance(0);
+      expect(view.get().value).toBe("hello, my ada");
+      comes("bob");
+      await clock.advance(0);
+      expect(view.get().value).toBe("hello bob");
+    });
+
+    test("F9: is not put by the answer of a write whose user has left", async () => {
+      const { cache, clock, api, me, comes } = setUp();
+      const save = writeTo<void, string>(api, {
+        name: "save",
+        method: "PUT",
+        url: "/save",
+        onSuccess: (answer, _, cache) => cache.put(me, undefined, answer),
+      });
+      const { view } = watch(cache, me);
+      await clock.advance(0);
+      const saved = cache.run(save);
+      await clock.advance(10);
+      comes("bob");
+      await clock.advance(100);
+      expect([await saved, view.get().value]).toEqual(["ada's answer", "bob"]);
+      void cache.run(save); // bob's own
+      await clock.advance(100);
+      expect(view.get().value).toBe("ada's answer");
+    });
   });
 
   describe("O9: a write is not sent for another user, who has come", () => {

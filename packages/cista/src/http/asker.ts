@@ -128,6 +128,23 @@ export class Askers {
     return Object.fromEntries([...names].sort().map((each) => [each, this.#noted(each, fields, context, id)]));
   }
 
+  /** The notes on a value that a program puts: see `SourceDefinition.varies`. @param own the definition's own fields */
+  notesNow(
+    target: Target,
+    own: HeaderFields | undefined,
+    before: Readonly<Record<string, string>> = {},
+  ): Record<string, string> | undefined {
+    const { user, headers } = this.#server;
+    const asker = this.#askers.of(target.context);
+    const fields = new Headers(user ? this.#fixed : this.#fieldsNow(asker, target));
+    for (const [each, value] of headersOf(own)) fields.set(each, value);
+    const hasUser = user || typeof headers === "function" || fields.has("authorization");
+    const names = hasUser ? ["authorization", ...Object.keys(before)] : Object.keys(before);
+    if (names.length === 0) return undefined;
+    const id = user?.(target);
+    return Object.fromEntries(names.sort().map((each) => [each, this.#noted(each, fields, target.context, id)]));
+  }
+
   /** Whether a request that is made now would say the same: see `SourceDefinition.fits`. @param own the definition's own fields */
   fits(varies: Record<string, string>, target: Target, own: HeaderFields | undefined): boolean | "unsteady" {
     const { user } = this.#server;

@@ -63,6 +63,12 @@ export function refuseNoUrl({ name, url }: { name: string; url?: unknown }): voi
 /** The functions that the core calls for an entry without a request: its groups, and whether its answer is for the present user. */
 function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { document?: unknown }) {
   const { method = definition.document === undefined ? "GET" : "POST" } = definition;
+  const { url: named, headers } = definition;
+  const targetOf = (params: unknown, context: unknown) => ({
+    url: urlFor(server, definition, params),
+    method,
+    context,
+  });
   return {
     /** Its URL is one. */
     groups: (params: unknown, value: unknown): readonly string[] => {
@@ -74,8 +80,16 @@ function hooksOf(server: Server, definition: HttpSourceDefinition<any, any> & { 
       }
     },
     fits: (varies: Record<string, string>, params: unknown, context: unknown): boolean | "unsteady" => {
-      const target = () => ({ url: urlFor(server, definition, params), method, context });
-      return fitsAt(server, definition, varies, params, target);
+      return fitsAt(server, definition, varies, params, () => targetOf(params, context));
+    },
+    varies(params: unknown, context: unknown, before: Record<string, string> | undefined) {
+      try {
+        const target = targetOf(params, context);
+        if (!isTrusted(server, target.url, typeof named === "function" ? undefined : named)) return undefined;
+        return server.askers.notesNow(target, headersFor(headers, params), before);
+      } catch {
+        return before; // who puts it is not known
+      }
     },
   };
 }

@@ -158,14 +158,17 @@ export class Site {
   #book(init: RequestInit & { headers: Headers }, person: string): Response {
     const key = init.headers.get("idempotency-key") ?? "";
     const { n, by } = JSON.parse(String(init.body)) as Added;
-    const { who, kept } = this.settings;
-    const isCompared = who === "user" || !kept; // a kept write without a `user` is sent for whoever asks
-    if (isCompared && by !== person) this.mixedUp.push(`${n} was run by ${by}, and sent for ${person}`);
+    if (this.isCompared && by !== person) this.mixedUp.push(`${n} was run by ${by}, and sent for ${person}`);
     if (key === "") throw new Error("a write without a key");
     if (n % 7 === 0) return json({ title: "refused" }, {}, 409);
     if (!this.booked.has(key)) this.items.push(n);
     this.booked.set(key, n);
     return json({ n }, { "cache-group-invalidation": '"items"' }, 201);
+  }
+
+  /** A kept write without a `user` is sent for whoever asks. */
+  get isCompared(): boolean {
+    return this.settings.who === "user" || !this.settings.kept;
   }
 
   async open(person: string): Promise<Page> {
@@ -222,7 +225,12 @@ export class Site {
       this.versions.set(id, version);
       note(`put ${id}`);
       page.cache.put(page.leaf, id, { id, version });
-    } else if (what < 53) {
+    } else if (what < 52) {
+      note(`puts what is ${page.person}'s`);
+      const number = (this.notes.get(page.person) ?? 1) + 1;
+      this.notes.set(page.person, number);
+      page.cache.put(page.me, undefined, { person: page.person, note: number });
+    } else if (what < 54) {
       note(`delete ${id}`);
       page.cache.delete({ source: page.leaf, params: id });
     } else if (what < 60) {
@@ -409,6 +417,9 @@ export class Page {
       kept: settings.kept,
       idempotencyKey: true,
       retry: { times: 3, firstPause: "500ms" },
+      onSuccess(_, { by }, cache) {
+        if (site.isCompared) cache.put(me, undefined, { person: by, note: site.notes.get(by) ?? 1 });
+      },
       optimistic: ({ n }, edit) => {
         edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n]));
         edit

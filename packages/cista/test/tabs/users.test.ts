@@ -1,8 +1,8 @@
-import { composite, restoreSnapshot, type Snapshot, takeSnapshot } from "cista";
+import { composite, restoreSnapshot, type Snapshot, type Source, takeSnapshot } from "cista";
 import { eventsFrom } from "cista/http";
 import { expect, test } from "vitest";
 import { json, server } from "../hostile-server.js";
-import { World } from "./world.js";
+import { type Tab, World } from "./world.js";
 
 test("B2, F9: a tab whose user becomes that of another tab follows the stream that is open there", async () => {
   const world = new World();
@@ -74,4 +74,29 @@ test("F9, B4: a composite is told to no other tab, also where its load was spare
   wren.cache.invalidate(wren.me);
   await world.clock.advance("3s");
   expect([wren, ada].map(({ cache, whole }) => cache.peek(whole).value)).toEqual(["wren's", "ada's"]);
+});
+
+test("B6: a value that was put and stays in its tab is requested by the others", async () => {
+  const world = new World();
+  const asked: string[] = [];
+  let balance = 1;
+  const pages: { tab: Tab; me: Source<void, number> }[] = [];
+  for (const name of ["one", "other"]) {
+    const tab = await world.open();
+    const { api } = server(
+      () => {
+        asked.push(name);
+        return json(balance, { "cache-control": "max-age=60" });
+      },
+      { headers: () => ({ authorization: "ada" }) },
+    );
+    pages.push({ tab, me: api.source<void, number>({ name: "me", url: "/me" }) });
+  }
+  for (const { tab, me } of pages) tab.cache.view(me).subscribe(() => {});
+  await world.clock.advance("1s");
+  balance = 2;
+  pages[0]?.tab.cache.put(pages[0].me, undefined, balance);
+  await world.clock.advance("1s");
+  expect(pages.map(({ tab, me }) => tab.cache.peek(me).value)).toEqual([2, 2]);
+  expect(asked).toEqual(["one", "other", "other"]);
 });

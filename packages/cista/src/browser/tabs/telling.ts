@@ -18,6 +18,8 @@ export class Telling {
   readonly #loads: Loads;
   /** Keys of which there is news to tell in one message; and the moment of a value that is only as it was. */
   readonly #news = new Map<string, News["as"] | undefined>();
+  /** Those of them that the program has put. */
+  readonly #put = new Set<string>();
   /** Keys of which another tab was heard to know less than this one: with the function that cancels its correction. */
   readonly #corrections = new Map<string, () => void>();
   #isWarned = false;
@@ -42,7 +44,10 @@ export class Telling {
     const isLater = begun === undefined || (opened !== undefined && opened <= before.at);
     const at = how.isPut ? moments.nextChange() : isLater ? moments.next() : begun;
     moments.hold(key, at, id, opened);
-    if (how.isPut) this.#loads.setOwn(key, false);
+    if (how.isPut) {
+      this.#loads.setOwn(key, false);
+      this.#put.add(key);
+    }
     if (!how.isStored) this.#loads.setOwn(key, true);
     if (this.#news.size === 0) queueMicrotask(() => void this.#tellNews());
     this.#news.set(key, how.isUnchanged && before.by !== "" ? { at: before.at, by: before.by } : undefined);
@@ -51,14 +56,25 @@ export class Telling {
   async #tellNews(): Promise<void> {
     await this.#hub.mayTell();
     const keys = [...this.#news];
+    const put = new Set(this.#put);
     this.#news.clear();
+    this.#put.clear();
     if (this.#hub.isClosed) return;
     const told = keys.flatMap(([key, as]) => this.#newsOf(key, as) ?? []);
-    if (!this.#hub.isFrozen) this.#tellInMessages(told);
+    if (!this.#hub.isFrozen) {
+      this.#tellInMessages(told);
+      for (const key of put) if (this.#loads.isOwn(key)) this.#tellUntold(key);
+    }
     for (const [key] of keys) {
       if (this.#loads.isOwn(key) && this.#loads.hasTurn(key)) this.#hub.tell({ kind: "own", key });
       this.#loads.finish(key);
     }
+  }
+
+  /** Rule B6: a value that was put and stays here has changed all the same. The other tabs ask for it. */
+  #tellUntold(key: string): void {
+    const { at } = this.#hub.moments.of(key);
+    this.#hub.tell({ kind: "change", change: "invalidate", at, selectors: [], keys: [key] });
   }
 
   /**
@@ -179,6 +195,7 @@ export class Telling {
 
   clear(): void {
     this.#news.clear();
+    this.#put.clear();
     for (const key of [...this.#corrections.keys()]) this.endCorrection(key);
   }
 }

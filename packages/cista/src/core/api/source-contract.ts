@@ -32,6 +32,15 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
    * "unsteady": no, and two requests made now would differ from each other. Then none is made in place of another.
    */
   fits?(varies: Record<string, string>, params: P, context: unknown): boolean | "unsteady";
+  /**
+   * The notes on a value that a program puts: those of an answer to a request made now. Default: none, the value is for all users.
+   * @param before the notes on the value that is held
+   */
+  varies?(
+    params: P,
+    context: unknown,
+    before: Readonly<Record<string, string>> | undefined,
+  ): Record<string, string> | undefined;
   /** Whether a value of a snapshot or a store is valid for this source, in addition to `check`. A value that is not is dropped. */
   accepts?(value: unknown): boolean;
   /** Shown until the first answer; marked `provisional`; never stored. */

@@ -13,7 +13,10 @@ import type { SentLayers } from "../state/layers.js";
  */
 function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void {
   if (core.disposed) return;
-  if (hasLeft) forgetVisitor(core);
+  if (hasLeft) {
+    core.usersLeft++;
+    forgetVisitor(core);
+  }
   for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {

@@ -45,7 +45,7 @@ export interface Links {
   readonly dependencies: readonly Dependency[];
   readonly dependents: ReadonlySet<Entry>;
   /** For whom the value is, by its dependencies (rule F9). */
-  readonly madeFor: readonly MadeFor[];
+  madeFor: readonly MadeFor[];
   /** Brought up to date. */
   current(): ThroughDependencies;
   /** The held value, or its standing, has changed; "same" where nothing is another than before. */

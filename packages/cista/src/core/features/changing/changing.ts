@@ -1,12 +1,14 @@
 /** Changes that a program makes: put, patch, invalidate, delete; and a newer definition of a source. Rules R2, F5. */
 import type { AnswerDetails } from "../../api/answer.js";
 import { CistaError } from "../../api/failure.js";
+import type { Source } from "../../api/source-contract.js";
 import { requestIfWatched, restartRequest, startRequest, supersede } from "../../kernel/asking.js";
 import { changeHeld, evict, noteUse } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { batch, markDirty, notifySoon, scheduleRelease } from "../../state/batches.js";
 import { type Core, nowOf, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import type { MadeFor } from "../../state/links.js";
 import type { Shelf } from "../../state/shelf.js";
 import { tellChange } from "./change-listeners.js";
 
@@ -22,15 +24,38 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   );
   const { core } = entry.shelf;
   batch(core, () => {
-    const all = { ...details, groups: entry.groupsWith(details.groups, value) };
+    const varies = notesNow(core, entry.shelf.source, entry.params, entry.extra?.varies);
+    const all = { ...(varies ? { varies } : {}), ...details, groups: entry.groupsWith(details.groups, value) };
     // A value that the server keeps from being stored is not stored either where a program puts it.
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    entry.links?.dropDependencies();
+    dropDependencies(entry);
     supersede(entry, outcomeOf(entry), "a value was put");
     afterPut(entry, "a value was put");
+  });
+}
+
+/** Rule F9: a value that a program puts is for the present user. In a partition all values are one user's. */
+function notesNow(
+  core: Core,
+  source: Source<any, any> | undefined,
+  params: unknown,
+  before: MadeFor["varies"] | undefined,
+) {
+  const { partition, context } = core.options;
+  return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
+}
+
+/** The entry is made of no others any more. A composite that was for one user is for the present one. */
+function dropDependencies({ links, shelf: { core } }: Entry): void {
+  if (!links) return;
+  const { madeFor } = links;
+  links.dropDependencies();
+  links.madeFor = madeFor.flatMap((part) => {
+    const varies = notesNow(core, core.shelves.named(part.source)?.source, part.params, part.varies);
+    return varies ? [{ ...part, varies }] : [];
   });
 }
 

@@ -64,6 +64,8 @@ class Run implements Outgoing {
   readonly #layers: WriteLayers;
   /** Who runs it. */
   readonly #user: string | undefined;
+  /** How many users had left when its request did: see `Core.usersLeft`. */
+  #usersLeft = 0;
   /** The entries to invalidate, as `send` said. */
   readonly #invalidatedBySend: Selector[] = [];
   #request: Request | undefined;
@@ -173,8 +175,15 @@ class Run implements Outgoing {
 
   /** Rule O9, also of a write that is not kept: another user's credentials are not for it. */
   #refuseOtherUser(): void {
+    this.#usersLeft = this.#core.usersLeft;
     if (this.#userNow() === this.#user) return;
     throw new Failure("aborted", "The write was run by another user than the one who asks now.");
+  }
+
+  /** Rule F9: its answer is not for the user who asks now. */
+  get #hasUserLeft(): boolean {
+    if (!this.#write.definition.user) return this.#core.usersLeft > this.#usersLeft;
+    return this.#user !== undefined && this.#userNow() !== this.#user;
   }
 
   #userNow(): string | undefined {
@@ -258,7 +267,7 @@ class Run implements Outgoing {
     this.#call(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
     const invalidated = this.#invalidate([...this.#invalidatedBySend, ...selectors]);
     // A value that it puts is newer than the invalidation, so it is not requested again.
-    this.#call(() => definition.onSuccess?.(result, this.#input, core.cache));
+    if (!this.#hasUserLeft) this.#call(() => definition.onSuccess?.(result, this.#input, core.cache));
     for (const entry of layers.entries) {
       // A put above has taken it away already. An answer under way may still be of before: then it stays for that.
       if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
