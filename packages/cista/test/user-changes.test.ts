@@ -131,6 +131,25 @@ describe("another user asks, without a signOut", () => {
     });
   });
 
+  test("F9: a value that is put before a token is known is for the first user who asks", async () => {
+    const at = { user: "ada" };
+    const { api, seen } = whoServer({ headers: async () => ({ authorization: at.user }) });
+    const whose = api.source<any, string>(hut);
+    const { cache, clock } = stage();
+    cache.put(whose, id, "ada's change", { maxAge: 600 });
+    const { view } = watch(cache, whose, id);
+    const asks = async (other: string) => {
+      void cache.read(whose, { id: other });
+      await clock.advance(0);
+    };
+    await asks("a");
+    expect([view.get().value, seen.length]).toEqual(["ada's change", 1]);
+    expect(JSON.stringify(takeSnapshot(cache))).toContain('"~');
+    at.user = "bob";
+    await asks("b");
+    expect(view.get().value).toBe("bob");
+  });
+
   describe("O9: a write is not sent for another user, who has come", () => {
     const at = { user: "ada", isOnline: true, tokenTakes: 0, status: 204 };
     const ways = [

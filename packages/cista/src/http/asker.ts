@@ -136,7 +136,9 @@ export class Askers {
   ): Record<string, string> | undefined {
     const { user, headers } = this.#server;
     const asker = this.#askers.of(target.context);
-    const fields = new Headers(user ? this.#fixed : this.#fieldsNow(asker, target));
+    const known = user ? this.#fixed : this.#fieldsNow(asker, target);
+    if (!known) return { ...before, authorization: visitor }; // of the first user whose name is known
+    const fields = new Headers(known);
     for (const [each, value] of headersOf(own)) fields.set(each, value);
     const hasUser = user || typeof headers === "function" || fields.has("authorization");
     const names = hasUser ? ["authorization", ...Object.keys(before)] : Object.keys(before);
@@ -158,7 +160,7 @@ export class Askers {
       return fields;
     };
     const fields = fieldsNow();
-    if (!fields) return false;
+    if (!fields) return Object.values(varies).every((noted) => noted === visitor); // nobody has asked: nobody else has come
     const id = user?.(target);
     for (const field of Object.keys(varies)) {
       const now = this.#noted(field, fields, target.context, id);
