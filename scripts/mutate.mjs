@@ -77,8 +77,8 @@ function testsFor(path) {
   // Only a browser has a database that is deleted under a page.
   if (path.endsWith("/outbox/records.ts")) return [...tabTests, "packages/cista/test/tabs/stored.browser.test.ts"];
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
-  // Joined tabs tell each other in the form of a snapshot.
-  if (path.endsWith("/snapshot.ts")) return [...tabTests, ...tests];
+  // Joined tabs tell each other in the form of a snapshot; and who asks decides what is shown and sent of kept writes.
+  if (/\/(snapshot|asker)\.ts$/.test(path)) return [...tabTests, ...tests];
   if (path.includes("/fleet/redis/")) {
     return ["redis", "redis-any-order", "processes", "poisoned-redis"].map(
       (name) => `packages/cista/test/fleet/${name}.e2e.test.ts`,
