@@ -187,7 +187,12 @@ export const tabs = [
     "",
   ],
   ["F9 put", "changing.ts", "...(varies ? { varies } : {}), ...details,", "...details,"],
-  ["F9 put early", "asker.ts", "if (!known) return { ...before, authorization: visitor };", ""],
+  [
+    "F9 put early",
+    "asker.ts",
+    "if (!fields) return { authorization: user ? userNote(id) : visitor };",
+    "if (!fields) return undefined;",
+  ],
   ["F9 put composite", "changing.ts", "return varies ? [{ ...part, varies }] : [];", "return [];"],
   ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
   ["F9 own first write", "sending.ts", "this.#usersLeft = this.#core.usersLeft;", ""],

@@ -72,9 +72,13 @@ describe("another user asks, without a signOut", () => {
         async (url, { headers }) => {
           const asked = headers.get("authorization");
           if (url.pathname === "/save") await new Promise<void>((resolve) => void clock.setTimer(() => resolve(), 50));
-          return json(url.pathname === "/save" ? "ada's answer" : asked, { "cache-control": "max-age=60" });
+          const said = { "cache-control": "max-age=60", vary: "accept-language" };
+          return json(url.pathname === "/save" ? "ada's answer" : asked, said);
         },
-        { headers: () => ({ authorization: at.user }), ...(isNamed ? { user: () => at.user } : {}) },
+        {
+          headers: () => ({ authorization: at.user, "accept-language": "en" }),
+          ...(isNamed ? { user: () => at.user } : {}),
+        },
       );
       const me = api.source<void, string>({ name: "me", url: "/me" });
       const other = api.source<void, string>({ name: "other", url: "/other" });

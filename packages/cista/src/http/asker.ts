@@ -135,16 +135,18 @@ export class Askers {
     before: Readonly<Record<string, string>> = {},
   ): Record<string, string> | undefined {
     const { user, headers } = this.#server;
-    const asker = this.#askers.of(target.context);
-    const known = user ? this.#fixed : this.#fieldsNow(asker, target);
-    if (!known) return { ...before, authorization: visitor }; // of the first user whose name is known
-    const fields = new Headers(known);
-    for (const [each, value] of headersOf(own)) fields.set(each, value);
-    const hasUser = user || typeof headers === "function" || fields.has("authorization");
-    const names = hasUser ? ["authorization", ...Object.keys(before)] : Object.keys(before);
-    if (names.length === 0) return undefined;
+    const { context } = target;
     const id = user?.(target);
-    return Object.fromEntries(names.sort().map((each) => [each, this.#noted(each, fields, target.context, id)]));
+    const noted = Object.keys(before);
+    const fields = this.#knownFields(user ? ["authorization", ...noted] : noted, target, own);
+    if (!fields) return { authorization: user ? userNote(id) : visitor };
+    const hasUser = user || typeof headers === "function" || fields.has("authorization");
+    const names = [...new Set(hasUser ? ["authorization", ...noted] : noted)].sort();
+    if (names.length === 0) return undefined;
+    const now = Object.fromEntries(names.map((each) => [each, this.#noted(each, fields, context, id)]));
+    // A token that has to be fetched may not be known yet: the value is for the first user whose name is.
+    const isUnknown = !user && this.#askers.of(context).isAsynchronous && now.authorization === "";
+    return isUnknown ? { ...now, authorization: visitor } : now;
   }
 
   /** Whether a request that is made now would say the same: see `SourceDefinition.fits`. @param own the definition's own fields */
@@ -152,13 +154,7 @@ export class Askers {
     const { user } = this.#server;
     const isUser = (field: string) => user !== undefined && field === "authorization";
     const asker = this.#askers.of(target.context);
-    const fieldsNow = () => {
-      const said = Object.keys(varies).every(isUser) ? this.#fixed : this.#fieldsNow(asker, target);
-      if (!said || !own) return said;
-      const fields = new Headers(said);
-      for (const [each, value] of headersOf(own)) fields.set(each, value);
-      return fields;
-    };
+    const fieldsNow = () => this.#knownFields(Object.keys(varies), target, own);
     const fields = fieldsNow();
     if (!fields) return Object.values(varies).every((noted) => noted === visitor); // nobody has asked: nobody else has come
     const id = user?.(target);
@@ -192,6 +188,16 @@ export class Askers {
     asker.lastUser = now || this.#server.user ? now : (before ?? "");
     asker.hasOtherLooked = false;
     if (before !== undefined && (before !== asker.lastUser || hasOtherLooked)) userChanged(before !== "");
+  }
+
+  /** The fields with the definition's own, as far as the named ones need them: a user who is named needs none. */
+  #knownFields(names: readonly string[], target: Target, own: HeaderFields | undefined): Headers | undefined {
+    const isUsers = this.#server.user !== undefined && names.every((each) => each === "authorization");
+    const said = isUsers ? this.#fixed : this.#fieldsNow(this.#askers.of(target.context), target);
+    if (!said || !own) return said;
+    const fields = new Headers(said);
+    for (const [each, value] of headersOf(own)) fields.set(each, value);
+    return fields;
   }
 
   /** Without a request. @returns undefined where the fields are not known */
