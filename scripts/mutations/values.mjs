@@ -88,6 +88,22 @@ export const values = [
   ["F9 page's user", "list.ts", "varies ? { varies } : {});", "{});"],
   ["F9 layers", "kernel/users.ts", "if (hasLeft) entry.activity?.layers?.removeOfOtherUser(by);", ""],
   ["F9 own layers", "features/writing/layers.ts", "write !== by && write.isOfOtherUser", "write.isOfOtherUser"],
+  [
+    "F9 before the token",
+    "asker.ts",
+    "if (user) this.#noteUser(this.#fixed, target.context, user(target), userChanged);",
+    "",
+  ],
+  ["F9 put", "changing.ts", "...(varies ? { varies } : {}), ...details,", "...details,"],
+  [
+    "F9 put early",
+    "asker.ts",
+    "if (!fields) return { authorization: user ? userNote(id) : visitor };",
+    "if (!fields) return undefined;",
+  ],
+  ["F9 put composite", "changing.ts", "return varies ? [{ ...part, varies }] : [];", "return [];"],
+  ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
+  ["F9 own first write", "sending.ts", "this.#usersLeft = this.#core.usersLeft;", ""],
   ["F5 failed", "changing.ts", "if (isMarked || entry.activity?.failure)", "if (isMarked)"],
   ["W3 all pages", "list.ts", "const rest = isInvalidated ? undefined :", "const rest ="],
   [

@@ -66,7 +66,7 @@ export interface WriteDefinition<I, R> {
    * @param run its key, as `send` is given it: unlike any other, so it can be the id of a row that has none yet
    */
   optimistic?(input: I, edit: LayerEditor, run: { readonly idempotencyKey: string }): void;
-  /** Puts values that the answer tells into the cache. */
+  /** Puts values that the answer tells into the cache. Not called where another user asks by then (rule F9). */
   onSuccess?(result: R, input: I, cache: Cache): void;
   /** Entries that the write invalidates, in addition to those beneath its layers. */
   invalidates?(input: I, result: R): Selector | readonly Selector[];
