@@ -62,6 +62,12 @@ export const tabs = [
     "this.#loads.isTellable(key) && !this.#telling.tellAgain(key)",
     "this.#loads.isTellable(key) && !this.#telling.tellAgain(key) && !key",
   ],
+  [
+    "B8 stream left early",
+    "tabs/loads.ts",
+    "if (!given) context.signal.addEventListener",
+    'if (key === "") context.signal.addEventListener',
+  ],
   ["B2 stream ended", "tabs/loads.ts", "if (heard.news.opened === undefined) return;", ""],
   ["B2 stream lost", "request.ts", "if (this.#isStream) this.#host.defer(() => abort.abort(failure));", ""],
   ["B2 new user", "tabs/hearing.ts", "this.#hub.moments.unhold(key);", "void key;"],

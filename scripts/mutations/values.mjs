@@ -95,6 +95,8 @@ export const values = [
     "",
   ],
   ["F9 put", "changing.ts", "...(varies ? { varies } : {}), ...details,", "...details,"],
+  ["F9 put, other fields", "asker.ts", '&& names.every((each) => each === "authorization");', ";"],
+  ["F9 put unknown", "asker.ts", "return isUnknown ? { ...now, authorization: visitor } : now;", "return now;"],
   [
     "F9 put early",
     "asker.ts",

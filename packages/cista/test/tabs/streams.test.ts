@@ -73,6 +73,23 @@ test.each([0, 3, 20])("B2: a later tab opens a no-store stream at once, and once
   }
 });
 
+test("B8: a stream that is left before its lock has come leaves no lock behind, and another tab opens it", async () => {
+  const world = new World(3);
+  world.delay = 50;
+  const alone = await world.open();
+  await world.clock.advance("5s");
+  alone.watch("gauge", 0);
+  await world.clock.advance(1);
+  expect(world.streams.size).toBe(1);
+  alone.unwatch("gauge");
+  await world.clock.advance("1s");
+  expect([world.streams.size, world.heldLocks]).toEqual([0, []]);
+  const other = await world.open();
+  other.watch("gauge", 0);
+  await event(world);
+  expect(gaugeIn(other)).toMatchObject({ state: "ready" });
+});
+
 test("B2: a tab that lost a stream ends it by its signal, though the stream waits for an event", async () => {
   const world = new World();
   world.delay = 3;

@@ -142,10 +142,16 @@ export class Loads {
 
   // ── Streams: one tab has it open, the others follow ────────────────────────
 
-  async *#lead({ key }: LoadCall, stream: AsyncIterable<unknown>, given: Turn | undefined): AsyncGenerator<unknown> {
+  async *#lead(
+    { key, context }: LoadCall,
+    stream: AsyncIterable<unknown>,
+    given: Turn | undefined,
+  ): AsyncGenerator<unknown> {
     const { locks, isClosed } = this.#hub;
     // One that was alone takes the place all the same: a tab that comes later finds the stream open.
     const turn = given ?? (locks && !isClosed && !this.#own.has(key) ? this.#turns.take(key, locks, false) : undefined);
+    // The stream may be left before the lock is ours: then nothing else gives it back.
+    if (!given) context.signal.addEventListener("abort", () => turn?.leave(), { once: true });
     let hasEnded = false;
     this.#open.set(key, stream);
     try {
