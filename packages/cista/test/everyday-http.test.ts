@@ -1,5 +1,15 @@
 import { entriesOf, source } from "cista";
-import { answerOf, appendPage, freshnessOf, origin, pagesFrom, prependPage, withQuery, writeTo } from "cista/http";
+import {
+  answerOf,
+  appendPage,
+  freshnessOf,
+  graphqlTo,
+  origin,
+  pagesFrom,
+  prependPage,
+  withQuery,
+  writeTo,
+} from "cista/http";
 import { expect, test, vi } from "vitest";
 import { stageWithServer, watch } from "./stage.js";
 
@@ -182,6 +192,11 @@ test("O3: an Idempotency-Key goes where retries are on or it is asked for, and t
   await expect(sent(own, { kept: true, url: "https://api.example/w" })).rejects.toThrow(refused);
   await expect(sent(own, { kept: true, idempotencyKey: false })).rejects.toThrow(refused);
   expect(await sent(own, { kept: true, url: () => "/w" })).toBe(true);
+  const mutation = { name: "m", url: "/graphql", document: "mutation { m }", kept: true };
+  const define = (more: object) => () =>
+    graphqlTo(server(() => problem(204), { base: other }).api, { ...mutation, ...more });
+  expect(define({})).toThrow(refused);
+  expect(define({ idempotencyKey: true })).not.toThrow();
   vi.unstubAllGlobals();
 });
 

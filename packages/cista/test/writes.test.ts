@@ -149,6 +149,23 @@ test.each([
   expect(shown()).toBe(standing ? 'ready ["a"] stale running' : 'ready ["a"]');
 });
 
+test.each<[string, (input: unknown, result: any) => object, string]>([
+  ["without its result", () => ({ key: "list" }), 'ready ["a"] stale running'],
+  ["of its result", (_, { key }) => ({ key }), 'ready ["a"]'],
+])(
+  "W2: entries that a write names %s are invalidated where nobody knows whether it has worked",
+  async (_, invalidates, then) => {
+    const onFailure = vi.fn();
+    const { run, sent, shown, cache } = await shownList({ optimistic: undefined, invalidates });
+    cache.onFailure(onFailure);
+    const lost = run("b");
+    sent[0]?.fail(new Failure("network", "cut"));
+    await expect(lost).rejects.toMatchObject({ kind: "network" });
+    expect(shown()).toBe(then);
+    expect(onFailure).toHaveBeenCalledTimes(1);
+  },
+);
+
 test("W2: a value that onSuccess puts needs no request, and lifts the layer in the same go", async () => {
   const put = (result: any, _: unknown, cache: any) => cache.put(list, undefined, result);
   const { source: list, loads } = heldSource("list", { maxAge: "1h" });

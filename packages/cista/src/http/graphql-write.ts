@@ -5,13 +5,14 @@ import type { GraphqlWriteDefinition, Origin, TypedDocument } from "./contract.j
 import { refuseHeaderFunction, refuseNoUrl, serverOf } from "./definition.js";
 import { documentText, operate } from "./graphql.js";
 import { namedGroups } from "./invalidate.js";
-import { sendsKey } from "./send.js";
+import { refuseNoKey, sendsKey } from "./send.js";
 
 /**
  * A GraphQL mutation of an origin as a write, over HTTP by POST. Errors are a `Failure` of kind "graphql" with `errors`. All
  * mutations go to one URL, so nothing is invalidated by that: name the entries that a mutation changes by `invalidates`, or by the
  * server's Cache-Group-Invalidation (RFC 9875 §3).
- * @throws CistaError code "invalid-graphql-document" for one that is no GraphQL text; code "missing-url"
+ * @throws CistaError code "invalid-graphql-document" for one that is no GraphQL text; code "missing-url";
+ * "missing-idempotency-key" for a kept one that could not bear an Idempotency-Key
  * @example
  * const rename = graphqlTo<{ id: string; name: string }, Route>(api, {
  *   name: "rename",
@@ -34,6 +35,7 @@ export function graphqlTo<I = void, R = unknown>(
 export function graphqlTo(origin: Origin, definition: any): Write<any, any> {
   const server = serverOf(origin);
   refuseNoUrl(definition);
+  refuseNoKey(server, definition);
   refuseHeaderFunction(definition);
   documentText(definition); // refuses what cannot be where it was written
   const { url, document, variables, unwrap, idempotencyKey, ...rest } = definition as GraphqlWriteDefinition<any, any>;

@@ -1,5 +1,5 @@
-import type { SendContext } from "../core/index.js";
-import { isOwnOrigin, urlGroup } from "./address.js";
+import { CistaError, type SendContext } from "../core/index.js";
+import { isOwnOrigin, resolved, urlGroup } from "./address.js";
 import { bodyText, countedResponse, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange } from "./exchange.js";
@@ -53,4 +53,22 @@ export function sendsKey(
   url: URL,
 ): boolean {
   return kept || (idempotencyKey ?? (retry !== false && isOwnOrigin(url)));
+}
+
+/**
+ * Rule O3: a kept write is tried by several pages, and the server has to be able to tell that it is one.
+ * @throws CistaError code "missing-idempotency-key" for one that could not bear an Idempotency-Key
+ */
+export function refuseNoKey(
+  server: Server,
+  { name, url, kept, idempotencyKey }: Pick<HttpWriteDefinition<any, any>, "name" | "url" | "kept" | "idempotencyKey">,
+): void {
+  if (!kept || idempotencyKey === true) return;
+  const fixed = typeof url === "function" ? server.base : resolved(url, server.base, name);
+  if (idempotencyKey === undefined && (!fixed || isOwnOrigin(fixed))) return;
+  throw new CistaError(
+    "missing-idempotency-key",
+    DEVELOPMENT &&
+      `The write "${name}" is kept, so it may be sent several times, and needs an Idempotency-Key. ${idempotencyKey === false ? "Leave idempotencyKey out, or write idempotencyKey: true." : `Its server is ${fixed?.origin}: where that allows the field Idempotency-Key (CORS, Access-Control-Allow-Headers), write idempotencyKey: true.`}`,
+  );
 }

@@ -1,9 +1,7 @@
-import { CistaError, type Known, type Write, write } from "../core/index.js";
-import { isOwnOrigin, resolved } from "./address.js";
+import { type Known, type Write, write } from "../core/index.js";
 import type { HttpWriteDefinition, Origin } from "./contract.js";
 import { refuseNoUrl, serverOf } from "./definition.js";
-import { send } from "./send.js";
-import type { Server } from "./server.js";
+import { refuseNoKey, send } from "./send.js";
 
 /**
  * A write of an origin: POST, PUT, PATCH, DELETE. A refusal is a `Failure` of kind "http" with its problem (RFC 9457). What the
@@ -28,19 +26,4 @@ export function writeTo<I = void, R = unknown>(
     ...rest,
     send: (input, context) => send(server, definition, input, context),
   });
-}
-
-/**
- * Rule O3: a kept write is tried by several pages, and the server has to be able to tell that it is one.
- * @throws CistaError code "missing-idempotency-key" for one that could not bear an Idempotency-Key
- */
-function refuseNoKey(server: Server, { name, url, kept, idempotencyKey }: HttpWriteDefinition<any, any>): void {
-  if (!kept || idempotencyKey === true) return;
-  const fixed = typeof url === "function" ? server.base : resolved(url, server.base, name);
-  if (idempotencyKey === undefined && (!fixed || isOwnOrigin(fixed))) return;
-  throw new CistaError(
-    "missing-idempotency-key",
-    DEVELOPMENT &&
-      `The write "${name}" is kept, so it may be sent several times, and needs an Idempotency-Key. ${idempotencyKey === false ? "Leave idempotencyKey out, or write idempotencyKey: true." : `Its server is ${fixed?.origin}: where that allows the field Idempotency-Key (CORS, Access-Control-Allow-Headers), write idempotencyKey: true.`}`,
-  );
 }

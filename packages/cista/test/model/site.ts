@@ -1,8 +1,9 @@
 import type * as cista from "cista";
-import { type Cache, type Failure, journalOf, type Source, type View } from "cista";
+import { type Cache, type Failure, journalOf, type Reading, type Source, type View } from "cista";
 import { type KeptRecord, type Outbox, openStore, type StoreBackend, type StoredRecord } from "cista/browser";
 import type * as http from "cista/http";
 import { type Pages, path } from "cista/http";
+import { showReadings } from "cista/plain";
 import { vi } from "vitest";
 import { json, server } from "../hostile-server.js";
 import { type Tab, World } from "../tabs/world.js";
@@ -11,10 +12,10 @@ import { type Tab, World } from "../tabs/world.js";
 // users, sign-outs, clocks that jump. The server knows what is so; at rest each page shows that, and nothing else.
 
 export type Who = "token" | "late" | "user";
-type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "me" | "gauge";
+type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "said" | "me" | "gauge";
 /** The copy of the library that defines what a page asks for. The cache is always of the first copy. */
 export type Library = Pick<typeof cista, "composite"> &
-  Pick<typeof http, "appendPage" | "origin" | "pagesFrom" | "writeTo">;
+  Pick<typeof http, "appendPage" | "graphqlFrom" | "graphqlTo" | "origin" | "pagesFrom" | "writeTo">;
 
 export interface Settings {
   readonly who: Who;
@@ -30,7 +31,7 @@ export interface Settings {
 }
 
 const ids = [0, 1, 2];
-const kinds: Kind[] = ["leaf", "pair", "top", "items", "rows", "me", "gauge"];
+const kinds: Kind[] = ["leaf", "pair", "top", "items", "rows", "said", "me", "gauge"];
 /** So many rows are in a page of the list. */
 const pageSize = 2;
 
@@ -43,6 +44,7 @@ export class Site {
   // What the server knows.
   readonly versions = new Map<number, number>();
   readonly items: number[] = [];
+  readonly said: number[] = [];
   readonly notes = new Map<string, number>();
   readonly booked = new Map<string, number>();
   readonly people = new Map<string, string>();
@@ -130,9 +132,10 @@ export class Site {
   #respond(url: URL, init: RequestInit & { headers: Headers }, token: string): Response {
     if (this.expired.has(token)) return new Response(null, { status: 401 });
     const person = this.people.get(token) ?? "nobody";
-    if (init.method === "POST") return this.#book(init, person);
-    const [, kind = "", id = ""] = url.pathname.split("/");
     const fresh = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
+    const [, kind = "", id = ""] = url.pathname.split("/");
+    if (kind === "graphql") return this.#operate(init, person, fresh);
+    if (init.method === "POST") return this.#book(init, person);
     if (kind === "leaf") {
       const version = this.versionOf(Number(id));
       const etag = `"${version}"`;
@@ -155,15 +158,28 @@ export class Site {
     return json({ person, note: this.notes.get(person) ?? 1 }, { "cache-control": `private, ${fresh}` });
   }
 
+  #operate(init: RequestInit & { headers: Headers }, person: string, fresh: string): Response {
+    const { query, variables } = JSON.parse(String(init.body)) as { query: string; variables: Added };
+    if (!query.startsWith("mutation")) return json({ data: { said: [...this.said] } }, { "cache-control": fresh });
+    const isDone = this.#write(init, person, variables, this.said);
+    return json(isDone ? { data: { say: variables.n } } : { data: null, errors: [{ message: "refused" }] });
+  }
+
   #book(init: RequestInit & { headers: Headers }, person: string): Response {
-    const key = init.headers.get("idempotency-key") ?? "";
-    const { n, by } = JSON.parse(String(init.body)) as Added;
+    const added = JSON.parse(String(init.body)) as Added;
+    if (!this.#write(init, person, added, this.items)) return json({ title: "refused" }, {}, 409);
+    return json({ n: added.n }, { "cache-group-invalidation": '"items"' }, 201);
+  }
+
+  /** Once for each key. @returns whether it was done */
+  #write({ headers }: { headers: Headers }, person: string, { n, by }: Added, list: number[]): boolean {
+    const key = headers.get("idempotency-key") ?? "";
     if (this.isCompared && by !== person) this.mixedUp.push(`${n} was run by ${by}, and sent for ${person}`);
     if (key === "") throw new Error("a write without a key");
-    if (n % 7 === 0) return json({ title: "refused" }, {}, 409);
-    if (!this.booked.has(key)) this.items.push(n);
+    if (n % 7 === 0) return false;
+    if (!this.booked.has(key)) list.push(n);
     this.booked.set(key, n);
-    return json({ n }, { "cache-group-invalidation": '"items"' }, 201);
+    return true;
   }
 
   /** A kept write without a `user` is sent for whoever asks. */
@@ -235,8 +251,9 @@ export class Site {
       page.cache.delete({ source: page.leaf, params: id });
     } else if (what < 60) {
       const n = ++this.serial;
-      note(`add ${n}`);
-      page.add(n);
+      const how = this.pick(["add", "say"] as const);
+      note(`${how} ${n}`);
+      page.write(how, n);
     } else if (what < 63) {
       note("event");
       world.event++;
@@ -279,6 +296,10 @@ export class Site {
     } else if (what < 91) {
       note("append");
       void this.library.appendPage(page.cache, page.rows).catch(() => {});
+    } else if (what < 94) {
+      const shown = this.pick([[], [id], [id, (id + 1) % 3], ids]);
+      note(`shows leaves ${shown}`);
+      page.leaves.set(shown);
     } else {
       const by = this.pick([1, 20, 300, 3000, 12_000, 90_000]);
       note(`wait ${by}`);
@@ -326,6 +347,39 @@ interface Watched {
   isSignedOut: boolean;
 }
 
+/** Leaves that a component shows in a number that changes. */
+class Leaves {
+  readings: readonly Reading<unknown>[] = [];
+  isSignedOut = false;
+  #ids: readonly number[] = [];
+  #shown!: ReturnType<typeof showReadings<number, unknown>>;
+  readonly #show: () => void;
+
+  constructor(cache: Cache, leaf: Source<number, unknown>) {
+    this.#show = () => {
+      this.#shown = showReadings(cache, leaf, this.#ids, (readings) => {
+        this.readings = readings.map((each) => ({ ...each }));
+      });
+    };
+    this.#show();
+  }
+
+  set(ids: readonly number[]): void {
+    this.#ids = ids;
+    this.#shown.set(ids);
+  }
+
+  showAnew(): void {
+    this.#shown.stop();
+    this.isSignedOut = false;
+    this.#show();
+  }
+
+  end(): void {
+    this.#shown.stop();
+  }
+}
+
 export class Page {
   readonly tab: Tab;
   readonly cache: Cache;
@@ -338,7 +392,9 @@ export class Page {
   readonly rows: Source<void, Pages<number>>;
   readonly me: Source<void, { person: string; note: number }>;
   readonly gauge: Source<any, any>;
-  readonly add: (n: number) => void;
+  readonly said: Source<void, number[]>;
+  readonly write: (how: "add" | "say", n: number) => void;
+  readonly leaves: Leaves;
   /** Writes that no other page would send in its place. */
   sending = 0;
   token: string;
@@ -352,7 +408,7 @@ export class Page {
 
   constructor(site: Site, person: string) {
     const { world, settings } = site;
-    const { composite, origin, pagesFrom, writeTo } = site.library;
+    const { composite, graphqlFrom, graphqlTo, origin, pagesFrom, writeTo } = site.library;
     this.#site = site;
     this.tab = world.tab();
     this.cache = this.tab.cache;
@@ -392,7 +448,15 @@ export class Page {
       id: (n) => n,
       retry,
     });
-    const { leaf, items, rows, me } = this;
+    this.said = graphqlFrom<void, number[]>(api, {
+      name: "said",
+      url: "/graphql",
+      document: "query { said }",
+      unwrap: ({ said }) => said,
+      retry,
+    });
+    const { leaf, items, rows, me, said } = this;
+    this.leaves = new Leaves(this.cache, leaf);
     this.pair = composite({
       name: "pair",
       load: async (id: number, { read }) => {
@@ -431,12 +495,26 @@ export class Page {
           );
       },
     });
-    this.add = (n) => {
+    // Half of them show nothing at once, and half are sent by a `fetch` of their own.
+    const say = graphqlTo<Added, number>(api, {
+      name: "say",
+      url: "/graphql",
+      document: "mutation ($n: Int!) { say(n: $n) }",
+      kept: settings.kept,
+      idempotencyKey: true,
+      retry: { times: 2, firstPause: "500ms" },
+      invalidates: () => said,
+      optimistic: ({ n }, edit) => {
+        if (n % 2) edit.at(said).patch((list) => (list.includes(n) ? list : [...list, n]));
+      },
+    });
+    const writes = { add, say };
+    this.write = (how, n) => {
       if (!settings.kept) this.sending++;
       const done = () => {
         if (!settings.kept) this.sending--;
       };
-      this.cache.run(add, { n, by: this.person }).then(done, done);
+      this.cache.run(writes[how], { n, by: this.person }).then(done, done);
     };
     this.#begin = async () => {
       if (settings.joined) await this.tab.join();
@@ -445,10 +523,10 @@ export class Page {
         await world.clock.advance(20);
         await opening;
       }
-      if (settings.kept) this.outbox = await this.tab.keep({ writes: [add] });
+      if (settings.kept) this.outbox = await this.tab.keep({ writes: [add, say] });
     };
     this.cache.onSignOut(() => {
-      for (const each of this.#watched) each.isSignedOut = true;
+      for (const each of [...this.#watched, this.leaves]) each.isSignedOut = true;
     });
     journalOf(this.cache).subscribe(
       ({ kind, key = "" }) => {
@@ -512,7 +590,7 @@ export class Page {
       const isOld = reading.state === "ready" && !reading.fresh;
       if (each.when && (isOld || reading.failure)) void each.view.revalidate().catch(() => {});
     }
-    void this.cache.revalidate(this.leaf); // those of wholes too
+    void this.cache.revalidate(this.leaf); // those of wholes, and of the shown leaves too
     this.cache.invalidate(this.rows); // all pages of the list
   }
 
@@ -553,6 +631,7 @@ export class Page {
       each.leave = each.view.subscribe(() => {});
       each.isSignedOut = false;
     }
+    this.leaves.showAnew();
   }
 
   // ── What has to hold ───────────────────────────────────────────────────────
@@ -587,6 +666,13 @@ export class Page {
         throw new Error(`at rest: ${name} shows ${JSON.stringify(value)}, fresh ${fresh}, and it is ${truth}`);
       }
     }
+    for (const reading of this.leaves.readings) {
+      const { state, value } = reading as Reading<{ id: number; version: number }>;
+      if (this.leaves.isSignedOut && state === "empty") continue;
+      if (value?.version !== this.#site.versionOf(value?.id ?? 0)) {
+        throw new Error(`at rest: ${JSON.stringify(reading)} is shown among leaves`);
+      }
+    }
     for (const [key, count] of this.#open) {
       if (count > 0 && !key.startsWith("gauge")) throw new Error(`at rest: a request for ${key} has no end`);
     }
@@ -603,7 +689,7 @@ export class Page {
   }
 
   #truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
-    const { versions: _, items, notes } = this.#site;
+    const { said, items, notes } = this.#site;
     const version = (of: number) => this.#site.versionOf(of);
     const pair = version(id) * 1000 + version((id + 1) % 3);
     const all: Record<typeof kind, unknown> = {
@@ -611,6 +697,7 @@ export class Page {
       pair,
       top: { pair, count: items.length, person: this.person },
       items,
+      said,
       me: { person: this.person, note: notes.get(this.person) ?? 1 },
       gauge: { id: 0, version: this.#site.world.event },
     };
@@ -619,6 +706,7 @@ export class Page {
 
   async end(): Promise<void> {
     for (const each of this.#watched.splice(0)) each.leave();
+    this.leaves.end();
     await this.#site.world.clock.advance(50);
     this.tab.tabs?.close();
     this.outbox?.close();

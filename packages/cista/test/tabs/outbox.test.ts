@@ -479,17 +479,32 @@ test("O2: a tab from which the sending was taken asks for the lock again only af
   once(world);
 });
 
-test("O2: the entries of a write that is dropped after a try are requested, since the write may have worked", async () => {
-  const { world, tabs, advance } = await kept(1);
-  const one = of(tabs, 0);
-  one.cache.run(one.book, { hut: 7 }).catch(() => {});
-  while (world.booked.size === 0) await advance("1ms");
-  one.environment.set({ online: false }); // the answer does not come
-  await advance("10ms");
-  const [waiting] = one.outbox?.list() ?? [];
-  expect(waiting?.state).toBe("waiting");
-  void one.outbox?.drop(waiting?.id ?? "");
-  one.environment.set({ online: true });
-  await advance("1s");
-  expect([shown(one), states(one)]).toEqual([[7], []]);
-});
+test.each([true, false])(
+  "O2: the entries of a write that is dropped after a try are requested, since the write may have worked (optimistic: %s)",
+  async (isShown) => {
+    const { world, tabs, advance } = await kept(1);
+    const one = of(tabs, 0);
+    const { definition } = one.book;
+    const named = write<{ hut: number }, string>({
+      ...definition,
+      optimistic: undefined,
+      name: "named",
+      invalidates: () => one.list,
+    });
+    const writes = [isShown ? one.book : named];
+    if (!isShown) {
+      one.outbox?.close();
+      await one.keep({ writes });
+    }
+    one.cache.run(writes[0] as typeof named, { hut: 7 }).catch(() => {});
+    while (world.booked.size === 0) await advance("1ms");
+    one.environment.set({ online: false }); // the answer does not come
+    await advance("10ms");
+    const [waiting] = one.outbox?.list() ?? [];
+    expect(waiting?.state).toBe("waiting");
+    void one.outbox?.drop(waiting?.id ?? "");
+    one.environment.set({ online: true });
+    await advance("1s");
+    expect([shown(one), states(one)]).toEqual([[7], []]);
+  },
+);

@@ -131,8 +131,33 @@ test("B1: a tab that has let a value go does not take the news that the value is
   tab.watch("hut", 1);
   await advance("10ms");
   news(5, world.clock.now() + 1, at);
+  await advance("10ms");
+  expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "loading", failure: undefined });
   await advance("2s");
   expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "ready", failure: undefined });
+});
+
+test.each([
+  ["revalidates", 3],
+  ["invalidates", 5],
+])("B1: the news that a value is the same (one tab %s) is of the value that was told before", async (how, most) => {
+  const { world, tabs, advance } = await joined(2, { delay: 3, latency: 400 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance("1s");
+  world.change(1);
+  one.cache.invalidate({ source: one.hut, params: 1 });
+  await advance(10);
+  two.stop(); // it waits for the answer of the other
+  while (one.cache.peek(one.hut, 1).value?.version !== 2) await advance(1);
+  await advance(10);
+  if (how === "revalidates") void one.cache.view(one.hut, 1).revalidate();
+  else one.cache.invalidate({ source: one.hut, params: 1 });
+  await advance("1s");
+  two.goOn(); // and hears all of it in one go
+  await advance("1s");
+  expect(versions(tabs, 1)).toEqual([2, 2]);
+  expect(world.requests.length).toBeLessThanOrEqual(most);
 });
 
 test("B1: a value that was invalidated after it was told is not taken, however late both are heard", async () => {
@@ -506,6 +531,22 @@ test("S4: values that a tab told before it knew of a sign-out are forgotten in t
   await advance("1s");
   expect(two.cache.peek(two.hut, 6).state).not.toBe("ready");
   expect(two.cache.peek(two.hut, 5).state).toBe("ready");
+});
+
+test("S4: a value that a tab told before it signed out is not taken by a tab that stood still meanwhile", async () => {
+  const { world, tabs, advance } = await joined(2, { latency: 4000 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance(10);
+  expect(world.underWay.get(1)).toBe(1);
+  two.stop(); // it waits for the answer of the other
+  await advance("5s");
+  await one.cache.signOut();
+  world.change(1);
+  await advance("1s");
+  two.goOn();
+  await advance("5s");
+  expect(two.shown.get("hut 1")).toEqual([2]);
 });
 
 test("the journal says which tab an answer comes from", async () => {

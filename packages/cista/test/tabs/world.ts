@@ -1,4 +1,15 @@
-import { answer, type Cache, composite, createCache, type Environment, Failure, source, type View, write } from "cista";
+import {
+  answer,
+  type Cache,
+  composite,
+  createCache,
+  type Environment,
+  Failure,
+  source,
+  unchanged,
+  type View,
+  write,
+} from "cista";
 import { joinTabs, type KeptRecord, type Outbox, type OutboxBackend, openOutbox, type Tabs } from "cista/browser";
 import { type VirtualClock, type VirtualEnvironment, virtualClock, virtualEnvironment } from "cista/rehearsal";
 import type { LifeEvent, TabLocks, TabPlatform } from "../../src/browser/tabs/platform.js";
@@ -277,7 +288,11 @@ export class Tab {
       maxAge: "1m",
       staleWhileRevalidate: "1h",
       groups: (id: number) => [`hut-${id}`],
-      load: (id: number, { signal }) => this.#ask(id, signal),
+      load: async (id: number, { signal, held }) => {
+        const before = held?.value.version;
+        const hut = await this.#ask(id, signal);
+        return id % 2 === 1 && hut.version === before ? unchanged() : hut;
+      },
     });
     const hut = this.hut;
     this.pair = composite({

@@ -18,6 +18,7 @@ export function noteHappened(
   telling: Telling,
 ): void {
   if (key === undefined || source === undefined) return;
+  if (kind !== "restore") loads.forgetTaken(key);
   if (kind === "evict") {
     if (note !== "deleted") hub.moments.letGo(key);
     loads.forget(key);

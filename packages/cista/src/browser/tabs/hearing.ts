@@ -48,8 +48,10 @@ export class Hearing {
     const isNews = moments.isNews(news);
     if (at >= known.at) this.#telling.endCorrection(key);
     else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
-    // This tab holds another value, or holds none any more: its own turn comes.
-    if (as && !(moments.knows(key) && known.at === as.at && known.by === as.by)) return;
+    if (as && !moments.holds(key, as)) {
+      this.#loads.wantWhole(news);
+      return;
+    }
     const isKnown = known.at === at && known.by === by;
     if (!isNews && !isKnown) return;
     // Rule F9: it is for another user, and this tab asks for itself.
@@ -63,8 +65,9 @@ export class Hearing {
     const since = Math.max(0, moments.now() - takenAt);
     const isHere = () =>
       whole && adoptEntry(this.#cache, whole, since, by, this.#loads.isAwaited(key) || opened !== undefined);
+    // A load holds it later: until then the cache holds the value of before.
     if (isAwaited || (this.#hub.isUsed(entry.source) && isHere())) {
-      moments.hold(key, at, by, opened);
+      if (!isAwaited) moments.hold(key, at, by, opened);
       if (this.#telling.mayBeMissed(at)) this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));
       return;
     }
@@ -96,7 +99,6 @@ export class Hearing {
       this.#changes.outOfDateSince(news) > 0
     )
       return undefined;
-    this.#hub.moments.hold(key, news.at, news.by);
     return news;
   }
 
@@ -134,7 +136,7 @@ export class Hearing {
 
   /** A user has signed out in another tab: values that the tab told before it knew belong to that user. */
   forgetOf(tab: string, until: number): void {
-    for (const key of this.#hub.moments.keysBy(tab, until)) {
+    for (const key of new Set([...this.#hub.moments.keysBy(tab, until), ...this.#loads.comingBy(tab, until)])) {
       adoptChange(this.#cache, "delete", [{ key }], () => true);
       this.#hub.moments.forget(key);
     }

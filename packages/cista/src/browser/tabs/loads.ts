@@ -1,7 +1,7 @@
 /** How the loads of joined tabs share one request: by a lock for each key while it is asked for. Rules B1, B2, B4, B6, B8. */
 
 import { isIterable } from "../../core/doors/answers.js";
-import type { CompositeContext, LoadCall } from "../../core/index.js";
+import type { Answer, CompositeContext, LoadCall } from "../../core/index.js";
 import { Failures, failureIn, toldFailure } from "./failures.js";
 import type { Hub } from "./hub.js";
 import { answerIn, type Body, type News } from "./messages.js";
@@ -22,6 +22,8 @@ export class Loads {
   /** Keys whose values are each tab's own. */
   readonly #own = new Recent<string, true>();
   readonly #failures = new Failures();
+  /** News that loads have answered with, by key, in order, until the cache holds them. */
+  readonly #taken = new Map<string, News[]>();
   /** The load of each key that has the key's turn, or waits for it. */
   readonly #asking = new Map<string, LoadCall>();
   /** The streams that this tab has open, by key. A new stream of a key begins before the one in its place has ended. */
@@ -66,7 +68,7 @@ export class Loads {
     await hub.ready();
     signal.throwIfAborted();
     const known = context.cause === "manual" ? undefined : hub.known(key);
-    if (known && known.opened === undefined) return answerIn(known, hub.moments.now());
+    if (known && known.opened === undefined) return this.#answer(known);
     this.#failures.refuseKnown(call, hub.now());
     const wait = new Wait(this.#since(call), hub.now());
     this.#waits.set(key, wait);
@@ -86,7 +88,7 @@ export class Loads {
       if (heard.kind === "failed") throw this.#failures.of(key) ?? failureIn(heard);
       if (heard.news.opened !== undefined) return this.#follow(call, proceed, wait, turn, heard.news);
       this.#leave(key, wait, turn);
-      return answerIn(heard.news, hub.moments.now());
+      return this.#answer(heard.news);
     } catch (thrown) {
       this.#endWait(key, wait);
       this.#endAsking(call);
@@ -125,6 +127,13 @@ export class Loads {
     };
     Object.defineProperty(context, "read", { value: readPart });
     return this.#alone(call, proceed, held);
+  }
+
+  #answer(news: News): Answer<unknown> {
+    const taken = this.#taken.get(news.key);
+    if (taken) taken.push(news);
+    else this.#taken.set(news.key, [news]);
+    return answerIn(news, this.#hub.moments.now());
   }
 
   #leave(key: string, wait: Wait, turn: Turn): void {
@@ -167,12 +176,12 @@ export class Loads {
     const { key, context } = call;
     wait.isFollowing = true;
     try {
-      yield answerIn(first, this.#hub.moments.now());
+      yield this.#answer(first);
       for (;;) {
         const heard = await nextHeard(this.#hub, key, wait, turn, context.signal);
         if (heard === "turn" || heard === "own") break;
         if (heard.kind === "failed") throw failureIn(heard);
-        yield answerIn(heard.news, this.#hub.moments.now());
+        yield this.#answer(heard.news);
         if (heard.news.opened === undefined) return; // it has ended
       }
       this.#endWait(key, wait);
@@ -199,6 +208,29 @@ export class Loads {
     if (!isNews && wait.isFollowing && news.opened !== undefined) return false;
     wait.feed({ kind: "news", news }, this.#hub.now());
     return true;
+  }
+
+  /** It was told that a value is as it was, and this tab holds another or none: a load that waits for it asks for the value. */
+  wantWhole({ key, at }: News): void {
+    const wait = this.#waits.get(key);
+    if (wait && at >= wait.since) this.#hub.tell({ kind: "wants", key, since: wait.since });
+  }
+
+  /** The keys of news that one tab has told up to a moment, and that loads answer with: the cache does not hold them yet. */
+  comingBy(tab: string, until: number): string[] {
+    const coming = [...this.#taken.values(), ...[...this.#waits.values()].map(({ heard }) => heard)].flat();
+    return coming.filter(({ by, at }) => by === tab && at <= until).map(({ key }) => key);
+  }
+
+  /** The cache holds what a load has answered with. */
+  adopted(key: string): void {
+    const news = this.#taken.get(key)?.shift();
+    if (news) this.#hub.moments.hold(key, news.at, news.by, news.opened);
+  }
+
+  /** What a load has answered with is held by the cache, or never will be. */
+  forgetTaken(key: string): void {
+    this.#taken.delete(key);
   }
 
   hear(message: Extract<Body, { kind: "own" | "failed" | "wants" | "asks" | "alive" }>): void {
@@ -253,7 +285,7 @@ export class Loads {
 
   /** Its entry has been let go: nothing of it is remembered. */
   forget(key: string): void {
-    for (const memory of [this.#own, this.#failures, this.#begun]) memory.delete(key);
+    for (const memory of [this.#own, this.#failures, this.#begun, this.#taken]) memory.delete(key);
   }
 
   /** Forgets which keys are each tab's own. For a new user the other tabs may hold the right values. */
@@ -323,5 +355,6 @@ export class Loads {
     this.#own.clear();
     this.#failures.clear();
     this.#begun.clear();
+    this.#taken.clear();
   }
 }

@@ -274,7 +274,11 @@ export class Member implements Hub {
   // ── Changes made here ──────────────────────────────────────────────────────
 
   #happened(event: JournalEvent): void {
-    if (event.source === undefined || event.from !== undefined) return;
+    if (event.source === undefined) return;
+    if (event.from !== undefined) {
+      if (event.key !== undefined) this.#loads.adopted(event.key);
+      return;
+    }
     this.#used.add(event.source);
     noteHappened(event, this, this.#loads, this.#telling);
   }

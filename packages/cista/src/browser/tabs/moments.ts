@@ -92,6 +92,12 @@ export class Moments {
     return this.#known.has(key);
   }
 
+  /** Whether the value of that moment is held. */
+  holds(key: string, { at, by }: { readonly at: number; readonly by: string }): boolean {
+    const known = this.#known.get(key);
+    return known?.at === at && known.by === by;
+  }
+
   hold(key: string, at: number, by: string, opened?: number): void {
     this.#known.set(key, { at, by, invalidatedAt: this.of(key).invalidatedAt, opened });
     this.#gone.delete(key);

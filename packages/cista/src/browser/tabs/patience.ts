@@ -1,5 +1,6 @@
 /** How a load waits for another tab's: the next message, and whether that tab is still there. Rules B2, B8. */
 import type { Hub } from "./hub.js";
+import type { News } from "./messages.js";
 import type { Turn } from "./turn.js";
 import type { Heard, Wait } from "./wait.js";
 
@@ -26,8 +27,7 @@ export async function nextHeard(
       signal.throwIfAborted();
       const heard = wait.next();
       if (heard?.kind === "own") return "own";
-      // Invalidated since it was heard.
-      if (heard?.kind === "news" && heard.news.at <= hub.moments.of(key).invalidatedAt) continue;
+      if (heard?.kind === "news" && isOver(hub, heard.news)) continue;
       if (heard) return heard;
       if (turn.has) return "turn";
       if (hub.isClosed || (turn.isOver && !hub.isFrozen)) return "own";
@@ -41,6 +41,11 @@ export async function nextHeard(
     endAsking();
     signal.removeEventListener("abort", wait.wake);
   }
+}
+
+/** The entry was invalidated since the news was heard. Or it is the news that a value is the same, and another value is held by now. */
+function isOver({ moments }: Hub, { key, at, as }: News): boolean {
+  return at <= moments.of(key).invalidatedAt || (as !== undefined && !moments.holds(key, as));
 }
 
 async function watchHolder(hub: Hub, key: string, wait: Wait, turn: Turn): Promise<void> {

@@ -38,6 +38,11 @@ export class Wait {
     return this.#queue.shift();
   }
 
+  /** The news among what was heard and is not taken yet. */
+  get heard(): News[] {
+    return this.#queue.flatMap((each) => (each.kind === "news" ? each.news : []));
+  }
+
   get hasNext(): boolean {
     return this.#queue.length > 0;
   }

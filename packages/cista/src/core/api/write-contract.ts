@@ -68,7 +68,10 @@ export interface WriteDefinition<I, R> {
   optimistic?(input: I, edit: LayerEditor, run: { readonly idempotencyKey: string }): void;
   /** Puts values that the answer tells into the cache. Not called where another user asks by then (rule F9). */
   onSuccess?(result: R, input: I, cache: Cache): void;
-  /** Entries that the write invalidates, in addition to those beneath its layers. */
+  /**
+   * Entries that the write invalidates, in addition to those beneath its layers. Where it is not known whether the write has
+   * worked (rule W2) it is called too, and without a result: an error that it throws then is ignored.
+   */
   invalidates?(input: I, result: R): Selector | readonly Selector[];
   /** Runs of one lane are sent one at a time, in order. Default: no lane. */
   lane?: string | ((input: I) => string);
@@ -102,7 +105,7 @@ export interface Write<I, R> {
 export type SendingPhase = "sending" | "waiting" | "offline";
 
 export interface RunOptions {
-  /** Ends the run. Since it may have worked, the entries beneath its layers are revalidated. */
+  /** Ends the run. Since it may have worked, the entries beneath its layers and those of `invalidates` are revalidated. */
   signal?: AbortSignal;
   /** Is called at each change of the phase. */
   onPhase?(phase: SendingPhase): void;

@@ -7,7 +7,9 @@ import { requestIfWatched } from "../../kernel/asking.js";
 import { resumeAfterWrites } from "../../kernel/watching.js";
 import { batch } from "../../state/batches.js";
 import { type Core, coreOf, type RunWith, runKey } from "../../state/core.js";
+import type { Entry } from "../../state/entry.js";
 import { markInvalidated } from "../changing/changing.js";
+import { entriesPerhaps } from "./invalidated.js";
 import type { WriteLayers } from "./layers.js";
 import { addLayers } from "./write.js";
 
@@ -27,6 +29,7 @@ export interface LaidWrite {
 export function layWrite(cache: Cache, write: Write<any, any>, input: unknown, idempotencyKey: string): LaidWrite {
   const core = coreOf(cache);
   const layers = addLayers(core, write, input, idempotencyKey);
+  const named = () => [...layers.entries, ...entriesPerhaps(core, write, input)];
   return {
     send(options) {
       const runWith = (write as { readonly [runKey]?: RunWith })[runKey];
@@ -37,8 +40,8 @@ export function layWrite(cache: Cache, write: Write<any, any>, input: unknown, i
       );
     },
     raise: () => batch(core, () => layers.raise()),
-    ended: (isTold) => settle(core, layers, () => leaveToNextAnswer(core, layers, isTold)),
-    refused: (mayHaveWorked) => settle(core, layers, () => takeBack(layers, mayHaveWorked)),
+    ended: (isTold) => settle(core, layers, () => leaveToNextAnswer(core, layers, isTold, named)),
+    refused: (mayHaveWorked) => settle(core, layers, () => takeBack(layers, mayHaveWorked ? named() : undefined)),
   };
 }
 
@@ -60,18 +63,20 @@ function settle(core: Core, layers: WriteLayers, change: () => void): void {
   });
 }
 
-function leaveToNextAnswer(core: Core, layers: WriteLayers, isTold: boolean): void {
+function leaveToNextAnswer(core: Core, layers: WriteLayers, isTold: boolean, named: () => Entry[]): void {
+  // Where the tabs are joined, the tab that has sent it tells which entries are invalidated.
+  const isToldAll = isTold && core.changeListeners.length > 0;
+  const entries = isToldAll ? [...layers.entries] : named();
+  if (!isToldAll) for (const entry of entries) markInvalidated(entry, layers.name);
   for (const entry of layers.entries) {
-    // Where the tabs are joined, the tab that has sent it tells which entries are invalidated.
-    if (!isTold || core.changeListeners.length === 0) markInvalidated(entry, layers.name);
     if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
-    if (entry.isInvalidated) requestIfWatched(entry);
   }
+  for (const entry of entries) if (entry.isInvalidated) requestIfWatched(entry);
 }
 
-function takeBack(layers: WriteLayers, mayHaveWorked: boolean): void {
-  for (const entry of layers.entries) {
-    layers.removeFrom(entry, "lifted: taken back");
-    if (mayHaveWorked && markInvalidated(entry, layers.name)) requestIfWatched(entry);
-  }
+/** @param named the entries that it may have changed; undefined: it has changed nothing */
+function takeBack(layers: WriteLayers, named: Entry[] | undefined): void {
+  const invalidated = (named ?? []).filter((entry) => markInvalidated(entry, layers.name));
+  for (const entry of layers.entries) layers.removeFrom(entry, "lifted: taken back");
+  for (const entry of invalidated) requestIfWatched(entry);
 }

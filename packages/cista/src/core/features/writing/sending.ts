@@ -21,6 +21,7 @@ import type { Entry } from "../../state/entry.js";
 import { tellChange } from "../changing/change-listeners.js";
 import { markInvalidated } from "../changing/changing.js";
 import { selected } from "../changing/selector.js";
+import { invalidatedBy, invalidatedPerhaps } from "./invalidated.js";
 import type { WriteLayers } from "./layers.js";
 
 /** For one try of a write that says nothing of it. */
@@ -264,7 +265,7 @@ class Run implements Outgoing {
     const core = this.#core;
     const layers = this.#layers;
     const selectors: Selector[] = [];
-    this.#call(() => selectors.push(...listOf(definition.invalidates?.(this.#input, result))));
+    this.#call(() => selectors.push(...invalidatedBy(this.#write, this.#input, result)));
     const invalidated = this.#invalidate([...this.#invalidatedBySend, ...selectors]);
     // A value that it puts is newer than the invalidation, so it is not requested again.
     if (!this.#hasUserLeft) this.#call(() => definition.onSuccess?.(result, this.#input, core.cache));
@@ -278,7 +279,8 @@ class Run implements Outgoing {
   /** Its own layers go, and nothing else. */
   #onRefusal(mayHaveWorked: boolean): void {
     const layers = this.#layers;
-    const invalidated = mayHaveWorked ? this.#invalidate(this.#invalidatedBySend) : [];
+    const perhaps = () => [...this.#invalidatedBySend, ...invalidatedPerhaps(this.#write, this.#input)];
+    const invalidated = mayHaveWorked ? this.#invalidate(perhaps()) : [];
     for (const entry of layers.entries) layers.removeFrom(entry, "lifted: taken back");
     for (const entry of invalidated) requestIfWatched(entry);
   }
@@ -313,9 +315,4 @@ class Run implements Outgoing {
 function mayHaveWorked({ kind, status = 0 }: Failure): boolean {
   if (kind === "http") return status < 400 || status === 502 || status === 504;
   return kind === "network" || kind === "timeout" || kind === "shape";
-}
-
-function listOf(selectors: Selector | readonly Selector[] | undefined): readonly Selector[] {
-  if (selectors === undefined) return [];
-  return Array.isArray(selectors) ? selectors : [selectors as Selector];
 }
