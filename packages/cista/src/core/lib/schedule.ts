@@ -26,7 +26,7 @@ export interface ScheduleListener<T> {
 }
 
 /**
- * One timer for all moments of all items: a binary heap by moments. An item that is put off only has its moment written
+ * One timer for all moments of all items: a heap by moments. An item that is put off only has its moment written
  * down; it moves when the earlier moment comes. So one that is put off again and again costs one written field each time.
  */
 export class Schedule<T extends Scheduled> {
@@ -115,7 +115,7 @@ export class Schedule<T extends Scheduled> {
     return due;
   }
 
-  // ── The heap: an item's moment is never later than those of the two items below it ──
+  // ── The heap: an item's moment is never later than those of the four items below it ──
 
   #add(item: T): void {
     item.filedUnder = item.due;
@@ -141,26 +141,33 @@ export class Schedule<T extends Scheduled> {
   #rise(item: T): void {
     let { place } = item;
     while (place > 0) {
-      const above = this.#heap[(place - 1) >> 1] as T;
+      const above = this.#heap[(place - 1) >> 2] as T;
       if (above.filedUnder <= item.filedUnder) break;
       this.#put(above, place);
-      place = (place - 1) >> 1;
+      place = (place - 1) >> 2;
     }
-    this.#put(item, place);
+    if (place !== item.place) this.#put(item, place);
   }
 
   #sink(item: T): void {
-    const { length } = this.#heap;
     let { place } = item;
-    for (let below = 2 * place + 1; below < length; below = 2 * place + 1) {
-      let child = this.#heap[below] as T;
-      const other = this.#heap[below + 1];
-      if (other && other.filedUnder < child.filedUnder) child = other;
+    for (let child = this.#firstBelow(place); child; child = this.#firstBelow(place)) {
       if (item.filedUnder <= child.filedUnder) break;
       const at = child.place;
       this.#put(child, place);
       place = at;
     }
     this.#put(item, place);
+  }
+
+  /** Of the items below a place, the one whose moment is the first. */
+  #firstBelow(place: number): T | undefined {
+    const from = 4 * place + 1;
+    let first = this.#heap[from];
+    for (let at = from + 1; at < from + 4; at++) {
+      const other = this.#heap[at];
+      if (first && other && other.filedUnder < first.filedUnder) first = other;
+    }
+    return first;
   }
 }
