@@ -338,6 +338,7 @@ export const values = [
     "[...layers.entries, ...entriesPerhaps(core, write, input)]",
     "[...layers.entries]",
   ],
+  ["S body", "payload.ts", "if (given instanceof ReadableStream) {", "if (false) {"],
   ["O3 GraphQL", "graphql-write.ts", "  refuseNoKey(server, definition);", ""],
   ["W2 an earlier try", "sending.ts", "this.#mayHaveWorked ||= mayHaveWorked(failure);", ""],
   ["W2 a gateway", "sending.ts", "status === 502 || status === 504", "false"],

@@ -112,6 +112,20 @@ test("a read by POST or QUERY sends its params as the body, and is cached by the
   ]);
 });
 
+test("a body that is a stream is refused, since a request may be sent again; a Blob is sent as it is", async () => {
+  const sent: string[] = [];
+  const { api } = server(async (request) => json(sent.push(await request.text())));
+  const { cache } = stageWithServer();
+  const stream = () => new Blob(["fern"]).stream();
+  const upload = writeTo<unknown, string>(api, { name: "upload", method: "POST", url: "/photos" });
+  const found = api.source({ name: "found", method: "POST", url: "/found", body: stream });
+  const refused = { cause: expect.objectContaining({ code: "invalid-body" }) };
+  await expect(cache.run(upload, stream())).rejects.toMatchObject(refused);
+  await expect(cache.read(found)).rejects.toMatchObject(refused);
+  await cache.run(upload, await new Response(stream()).blob());
+  expect(sent).toEqual(["fern"]);
+});
+
 test("F7: a response that a program has fetched itself is an answer like any other", async () => {
   const responses = [
     json({ hut: { water: 9 } }, { headers: { "cache-control": "max-age=10", etag: '"a"', "cache-groups": '"huts"' } }),

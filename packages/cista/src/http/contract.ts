@@ -146,8 +146,8 @@ export interface HttpWriteDefinition<I, R> extends Omit<WriteDefinition<I, R>, "
   method: "POST" | "PUT" | "PATCH" | "DELETE";
   url: Url<I>;
   /**
-   * Default: the input, but nothing with DELETE. As JSON, unless it is something that `fetch` sends as it is. May be a promise of
-   * that, such as for a photo that is made smaller first.
+   * Default: the input, but nothing with DELETE. As JSON, unless it is of a type that `fetch` sends as it is. May be a promise of
+   * that, such as for a photo that is made smaller first. A stream is refused, since it can be sent once only: code "invalid-body".
    */
   body?(input: I): unknown;
   /** Beside the origin's own. */

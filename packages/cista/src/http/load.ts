@@ -22,7 +22,7 @@ export async function load(
     return answerTo(await exchangeUnlessOther(server, { ...ask, held }, context), definition, context.held?.policy);
   }
   // No standard defines the validator of an answer to a POST; QUERY goes without one too.
-  const sent = payloadOf(definition.body ? await definition.body(params) : params);
+  const sent = payloadOf(definition.body ? await definition.body(params) : params, definition.name);
   return answerTo(await exchange(server, { ...ask, ...sent }, context), definition, undefined);
 }
 

@@ -16,9 +16,10 @@ export async function send(
   input: unknown,
   context: SendContext,
 ): Promise<unknown> {
-  const { method } = definition;
+  const { method, name } = definition;
   const { url, ...ask } = askOf(server, definition, input);
-  const payload = payloadOf(definition.body ? await definition.body(input) : method === "DELETE" ? undefined : input);
+  const given = definition.body ? await definition.body(input) : method === "DELETE" ? undefined : input;
+  const payload = payloadOf(given, name);
   const { body } = payload;
   // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
   const key = sendsKey(definition, url) ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};

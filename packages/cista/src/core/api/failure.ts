@@ -112,6 +112,7 @@ export type CistaErrorCode =
   | "duplicate-source-name"
   | "endless-change"
   | "invalid-base-url"
+  | "invalid-body"
   | "invalid-cache-mode"
   | "invalid-capacity"
   | "invalid-change"
