@@ -1,4 +1,5 @@
-// Finds Chromium for the browser tests: CHROMIUM names one, else the usual names are tried.
+// Finds Chromium for the browser tests: CHROMIUM names one, else the usual names are tried. First the one without windows: the same
+// engine, and a page costs a quarter of the processor's time.
 import { found, runnable } from "./program.mjs";
 
 const elsewhere = [
@@ -10,7 +11,10 @@ const elsewhere = [
 export function chromiumPath() {
   const { CHROMIUM } = process.env;
   if (CHROMIUM) return runnable(CHROMIUM) ? CHROMIUM : undefined;
-  return found(["chromium", "chromium-browser", "google-chrome-stable", "google-chrome"], elsewhere);
+  return found(
+    ["chromium-headless-shell", "chromium", "chromium-browser", "google-chrome-stable", "google-chrome"],
+    elsewhere,
+  );
 }
 
 /** Without a sandbox of its own (it may run as root) and without calls home. */

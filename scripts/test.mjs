@@ -86,7 +86,7 @@ function runTests() {
 function needPrograms() {
   const { CHROMIUM } = process.env;
   if (CHROMIUM && !chromiumPath()) fail(`CHROMIUM is "${CHROMIUM}", but there is no program that can be run.`);
-  if (!chromiumPath()) installFromApt("chromium");
+  for (const name of ["chromium-headless-shell", "chromium"]) if (!chromiumPath()) installFromApt(name);
   if (!chromiumPath())
     fail(
       "The browser tests need Chromium: install it (on Debian: apt install chromium), or name one by CHROMIUM=/path/to/it.",

@@ -6,7 +6,7 @@ import { isQuick, programsOf } from "./model/programs.js";
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
 // server has now; until then nothing above a change is fresh; and nothing is loaded that did not have to be, exactly.
 
-const { runs, seed, ran } = programsOf("composites", 600, 1);
+const { runs, seed, ran } = programsOf("composites", 300, 1);
 
 /** Any of what stands before it, one of them twice now and then; or a leaf beside a composite. */
 const dependenciesBefore = (at: number) =>

@@ -7,7 +7,7 @@ import { programsOf } from "./model/programs.js";
 // lost, answers are private or shared. Every request is answered; nothing older comes after what was invalidated; nothing of one
 // user is in the store, or another's.
 
-const { runs: schedules, seed: first, ran } = programsOf("fleet", 60, 12);
+const { runs: schedules, seed: first, ran } = programsOf("fleet", 20, 12);
 
 beforeAll(() => void vi.spyOn(console, "warn").mockImplementation(() => {}));
 afterAll(() => void vi.restoreAllMocks());

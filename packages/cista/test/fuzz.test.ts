@@ -19,7 +19,7 @@ import { stage } from "./stage.js";
 // Every reader of foreign bytes, with a budget of time for each kilobyte. `npm test` runs each briefly, `npm run prove`
 // longer; what was found once stands in the corpus.
 
-const { runs, seed, ran } = programsOf("fuzz", 2000, 1);
+const { runs, seed, ran } = programsOf("fuzz", 700, 1);
 /** Milliseconds for each kilobyte. */
 const budget = 10;
 

@@ -6,7 +6,7 @@ import { Program } from "./model/program.js";
 import { isQuick, programsOf } from "./model/programs.js";
 import { settings, step } from "./model/steps.js";
 
-const { runs, seed, ran } = programsOf("invariants", 1000, 3);
+const { runs, seed, ran } = programsOf("invariants", 300, 3);
 
 test(`random programs keep what every cache promises (seed ${seed})`, {
   timeout: 3_600_000,

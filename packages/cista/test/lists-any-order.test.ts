@@ -9,7 +9,7 @@ import { type Tab, World } from "./tabs/world.js";
 // page or two joined tabs, in any order: no item is shown twice, none of another user, and at rest the list is a part of the
 // server's.
 
-const { runs, seed, ran } = programsOf("lists", 400, 4);
+const { runs, seed, ran } = programsOf("lists", 200, 4);
 
 interface Row {
   readonly id: string;

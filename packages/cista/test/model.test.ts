@@ -3,7 +3,7 @@ import { expect, test } from "vitest";
 import { isQuick, programsOf } from "./model/programs.js";
 import { compare, rules, step } from "./model/schedule.js";
 
-const { runs, seed, ran } = programsOf("model", 3000, 1);
+const { runs, seed, ran } = programsOf("model", 1500, 1);
 
 test(`the cache does what the model does, whatever happens in whatever order (seed ${seed})`, {
   timeout: 3_600_000,

@@ -12,7 +12,7 @@ import { World } from "./tabs/world.js";
 // One server for many visitors at once, in random programs: headers that are made late, loads that fail or never end, pages that
 // are sent in pieces and closed at any time. Then each page is opened in a browser whose clock is hours off.
 
-const { runs, seed, ran } = programsOf("server", 80, 15);
+const { runs, seed, ran } = programsOf("server", 40, 15);
 afterEach(() => vi.unstubAllGlobals());
 
 const visitors = ["Wren", "Ash", "nobody"] as const;

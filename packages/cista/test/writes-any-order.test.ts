@@ -4,7 +4,7 @@ import { expect, test } from "vitest";
 import { isQuick, programsOf } from "./model/programs.js";
 import { stage } from "./stage.js";
 
-const { runs, seed, ran } = programsOf("writes", 1000, 3);
+const { runs, seed, ran } = programsOf("writes", 300, 3);
 
 const step = fc.oneof(
   { weight: 4, arbitrary: fc.record({ kind: fc.constant("write"), entry: fc.nat(2), second: fc.nat(2) }) },
