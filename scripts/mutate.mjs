@@ -24,9 +24,11 @@ const tests = readdirSync(join(root, "packages/cista/test"))
 /** Joined tabs and kept writes have a world of their own. */
 const tabTests = [
   "tabs/tabs.test.ts",
+  "tabs/away.test.ts",
   "tabs/streams.test.ts",
   "tabs/hostile-tabs.test.ts",
   "tabs/outbox.test.ts",
+  "tabs/outbox-users.test.ts",
   "tabs/users.test.ts",
   "outbox-any-order.test.ts",
   "tabs-any-order.test.ts",

@@ -3,7 +3,8 @@ import { appendPage, origin, type Pages, pagesFrom, prependPage, writeTo } from 
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { isQuick, programsOf } from "./model/programs.js";
-import { type Tab, World } from "./tabs/world.js";
+import type { Tab } from "./tabs/tab.js";
+import { World } from "./tabs/world.js";
 
 // A list in pages that is watched, added to at both ends, written to, invalidated, restored and asked for by another user, in one
 // page or two joined tabs, in any order: no item is shown twice, none of another user, and at rest the list is a part of the

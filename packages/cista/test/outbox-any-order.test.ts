@@ -4,7 +4,8 @@ import { afterAll, beforeAll, expect, test, vi } from "vitest";
 import { userChangedOf } from "../src/core/kernel/users.js";
 import { coreOf } from "../src/core/state/core.js";
 import { programsOf } from "./model/programs.js";
-import { type Tab, World } from "./tabs/world.js";
+import type { Tab } from "./tabs/tab.js";
+import { World } from "./tabs/world.js";
 
 // Kept writes in random programs: tabs that come, freeze, hang and are killed, the network, a database that refuses, writes that are
 // refused, dropped, of another user, of another version of the program; and sign-outs. What was stored is sent once, in order.

@@ -2,7 +2,8 @@ import fc from "fast-check";
 import { afterAll, beforeAll, expect, test, vi } from "vitest";
 import { isQuick, programsOf } from "./model/programs.js";
 import { faultsAtRest } from "./tabs/settled.js";
-import { type Tab, World } from "./tabs/world.js";
+import type { Tab } from "./tabs/tab.js";
+import { World } from "./tabs/world.js";
 
 // Rules B1 to B8 over random schedules: tabs that come, go, freeze, hang and are killed; messages and locks that overtake each
 // other; clocks that are hours off.

@@ -1,6 +1,6 @@
 import { where } from "cista";
 import { expect, test, vi } from "vitest";
-import type { Tab } from "./world.js";
+import type { Tab } from "./tab.js";
 import { World } from "./world.js";
 
 // Rule B9: what is heard may come from any script of the site. None of it holds a tab up, fills it, or sets its clock.

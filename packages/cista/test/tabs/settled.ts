@@ -1,4 +1,5 @@
-import type { Tab, World } from "./world.js";
+import type { Tab } from "./tab.js";
+import type { World } from "./world.js";
 
 // What holds of joined tabs when all is well, whatever has happened before: one request for all, one stream, one invalidation.
 

@@ -1,6 +1,6 @@
 import type { Duration } from "cista";
 import { expect, test } from "vitest";
-import type { Tab } from "./world.js";
+import type { Tab } from "./tab.js";
 import { World } from "./world.js";
 
 // Streams in joined tabs, rules B2 and B8: one tab has a stream open, the others follow.

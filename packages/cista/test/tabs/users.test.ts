@@ -2,7 +2,8 @@ import { composite, restoreSnapshot, type Snapshot, type Source, takeSnapshot } 
 import { eventsFrom } from "cista/http";
 import { expect, test } from "vitest";
 import { json, server } from "../hostile-server.js";
-import { type Tab, World } from "./world.js";
+import type { Tab } from "./tab.js";
+import { World } from "./world.js";
 
 test("B2, F9: a tab whose user becomes that of another tab follows the stream that is open there", async () => {
   const world = new World();

@@ -1,0 +1,395 @@
+import { type Cache, journalOf, type Reading, type Source, type View } from "cista";
+import { type Outbox, openStore } from "cista/browser";
+import { type Pages, path } from "cista/http";
+import { showReadings } from "cista/plain";
+import { server } from "../hostile-server.js";
+import type { Tab } from "../tabs/tab.js";
+import type { Site } from "./site.js";
+
+// One page of the site (see site.ts): its sources and writes, what its person does, and what has to hold for what it shows.
+
+export type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "said" | "me" | "gauge";
+/** So many rows are in a page of the list. */
+export const pageSize = 2;
+
+/** The input of a write: a number for the list, and who adds it. */
+export interface Added {
+  readonly n: number;
+  readonly by: string;
+}
+
+interface Watched {
+  readonly kind: Kind;
+  readonly id: number;
+  readonly when: boolean;
+  view: View<any>;
+  leave(): void;
+  /** Somebody signed out since it was attached. */
+  isSignedOut: boolean;
+}
+
+/** Leaves that a component shows in a number that changes. */
+class Leaves {
+  readings: readonly Reading<unknown>[] = [];
+  isSignedOut = false;
+  #ids: readonly number[] = [];
+  #shown!: ReturnType<typeof showReadings<number, unknown>>;
+  readonly #show: () => void;
+
+  constructor(cache: Cache, leaf: Source<number, unknown>) {
+    this.#show = () => {
+      this.#shown = showReadings(cache, leaf, this.#ids, (readings) => {
+        this.readings = readings.map((each) => ({ ...each }));
+      });
+    };
+    this.#show();
+  }
+
+  set(ids: readonly number[]): void {
+    this.#ids = ids;
+    this.#shown.set(ids);
+  }
+
+  showAnew(): void {
+    this.#shown.stop();
+    this.isSignedOut = false;
+    this.#show();
+  }
+
+  end(): void {
+    this.#shown.stop();
+  }
+}
+
+export class Page {
+  readonly tab: Tab;
+  readonly cache: Cache;
+  readonly leaf: Source<number, { id: number; version: number }>;
+  readonly pair: Source<number, number>;
+  readonly top: Source<number, unknown>;
+  /** Not stored, so that a request for it leaves at once. */
+  readonly own: Source<number, unknown>;
+  readonly items: Source<void, number[]>;
+  readonly rows: Source<void, Pages<number>>;
+  readonly me: Source<void, { person: string; note: number }>;
+  readonly gauge: Source<any, any>;
+  readonly said: Source<void, number[]>;
+  readonly write: (how: "add" | "say", n: number) => void;
+  readonly leaves: Leaves;
+  /** Writes that no other page would send in its place. */
+  sending = 0;
+  token: string;
+  person: string;
+  outbox: Outbox | undefined;
+  readonly #site: Site;
+  readonly #watched: Watched[] = [];
+  /** Requests whose end the journal has not told, by key. */
+  readonly #open = new Map<string, number>();
+  readonly #begin: () => Promise<void>;
+
+  constructor(site: Site, person: string) {
+    const { world, settings } = site;
+    const { composite, graphqlFrom, graphqlTo, origin, pagesFrom, writeTo } = site.library;
+    this.#site = site;
+    this.tab = world.tab();
+    this.cache = this.tab.cache;
+    this.person = person;
+    this.token = site.tokenFor(person);
+    const headers = () => ({ authorization: this.token });
+    /** What comes while the page stands still is heard when it goes on. */
+    const heard = () => new Promise<void>((resolve) => this.tab.run(resolve));
+    const { api } = server(
+      (url, init) => site.answer(url, init).finally(heard),
+      {
+        headers: settings.who === "late" || settings.isTokenSlow ? () => site.later().then(headers) : headers,
+        ...(settings.who === "user" ? { user: () => this.person } : {}),
+        renew: async () => {
+          const { token, person: who } = this;
+          await site.later();
+          if (this.token !== token) throw new Error("somebody else by now");
+          this.token = site.tokenFor(who);
+        },
+      },
+      origin,
+    );
+    const retry = { times: 2, firstPause: "500ms" } as const;
+    this.leaf = api.source<number, { id: number; version: number }>({
+      name: "leaf",
+      url: (id) => path`/leaf/${id}`,
+      retry,
+    });
+    this.own = api.source<number, unknown>({ name: "own", url: (n) => path`/own/${n}`, noStore: true, retry });
+    this.items = api.source({ name: "items", url: "/items", unwrap: (body: { items: number[] }) => body.items, retry });
+    this.me = api.source({ name: "me", url: "/me", unwrap: (body: { person: string; note: number }) => body, retry });
+    this.rows = pagesFrom<void, number>(api, {
+      name: "rows",
+      url: "/rows/0",
+      unwrap: (body) => body.rows,
+      next: (body) => body.next,
+      id: (n) => n,
+      retry,
+    });
+    this.said = graphqlFrom<void, number[]>(api, {
+      name: "said",
+      url: "/graphql",
+      document: "query { said }",
+      unwrap: ({ said }) => said,
+      retry,
+    });
+    const { leaf, items, rows, me, said } = this;
+    this.leaves = new Leaves(this.cache, leaf);
+    this.pair = composite({
+      name: "pair",
+      load: async (id: number, { read }) => {
+        const [one, other] = await Promise.all([read(leaf, id), read(leaf, (id + 1) % 3)]);
+        return one.version * 1000 + other.version;
+      },
+    });
+    const { pair } = this;
+    this.top = composite({
+      name: "top",
+      load: async (id: number, { read }) => {
+        const made = await read(pair, id);
+        const [list, own] = await Promise.all([read(items), read(me)]);
+        return { pair: made, count: list.length, person: own.person };
+      },
+    });
+    this.gauge = this.tab.gauge;
+    const add = writeTo<Added, unknown>(api, {
+      name: "add",
+      url: "/items",
+      method: "POST",
+      kept: settings.kept,
+      idempotencyKey: true,
+      retry: { times: 3, firstPause: "500ms" },
+      onSuccess(_, { by }, cache) {
+        if (site.isCompared) cache.put(me, undefined, { person: by, note: site.notes.get(by) ?? 1 });
+      },
+      optimistic: ({ n }, edit) => {
+        edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n]));
+        edit
+          .at(rows)
+          .patch((list) =>
+            list.hasNext || list.items.includes(n)
+              ? list
+              : { ...list, items: [...list.items, n], count: list.count + 1 },
+          );
+      },
+    });
+    // Half of them show nothing at once, and half are sent by a `fetch` of their own.
+    const say = graphqlTo<Added, number>(api, {
+      name: "say",
+      url: "/graphql",
+      document: "mutation ($n: Int!) { say(n: $n) }",
+      kept: settings.kept,
+      idempotencyKey: true,
+      retry: { times: 2, firstPause: "500ms" },
+      invalidates: () => said,
+      optimistic: ({ n }, edit) => {
+        if (n % 2) edit.at(said).patch((list) => (list.includes(n) ? list : [...list, n]));
+      },
+    });
+    const writes = { add, say };
+    this.write = (how, n) => {
+      if (!settings.kept) this.sending++;
+      const done = () => {
+        if (!settings.kept) this.sending--;
+      };
+      this.cache.run(writes[how], { n, by: this.person }).then(done, done);
+    };
+    this.#begin = async () => {
+      if (settings.joined) await this.tab.join();
+      if (settings.stored) {
+        const opening = openStore(this.cache, { backend: site.backend() }).catch(() => {});
+        await world.clock.advance(20);
+        await opening;
+      }
+      if (settings.kept) this.outbox = await this.tab.keep({ writes: [add, say] });
+    };
+    this.cache.onSignOut(() => {
+      for (const each of [...this.#watched, this.leaves]) each.isSignedOut = true;
+    });
+    journalOf(this.cache).subscribe(
+      ({ kind, key = "" }) => {
+        const by = kind === "request" ? 1 : 0;
+        if (by) this.#open.set(key, (this.#open.get(key) ?? 0) + by);
+        else this.#open.set(key, 0);
+      },
+      ["request", "answer", "unchanged", "missing", "failure", "retry", "abort", "end"],
+    );
+  }
+
+  async begin(): Promise<void> {
+    await this.#begin();
+  }
+
+  watch(kind: Kind, id: number, when: boolean, polls: boolean): void {
+    if (this.#watched.length > 12) this.unwatch(0);
+    const params = kind === "leaf" || kind === "pair" || kind === "top" ? id : undefined;
+    const every = polls ? { revalidateEvery: this.#site.pick([() => 4000, 6000] as const) } : {};
+    const view = this.cache.view<any, any>(this[kind] as Source<any, any>, params, { when, ...every });
+    const each: Watched = { kind, id, when, view, leave: () => {}, isSignedOut: false };
+    each.leave = view.subscribe(() => {});
+    this.#watched.push(each);
+  }
+
+  unwatch(nth: number): void {
+    const [gone] = this.#watched.splice(nth % Math.max(1, this.#watched.length), 1);
+    gone?.leave();
+  }
+
+  watches(kind: Kind): boolean {
+    return this.#watched.some((each) => each.kind === kind && each.when);
+  }
+
+  askAnew(nth: number): void {
+    const each = this.#watched[nth % Math.max(1, this.#watched.length)];
+    if (!each) return;
+    each.isSignedOut = false;
+    void each.view.revalidate().catch(() => {});
+  }
+
+  stopPolling(): void {
+    for (const each of this.#watched) {
+      each.leave();
+      each.view = this.cache.view<any, any>(this[each.kind] as Source<any, any>, this.#paramsOf(each), {
+        when: each.when,
+      });
+      each.leave = each.view.subscribe(() => {});
+      each.isSignedOut = false;
+    }
+  }
+
+  #paramsOf({ kind, id }: Watched): number | undefined {
+    return kind === "leaf" || kind === "pair" || kind === "top" ? id : undefined;
+  }
+
+  /** What may be old by its own lifetime, since nobody has asked: a person asks. */
+  askWhatAged(): void {
+    for (const each of this.#watched) {
+      const reading = each.view.get();
+      const isOld = reading.state === "ready" && !reading.fresh;
+      if (each.when && (isOld || reading.failure)) void each.view.revalidate().catch(() => {});
+    }
+    void this.cache.revalidate(this.leaf); // those of wholes, and of the shown leaves too
+    this.cache.invalidate(this.rows); // all pages of the list
+  }
+
+  #aside: "freeze" | "leave" | "stop" | undefined;
+
+  putAside(how: "freeze" | "leave" | "stop"): void {
+    this.#aside = how;
+    this.tab[how]();
+  }
+
+  goOn(): void {
+    if (this.#aside === "leave") this.tab.comeBack();
+    else this.tab.goOn();
+    this.#aside = undefined;
+  }
+
+  /** Another person signs in, and nobody has signed out. */
+  become(person: string): void {
+    if (person === this.person) return;
+    this.tab.environment.set({ online: true }); // nobody signs in without a network
+    this.person = person;
+    this.token = this.#site.tokenFor(person);
+    void this.cache.read(this.own, this.#site.serial).catch(() => {}); // a page asks something of its new user at once
+  }
+
+  async switchTo(person: string): Promise<void> {
+    const before = this.token;
+    const leaving = this.cache.signOut();
+    this.token = "";
+    this.person = "nobody";
+    await this.#site.world.clock.advance(this.#site.pick([0, 3, 40]));
+    this.person = person;
+    this.token = this.#site.tokenFor(person);
+    this.#site.expired.add(before);
+    void leaving.catch(() => {});
+    for (const each of this.#watched) {
+      each.leave();
+      each.leave = each.view.subscribe(() => {});
+      each.isSignedOut = false;
+    }
+    this.leaves.showAnew();
+  }
+
+  // ── What has to hold ───────────────────────────────────────────────────────
+
+  /** At any time. */
+  check(): void {
+    for (const { kind, id, view } of this.#watched) {
+      const { state, value } = view.get();
+      const person = (value as { person?: string } | undefined)?.person;
+      if (state === "ready" && person !== undefined && person !== this.person) {
+        throw new Error(`F9: ${kind} ${id} shows ${person}'s to ${this.person}`);
+      }
+      const shown = kind === "rows" ? (value as Pages<number> | undefined)?.items : undefined;
+      if (shown && new Set(shown).size < shown.length) throw new Error(`W3: a row is shown twice: ${shown}`);
+    }
+  }
+
+  checkRest(): void {
+    this.check();
+    for (const each of this.#watched) {
+      const { kind, id, when, view } = each;
+      const reading = view.get();
+      const { state, value, request, fresh, failure } = reading;
+      const name = `${kind} ${id} of page ${this.#site.pages.indexOf(this)}`;
+      if (request !== "none") throw new Error(`at rest: ${name} is still ${request}`);
+      if ("pendingWrites" in reading && reading.pendingWrites)
+        throw new Error(`at rest: a write is pending on ${name}`);
+      if (!when || (each.isSignedOut && state === "empty")) continue;
+      if (state !== "ready") throw new Error(`at rest: ${name} is ${state} ${failure?.message ?? ""}`);
+      const truth = JSON.stringify(kind === "rows" ? this.#rowsLike(value) : this.#truthOf(kind, id));
+      if (JSON.stringify(kind === "rows" ? value.items : value) !== truth) {
+        throw new Error(`at rest: ${name} shows ${JSON.stringify(value)}, fresh ${fresh}, and it is ${truth}`);
+      }
+    }
+    for (const reading of this.leaves.readings) {
+      const { state, value } = reading as Reading<{ id: number; version: number }>;
+      if (this.leaves.isSignedOut && state === "empty") continue;
+      if (value?.version !== this.#site.versionOf(value?.id ?? 0)) {
+        throw new Error(`at rest: ${JSON.stringify(reading)} is shown among leaves`);
+      }
+    }
+    for (const [key, count] of this.#open) {
+      if (count > 0 && !key.startsWith("gauge")) throw new Error(`at rest: a request for ${key} has no end`);
+    }
+    for (const kept of this.outbox?.list() ?? []) {
+      const { state } = kept as { state: string };
+      if (state === "waiting" || state === "sending") throw new Error(`O: a kept write is ${state} at rest`);
+    }
+  }
+
+  /** The beginning of the list, for as many rows as there are in whole pages that are loaded. */
+  #rowsLike({ items, hasNext }: Pages<number>): readonly number[] {
+    const all = this.#site.items;
+    return hasNext ? all.slice(0, Math.max(items.length, pageSize)) : all;
+  }
+
+  #truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
+    const { said, items, notes } = this.#site;
+    const version = (of: number) => this.#site.versionOf(of);
+    const pair = version(id) * 1000 + version((id + 1) % 3);
+    const all: Record<typeof kind, unknown> = {
+      leaf: { id, version: version(id) },
+      pair,
+      top: { pair, count: items.length, person: this.person },
+      items,
+      said,
+      me: { person: this.person, note: notes.get(this.person) ?? 1 },
+      gauge: { id: 0, version: this.#site.world.event },
+    };
+    return all[kind];
+  }
+
+  async end(): Promise<void> {
+    for (const each of this.#watched.splice(0)) each.leave();
+    this.leaves.end();
+    await this.#site.world.clock.advance(50);
+    this.tab.tabs?.close();
+    this.outbox?.close();
+  }
+}
