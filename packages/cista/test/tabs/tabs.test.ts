@@ -350,7 +350,7 @@ test("B2: the tab that asks hangs: after a while without a sign another asks, an
   expect(world.requests).toHaveLength(2);
 });
 
-test("a failure is told too: no tab's try follows another's at once", async () => {
+test("B2: a failure is told too: no tab's try follows another's at once", async () => {
   const { world, tabs, advance } = await joined(3, { delay: 5, latency: 5 });
   world.failing = true;
   for (const tab of tabs) tab.watch("hut", 1);
@@ -359,6 +359,21 @@ test("a failure is told too: no tab's try follows another's at once", async () =
   await advance("30s");
   expect(world.requests.length).toBeLessThanOrEqual(5); // the tries of one
   for (const tab of tabs) expect(tab.cache.peek(tab.hut, 1)).toMatchObject({ state: "failed" });
+});
+
+test("B2: a read that begins after another tab's request has failed is requested at once", async () => {
+  const { world, tabs, advance } = await joined(2, { latency: 5 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  world.failing = true;
+  const { key } = one.watch("hut", 1);
+  await advance("20ms");
+  one.unwatch(key); // tries no more
+  world.failing = false;
+  await advance("20ms");
+  const read = two.cache.read(two.hut, 1);
+  await advance("10ms");
+  expect(world.requests).toEqual(["0:1", "1:1"]);
+  expect(await read).toMatchObject({ version: 1 });
 });
 
 test("without locks each tab asks for itself, and tells its answers", async () => {

@@ -29,7 +29,8 @@ export class Failures {
   /** @throws the failure that another tab's try has just ended with, unless it is asked for anew */
   refuseKnown({ key, context: { cause, attempt } }: LoadCall, now: number): void {
     const known = this.#failures.get(key);
-    if (!known || cause === "manual" || cause === "invalidated") return;
+    const isReadAnew = cause === "read" && attempt === 1; // a person has asked for more, perhaps
+    if (!known || isReadAnew || cause === "manual" || cause === "invalidated") return;
     if (attempt <= known.attempt && now - known.at < failureCounts) throw known.failure;
   }
 
