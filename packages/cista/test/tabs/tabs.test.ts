@@ -389,39 +389,6 @@ test("without locks each tab asks for itself, and tells its answers", async () =
   warn.mockRestore();
 });
 
-test("S4: values that a tab told before it knew of a sign-out are forgotten in the others", async () => {
-  const { tabs, advance } = await joined(2);
-  const [one, two] = [of(tabs, 0), of(tabs, 1)];
-  one.watch("hut", 1);
-  two.watch("hut", 9);
-  await advance("1s");
-  const leaving = two.cache.signOut(); // this environment has no others: the channel alone tells
-  await leaving;
-  two.cache.put(two.hut, 5, { id: 5, version: 1 });
-  one.cache.put(one.hut, 6, { id: 6, version: 1 });
-  await advance("1s");
-  await one.cache.signOut();
-  await advance("1s");
-  expect(two.cache.peek(two.hut, 6).state).not.toBe("ready");
-  expect(two.cache.peek(two.hut, 5).state).toBe("ready");
-});
-
-test("S4: a value that a tab told before it signed out is not taken by a tab that stood still meanwhile", async () => {
-  const { world, tabs, advance } = await joined(2, { latency: 4000 });
-  const [one, two] = [of(tabs, 0), of(tabs, 1)];
-  for (const tab of tabs) tab.watch("hut", 1);
-  await advance(10);
-  expect(world.underWay.get(1)).toBe(1);
-  two.stop(); // it waits for the answer of the other
-  await advance("5s");
-  await one.cache.signOut();
-  world.change(1);
-  await advance("1s");
-  two.goOn();
-  await advance("5s");
-  expect(two.shown.get("hut 1")).toEqual([2]);
-});
-
 test("the journal says which tab an answer comes from", async () => {
   const { tabs, advance } = await joined(2);
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

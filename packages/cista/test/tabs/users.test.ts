@@ -2,6 +2,7 @@ import { composite, restoreSnapshot, type Snapshot, type Source, takeSnapshot } 
 import { eventsFrom } from "cista/http";
 import { expect, test } from "vitest";
 import { json, server } from "../hostile-server.js";
+import { joined, of } from "./joined.js";
 import type { Tab } from "./tab.js";
 import { World } from "./world.js";
 
@@ -100,4 +101,37 @@ test("B6: a value that was put and stays in its tab is requested by the others",
   await world.clock.advance("1s");
   expect(pages.map(({ tab, me }) => tab.cache.peek(me).value)).toEqual([2, 2]);
   expect(asked).toEqual(["one", "other", "other"]);
+});
+
+test("S4: values that a tab told before it knew of a sign-out are forgotten in the others", async () => {
+  const { tabs, advance } = await joined(2);
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  one.watch("hut", 1);
+  two.watch("hut", 9);
+  await advance("1s");
+  const leaving = two.cache.signOut(); // this environment has no others: the channel alone tells
+  await leaving;
+  two.cache.put(two.hut, 5, { id: 5, version: 1 });
+  one.cache.put(one.hut, 6, { id: 6, version: 1 });
+  await advance("1s");
+  await one.cache.signOut();
+  await advance("1s");
+  expect(two.cache.peek(two.hut, 6).state).not.toBe("ready");
+  expect(two.cache.peek(two.hut, 5).state).toBe("ready");
+});
+
+test("S4: a value that a tab told before it signed out is not taken by a tab that stood still meanwhile", async () => {
+  const { world, tabs, advance } = await joined(2, { latency: 4000 });
+  const [one, two] = [of(tabs, 0), of(tabs, 1)];
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance(10);
+  expect(world.underWay.get(1)).toBe(1);
+  two.stop(); // it waits for the answer of the other
+  await advance("5s");
+  await one.cache.signOut();
+  world.change(1);
+  await advance("1s");
+  two.goOn();
+  await advance("5s");
+  expect(two.shown.get("hut 1")).toEqual([2]);
 });
