@@ -119,6 +119,15 @@ export function values() {
   expectTypeOf(graphqlFrom(api, { name: "a", url, document: "{ job }", unwrap: (data) => data.job })).toEqualTypeOf<
     Source<void, unknown>
   >();
+  const retry = { times: 2 } as const;
+  const picked = graphqlFrom<void, { id: string }>(api, {
+    name: "a",
+    url,
+    document: "{ job }",
+    unwrap: ({ job }) => job,
+    retry,
+  });
+  expectTypeOf(picked).toEqualTypeOf<Source<void, { id: string }>>();
   expectTypeOf(graphqlFrom(api, { name: "a", url, document: "{ job }", check: schema })).toEqualTypeOf<
     Source<void, Job>
   >();

@@ -26,6 +26,7 @@ export function graphqlTo<R, V extends object>(
   origin: Origin,
   definition: Omit<GraphqlWriteDefinition<V, R>, "document" | "variables" | "unwrap"> & {
     document: TypedDocument<R, V>;
+    unwrap?(data: any): never; // as of `graphqlFrom`
   },
 ): Write<V, R>;
 export function graphqlTo<I = void, R = unknown>(

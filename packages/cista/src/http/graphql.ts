@@ -33,7 +33,10 @@ import type { Exchange, Server } from "./server.js";
  */
 export function graphqlFrom<T, V extends object>(
   origin: Origin,
-  definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & { document: TypedDocument<T, V> },
+  definition: Omit<GraphqlDefinition<V, T>, "document" | "variables" | "unwrap"> & {
+    document: TypedDocument<T, V>;
+    unwrap?(data: any): never; // one that is written is of another overload, and is to know already that its data is `any`
+  },
 ): Source<V, T>;
 export function graphqlFrom<P = void, S extends StandardSchema<any, any> = StandardSchema<any, any>>(
   origin: Origin,

@@ -39,7 +39,7 @@ class Leaves {
   constructor(cache: Cache, leaf: Source<number, unknown>) {
     this.#show = () => {
       this.#shown = showReadings(cache, leaf, this.#ids, (readings) => {
-        this.readings = readings.map((each) => ({ ...each }));
+        this.readings = readings.map((each) => ({ ...each }) as Reading<unknown>);
       });
     };
     this.#show();

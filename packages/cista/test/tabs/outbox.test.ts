@@ -350,10 +350,9 @@ test.each([true, false])(
   async (isShown) => {
     const { world, tabs, advance } = await kept(1);
     const one = of(tabs, 0);
-    const { definition } = one.book;
+    const { optimistic: _, ...definition } = one.book.definition;
     const named = write<{ hut: number }, string>({
       ...definition,
-      optimistic: undefined,
       name: "named",
       invalidates: () => one.list,
     });

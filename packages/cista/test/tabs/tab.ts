@@ -71,7 +71,7 @@ export class Tab {
       staleWhileRevalidate: "1h",
       groups: (id: number) => [`hut-${id}`],
       load: async (id: number, { signal, held }) => {
-        const before = held?.value.version;
+        const before = (held?.value as Hut | undefined)?.version;
         const hut = await this.#ask(id, signal);
         return id % 2 === 1 && hut.version === before ? unchanged() : hut;
       },
