@@ -71,6 +71,7 @@ export const tabs = [
     'if (key === "") this.#hub.moments.hold(',
   ],
   ["B2 same, whole", "tabs/loads.ts", "if (wait && at >= wait.since) this", "if (wait && at < wait.since) this"],
+  ["S4 kept", "tabs/hearing.ts", "if (by === tab && at <= until) this.#kept.delete(key);", ""],
   ["S4 to come", "tabs/hearing.ts", "...this.#loads.comingBy(tab, until)]", "]"],
   [
     "B8 stream left early",

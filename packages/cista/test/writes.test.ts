@@ -150,10 +150,10 @@ test.each([
 });
 
 test.each<[string, (input: unknown, result: any) => object, string]>([
-  ["without its result", () => ({ key: "list" }), 'ready ["a"] stale running'],
-  ["of its result", (_, { key }) => ({ key }), 'ready ["a"]'],
+  ["the entries are invalidated", () => ({ key: "list" }), 'ready ["a"] stale running'],
+  ["nothing is, and no error told, where it needs the result", (_, { key }) => ({ key }), 'ready ["a"]'],
 ])(
-  "W2: entries that a write names %s are invalidated where nobody knows whether it has worked",
+  "W2: where nobody knows whether a write has worked, its invalidates is called without a result: %s",
   async (_, invalidates, then) => {
     const onFailure = vi.fn();
     const { run, sent, shown, cache } = await shownList({ optimistic: undefined, invalidates });

@@ -120,6 +120,21 @@ test("S4: values that a tab told before it knew of a sign-out are forgotten in t
   expect(two.cache.peek(two.hut, 5).state).toBe("ready");
 });
 
+test("S4: a value that a newcomer was told by a tab that has signed out since is not shown", async () => {
+  const { world, tabs, advance } = await joined(1);
+  const one = of(tabs, 0);
+  one.watch("hut", 1);
+  await advance("1s");
+  const late = await world.open();
+  await advance("1s");
+  await one.cache.signOut();
+  world.change(1);
+  await advance("1s");
+  late.watch("hut", 1);
+  await advance("1s");
+  expect(late.shown.get("hut 1")).toEqual([2]);
+});
+
 test("S4: a value that a tab told before it signed out is not taken by a tab that stood still meanwhile", async () => {
   const { world, tabs, advance } = await joined(2, { latency: 4000 });
   const [one, two] = [of(tabs, 0), of(tabs, 1)];

@@ -136,6 +136,7 @@ export class Hearing {
 
   /** A user has signed out in another tab: values that the tab told before it knew belong to that user. */
   forgetOf(tab: string, until: number): void {
+    for (const [key, { by, at }] of this.#kept) if (by === tab && at <= until) this.#kept.delete(key);
     for (const key of new Set([...this.#hub.moments.keysBy(tab, until), ...this.#loads.comingBy(tab, until)])) {
       adoptChange(this.#cache, "delete", [{ key }], () => true);
       this.#hub.moments.forget(key);

@@ -69,8 +69,8 @@ export interface WriteDefinition<I, R> {
   /** Puts values that the answer tells into the cache. Not called where another user asks by then (rule F9). */
   onSuccess?(result: R, input: I, cache: Cache): void;
   /**
-   * Entries that the write invalidates, in addition to those beneath its layers. Where it is not known whether the write has
-   * worked (rule W2) it is called too, and without a result: an error that it throws then is ignored.
+   * Entries that the write invalidates, in addition to those beneath its layers. It is called without a result where it is not
+   * known whether the write has worked (rule W2), and where another tab has sent it. An error that it throws then is ignored.
    */
   invalidates?(input: I, result: R): Selector | readonly Selector[];
   /** Runs of one lane are sent one at a time, in order. Default: no lane. */
