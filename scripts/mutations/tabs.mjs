@@ -62,6 +62,7 @@ export const tabs = [
     "this.#loads.isTellable(key) && !this.#telling.tellAgain(key)",
     "this.#loads.isTellable(key) && !this.#telling.tellAgain(key) && !key",
   ],
+  ["B2 lock before message", "tabs/patience.ts", "if (turn.has && isSure) return", "if (turn.has) return"],
   ["B2 read anew", "tabs/failures.ts", 'cause === "read" && attempt === 1;', 'cause === "read" && attempt === 0;'],
   ["B1 same, not held yet", "tabs/hearing.ts", "if (!isAwaited) moments.hold(", "moments.hold("],
   [

@@ -256,6 +256,16 @@ export class Tab {
     this.#tell("resume");
   }
 
+  /** What came meanwhile is heard one after the other, the last first: a busy machine keeps no order between locks and messages. */
+  async goOnBackwards(): Promise<void> {
+    this.isStopped = false;
+    for (const callback of this.#held.splice(0).reverse()) {
+      this.run(callback);
+      await new Promise(setImmediate);
+    }
+    this.#tell("resume");
+  }
+
   /** Kept for "back". */
   leave(): void {
     this.#tell("leave");

@@ -40,6 +40,19 @@ test("B2: the turn of a request in place of an outrun one is not given back by t
   expect(world.heldLocks).toEqual([]);
 });
 
+test("B2: a tab that is given the lock before it hears the answer does not request again", async () => {
+  const { world, tabs, advance } = await joined(2, { latency: 2000 });
+  const two = of(tabs, 1);
+  for (const tab of tabs) tab.watch("hut", 1);
+  await advance(10);
+  expect(world.underWay.get(1)).toBe(1);
+  two.stop(); // it waits for the answer of the other
+  await advance("3s");
+  await two.goOnBackwards();
+  await advance("1s");
+  expect([versions(tabs, 1), world.requests]).toEqual([[1, 1], ["0:1"]]);
+});
+
 test("B1: no other tab asks for a value that one tab has, nor does a tab that comes later", async () => {
   const { world, tabs, advance } = await joined(2);
   of(tabs, 0).watch("hut", 1);
