@@ -91,7 +91,7 @@ const cases = [
     0.5,
   ],
   ["P11", "invalidate a group of 100 among 1,000,000 entries", "among 10,000", groupAmongMany, ratio, 4],
-  ["P17a", "invalidate 30,000 parts of one dependent", "3,000 of them", manyParts, ratio, 12],
+  ["P17a", "invalidate 200,000 parts of one dependent", "20,000 of them", manyParts, ratio, 12],
   ["P17b", "a change beneath a lattice of 15,000 levels", "of 1,500", lattice, ratio, 12],
   ["P17c", "parts in parallel that share theirs, 5,000 deep", "500 deep", sharedParts, ratio, 12],
   ["P17d", "20,000 sources first used and invalidated", "2,000 of them", manySources, ratio, 12],

@@ -7,7 +7,8 @@ import { keep } from "../measure.mjs";
  * By the processor's time, not the wall's: other programs' turns are not counted. The least of nine times for either size:
  * what other programs add to a time is never less than nothing.
  * @param prepare gets a size and returns the work: both may be asynchronous
- * @param small a size that takes ten milliseconds or more: with less the collector comes only in the large size
+ * @param small a size that takes ten milliseconds or more, and more memory than the processor's caches have: with less the
+ * collector, or the wait for memory, comes only in the large size
  */
 export async function growth(small, prepare) {
   const time = async (size) => {
@@ -43,7 +44,7 @@ export const roomy = () => {
 
 /** Invalidating all the parts of one watched dependent. */
 export const manyParts = () =>
-  growth(3000, async (count) => {
+  growth(20_000, async (count) => {
     const cache = roomy();
     const part = source({ ...plain, name: "part", load: async (id) => id });
     const ids = Array.from({ length: count }, (_, id) => id);

@@ -14,8 +14,10 @@ export function markDirty(entry: Entry): void {
 
 /** Notes that its next moment is another, though its reading may stay. To be called within a batch. */
 export function markUsed(entry: Entry): void {
+  if (entry.isDirty) return;
+  entry.isDirty = true;
   const { core } = entry.shelf;
-  if (core.dirty.at(-1) !== entry) core.dirty = listWith(core.dirty, entry);
+  core.dirty = listWith(core.dirty, entry);
 }
 
 /** A list that grows takes room for seventeen at once: most batches have one of each. */
@@ -145,8 +147,8 @@ function takeOverdue(core: Core): void {
 function refreshDirty(core: Core, shown: Shown[]): void {
   const { dirty } = core;
   core.dirty = [];
-  const each = dirty.length > 1 ? new Set(dirty) : dirty;
-  for (const entry of each) {
+  for (const entry of dirty) {
+    entry.isDirty = false; // it may become dirty again by what follows
     if (entry.watchers > 0) shown.push([entry, entry.reading]);
     core.callbacks.refresh(entry);
   }

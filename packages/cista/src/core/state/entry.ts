@@ -51,6 +51,8 @@ export class Entry implements Scheduled {
   place = -1;
   /** Whether the entry is no longer in the cache, or never was: views then look it up anew. */
   isRemoved = false;
+  /** Whether it stands in the core's list of changed entries (`core.dirty`). */
+  isDirty = false;
 
   // Links of lists that other rooms keep: the idle (keeping.ts), and entries with one hash (shelf.ts).
   older: Entry | undefined = undefined;
