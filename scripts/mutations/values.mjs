@@ -272,7 +272,7 @@ export const values = [
   ["S1 capacity", "restoring.ts", "if (room <= 0) {", "if (false) {"],
   ["S2", "snapshot.ts", "&& (withNoStore || !entry.noStore)", ""],
   ["S2 put", "changing.ts", 'entry.held !== "none" && entry.noStore ?', "false ?"],
-  ["S2 addresses", "snapshot.ts", "ownGroups: groups", "groups"],
+  ["S2 addresses", "snapshot.ts", "ownGroups, links", "groups: ownGroups, links"],
   ["S3", "cache.ts", "core.schedule.stop();", ""],
   ["S4 writes", "signing-out.ts", "core.outbox?.abortAll(", "void ("],
   ["S4 requests", "signing-out.ts", "for (const entry of [...core.underWay]) abandonRequest(entry, note);", ""],

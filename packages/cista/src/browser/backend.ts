@@ -6,6 +6,8 @@ export interface StoredRecord {
   readonly bytes: number;
   /** How many sign-outs there had been in this browser when it was stored. */
   readonly era: number;
+  /** Two bytes of the hash of each group that the entry is in, its URL too: enough to find it by a change, too few to tell a URL by. */
+  readonly marks?: readonly number[];
   readonly entry: unknown;
 }
 

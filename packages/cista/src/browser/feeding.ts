@@ -1,15 +1,24 @@
 /** How the store follows the cache: entries are gathered, written, read, counted and forgotten. Rules S1, S2, S4. */
 
 import { clockOf, environmentOf } from "../core/doors/caches.js";
-import { type StoredEntry, staysHere, wellFormed } from "../core/doors/sharing.js";
-import { keyText, milliseconds } from "../core/doors/tools.js";
+import {
+  type Change,
+  groupsOf,
+  meansStored,
+  onChange,
+  plainSelector,
+  restoreWith,
+  type StoredEntry,
+  staysHere,
+  wellFormed,
+} from "../core/doors/sharing.js";
+import { keyText, milliseconds, textHash } from "../core/doors/tools.js";
 import {
   type Cache,
   CistaError,
   entriesOf,
   type JournalEvent,
   journalOf,
-  restoreSnapshot,
   type Snapshot,
   takeSnapshot,
   where,
@@ -40,11 +49,9 @@ export class Feeding {
   #backend: StoreBackend | undefined;
   /** The keys of entries that are stored otherwise than they are held. */
   readonly #changed = new Set<string>();
-  /** The entries that this page knows to be stored, the oldest first, and their sizes. */
-  readonly #sizes = new Map<string, number>();
+  /** The entries that this page knows to be stored, the oldest first. */
+  readonly #stored = new Map<string, Stored>();
   #bytes = 0;
-  /** The keys of the dependencies of each composite that is known to be stored. */
-  readonly #dependencies = new Map<string, ReadonlySet<string>>();
   #timer: unknown;
   #flushing: Promise<unknown> = Promise.resolve();
   readonly #ends: (() => void)[] = [];
@@ -79,6 +86,7 @@ export class Feeding {
     try {
       this.#ends.push(journalOf(this.#cache).subscribe((event) => this.#note(event), kinds));
       this.#ends.push(environmentOf(this.#cache).subscribe(() => this.#pageChanged()));
+      this.#ends.push(onChange(this.#cache, (change) => this.#changedBy(change)));
       this.#ends.push(this.#cache.onSignOut(() => this.#forgetAll()));
       this.#backend = this.#given ?? (await Database.open(this.#name, () => this.#end()));
       await this.#takeIn(this.#backend);
@@ -105,8 +113,7 @@ export class Feeding {
 
   async clear(): Promise<void> {
     this.#changed.clear();
-    this.#sizes.clear();
-    this.#dependencies.clear();
+    this.#stored.clear();
     this.#bytes = 0;
     await this.#flushing.catch(() => {});
     await this.#backend?.clear();
@@ -141,8 +148,10 @@ export class Feeding {
     }
     this.#count(new Map(good.toReversed().map((record) => [record.key, record])));
     // A change of an entry while the database was being opened is newer.
+    const all = good.map(({ entry }) => entry);
     for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
-      restoreSnapshot(this.#cache, { ...this.#empty, takenAt, entries: some.map(({ entry }) => entry) });
+      const entries = some.map(({ entry }) => entry);
+      restoreWith(this.#cache, { ...this.#empty, takenAt, entries }, undefined, all);
     }
     if (dropped.length > 0) await backend.write(without(dropped));
   }
@@ -175,7 +184,9 @@ export class Feeding {
       if (entries.length > 0 && !stored) {
         this.#warnOnce(`${key} is too large to be stored (more than ${this.#maxBytes / 10} bytes)`);
       }
-      changes.set(key, stored ? { key, takenAt, bytes, era: this.#ownEra, entry: entries[0] } : undefined);
+      const marks = stored ? groupsOf(this.#cache, key).map(markOf) : [];
+      const own = marks.length > 0 ? { marks } : {};
+      changes.set(key, stored ? { key, takenAt, bytes, era: this.#ownEra, ...own, entry: entries[0] } : undefined);
     }
     return changes;
   }
@@ -207,26 +218,22 @@ export class Feeding {
 
   #count(changes: StoreChanges): void {
     for (const [key, record] of changes) {
-      this.#bytes += (record?.bytes ?? 0) - (this.#sizes.get(key) ?? 0);
-      this.#sizes.delete(key);
-      this.#dependencies.delete(key);
-      if (!record) continue;
-      this.#sizes.set(key, record.bytes);
-      const dependencies = dependenciesOf(record);
-      if (dependencies.size > 0) this.#dependencies.set(key, dependencies);
+      this.#bytes += (record?.bytes ?? 0) - (this.#stored.get(key)?.bytes ?? 0);
+      this.#stored.delete(key);
+      if (record) this.#stored.set(key, storedOf(record));
     }
   }
 
   /** Lets go of the oldest, where there are too many, or they take too much. */
   async #keepWithin(backend: StoreBackend): Promise<void> {
-    let most = Math.min(this.#sizes.size, this.#capacity);
+    let most = Math.min(this.#stored.size, this.#capacity);
     let left = this.#bytes;
-    for (const bytes of this.#sizes.values()) {
+    for (const { bytes } of this.#stored.values()) {
       if (left <= this.#maxBytes) break;
       left -= bytes;
       most--;
     }
-    if (most >= this.#sizes.size && this.#sizes.size <= this.#capacity) return;
+    if (most >= this.#stored.size && this.#stored.size <= this.#capacity) return;
     const surplus = without((await backend.readAll(most)).others);
     await backend.write(surplus);
     this.#count(surplus);
@@ -241,12 +248,25 @@ export class Feeding {
     if (kind !== "unchanged") this.#dependencyChanged(key);
   }
 
-  /** What is stored of a composite says whether a dependency has changed since. */
+  /** Also of entries that the cache does not hold: their sources have not been used yet, or they were let go. */
+  #changedBy({ selectors }: Change): void {
+    const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
+    const groups = plain.flatMap((selector) =>
+      typeof selector === "object" && "group" in selector ? selector.group : [],
+    );
+    const marked = groups.map(markOf);
+    for (const [key, { place, marks }] of this.#stored) {
+      const isMarked = marked.some((mark) => marks.includes(mark));
+      if (!isMarked && !plain.some((selector) => meansStored(this.#cache, selector, place))) continue;
+      this.#changedIn(key, place.source);
+      this.#dependencyChanged(key);
+    }
+  }
+
+  /** What is stored of a composite says whether a dependency has changed since: it names those of its dependencies too. */
   #dependencyChanged(key: string): void {
-    for (const [composite, dependencies] of this.#dependencies) {
-      if (!dependencies.has(key) || this.#changed.has(composite)) continue;
-      this.#noteChanged(composite);
-      this.#dependencyChanged(composite);
+    for (const [composite, { dependencies }] of this.#stored) {
+      if (dependencies.has(key)) this.#noteChanged(composite);
     }
   }
 
@@ -321,14 +341,38 @@ function takenAtOf(stored: unknown): number {
   return isLength(takenAt) ? takenAt : 0;
 }
 
+/** A stored entry, as far as changes have to find it. */
+interface Stored {
+  readonly bytes: number;
+  readonly place: Pick<StoredEntry, "source" | "params" | "groups">;
+  readonly marks: readonly unknown[];
+  /** The keys of the dependencies of a composite. */
+  readonly dependencies: ReadonlySet<string>;
+}
+
+const none: ReadonlySet<string> = new Set();
+
+/** Two groups may have one mark: then an entry is loaded once more. */
+function markOf(group: string): number {
+  const hash = textHash(group, 0x811c9dc5);
+  return (hash ^ (hash >>> 16)) & 0xffff;
+}
+
+function storedOf(record: StoredRecord): Stored {
+  const entry = wellFormed(record.entry);
+  const { source = "", params, groups = [] } = entry ?? {};
+  const marks = Array.isArray(record.marks) ? record.marks : [];
+  return { bytes: record.bytes, place: { source, params, groups }, marks, dependencies: dependenciesOf(record) };
+}
+
 /** The keys of what a stored composite is made of. None where that is not well formed: then the entry is not restored either. */
 function dependenciesOf({ entry }: StoredRecord): ReadonlySet<string> {
   const isComposite = (entry as StoredEntry).parts !== undefined;
   const parts = isComposite ? wellFormed(entry)?.parts : undefined;
   try {
-    return new Set((parts ?? []).map(([source, params]) => keyText(source, params)));
+    return parts ? new Set(parts.map(([source, params]) => keyText(source, params))) : none;
   } catch {
-    return new Set(); // params that can make no key
+    return none; // params that can make no key
   }
 }
 

@@ -198,7 +198,7 @@ export class CoreCache implements Cache {
   #count(kind: "invalidate" | "delete", selector: Selector, change: (entry: Entry) => boolean): number {
     const entries = this.#selected(selector);
     return batch(this.#core, () => {
-      tellChange(this.#core, kind, [selector], entries);
+      tellChange(this.#core, { kind, selectors: [selector], entries });
       return entries.filter(change).length;
     });
   }

@@ -3,7 +3,7 @@
 import { onDispose, partitionOf } from "../core/doors/caches.js";
 import { adoptChange, type Change, onChange, type PlainSelector, plainSelector } from "../core/doors/sharing.js";
 import { keyText } from "../core/doors/tools.js";
-import type { Cache, Clock, LoadCall, Selector, Source } from "../core/index.js";
+import type { Cache, Clock, LoadCall, Source } from "../core/index.js";
 import { intercept } from "../core/index.js";
 import type { Audience } from "./answers.js";
 import type { AskingHost } from "./asking.js";
@@ -150,10 +150,11 @@ export class Member implements AskingHost, HearingHost {
     });
   }
 
-  #changed(cache: Cache, partition: string | undefined, { selectors, keys }: Change): void {
+  #changed(cache: Cache, partition: string | undefined, { selectors, keys, isHeard }: Change): void {
+    if (isHeard) return;
     const labels: string[] = [];
     const named = [...keys];
-    for (const selector of selectors.flatMap((each: Selector) => plainSelector(each) ?? [])) {
+    for (const selector of selectors.flatMap((each) => plainSelector(each) ?? [])) {
       if (selector === "all") labels.push(...[...this.#audiences.keys()].map(sourceLabel));
       else if ("group" in selector) labels.push(selector.group);
       else if ("key" in selector) named.push(selector.key);

@@ -68,7 +68,10 @@ export class Askers {
   /** The user who runs a write now. Where no request was made yet, that user is the one before the next request. */
   userOfWrite(context: unknown): string | undefined {
     const id = this.#server.user?.({ context });
-    this.#askers.of(context).lastUser ??= userNote(id);
+    const asker = this.#askers.of(context);
+    const now = userNote(id);
+    asker.lastUser ??= now;
+    asker.hasOtherLooked ||= now !== asker.lastUser;
     return id;
   }
 

@@ -1,14 +1,16 @@
-import { type Cache, journalOf, type Reading, type Source, type View } from "cista";
-import { type Outbox, openStore } from "cista/browser";
+import { type Cache, createCache, type Failure, journalOf, type Reading, type Source, type View } from "cista";
+import { type Outbox, openStore, receivePage } from "cista/browser";
 import { type Pages, path } from "cista/http";
 import { showReadings } from "cista/plain";
+import { openPage } from "cista/server";
 import { server } from "../hostile-server.js";
 import type { Tab } from "../tabs/tab.js";
 import type { Site } from "./site.js";
 
 // One page of the site (see site.ts): its sources and writes, what its person does, and what has to hold for what it shows.
 
-export type Kind = "leaf" | "pair" | "top" | "items" | "rows" | "said" | "me" | "gauge";
+export const kinds = ["leaf", "pair", "top", "items", "rows", "head", "said", "me", "gauge"] as const;
+export type Kind = (typeof kinds)[number];
 /** So many rows are in a page of the list. */
 export const pageSize = 2;
 
@@ -16,6 +18,12 @@ export const pageSize = 2;
 export interface Added {
   readonly n: number;
   readonly by: string;
+}
+
+/** A composite may be made of a leaf that is not there. */
+function orNone(failure: Failure): number {
+  if (failure.kind !== "missing") throw failure;
+  return 0;
 }
 
 interface Watched {
@@ -71,10 +79,12 @@ export class Page {
   readonly own: Source<number, unknown>;
   readonly items: Source<void, number[]>;
   readonly rows: Source<void, Pages<number>>;
+  readonly head: Source<void, number>;
   readonly me: Source<void, { person: string; note: number }>;
   readonly gauge: Source<any, any>;
   readonly said: Source<void, number[]>;
   readonly write: (how: "add" | "say", n: number) => void;
+  readonly strike: (id: number) => void;
   readonly leaves: Leaves;
   /** Writes that no other page would send in its place. */
   sending = 0;
@@ -86,6 +96,8 @@ export class Page {
   /** Requests whose end the journal has not told, by key. */
   readonly #open = new Map<string, number>();
   readonly #begin: () => Promise<void>;
+  /** A server renders the page: what that asks for is answered at once. */
+  isRendered = false;
 
   constructor(site: Site, person: string) {
     const { world, settings } = site;
@@ -96,12 +108,23 @@ export class Page {
     this.person = person;
     this.token = site.tokenFor(person);
     const headers = () => ({ authorization: this.token });
+    const isSlow = settings.who === "late" || settings.isTokenSlow;
+    const lateHeaders = async () => {
+      if (!this.isRendered) await site.later();
+      return headers();
+    };
     /** What comes while the page stands still is heard when it goes on. */
     const heard = () => new Promise<void>((resolve) => this.tab.run(resolve));
+    const ask = (url: URL | string, init: RequestInit) => {
+      const request = { ...init, headers: new Headers(init.headers) };
+      return this.isRendered
+        ? site.respond(new URL(url), request)
+        : site.answer(new URL(url), request, () => this.tab.isKilled).finally(heard);
+    };
     const { api } = server(
-      (url, init) => site.answer(url, init).finally(heard),
+      ask,
       {
-        headers: settings.who === "late" || settings.isTokenSlow ? () => site.later().then(headers) : headers,
+        headers: isSlow ? lateHeaders : headers,
         ...(settings.who === "user" ? { user: () => this.person } : {}),
         renew: async () => {
           const { token, person: who } = this;
@@ -141,11 +164,16 @@ export class Page {
     this.pair = composite({
       name: "pair",
       load: async (id: number, { read }) => {
-        const [one, other] = await Promise.all([read(leaf, id), read(leaf, (id + 1) % 3)]);
-        return one.version * 1000 + other.version;
+        const version = (of: number) => read(leaf, of).then((one) => one.version, orNone);
+        const [one, other] = await Promise.all([version(id), version((id + 1) % 3)]);
+        return one * 1000 + other;
       },
     });
     const { pair } = this;
+    this.head = composite({
+      name: "head",
+      load: async (_: void, { read }) => (await read(rows)).items[0] ?? 0,
+    });
     this.top = composite({
       name: "top",
       load: async (id: number, { read }) => {
@@ -161,6 +189,7 @@ export class Page {
       method: "POST",
       kept: settings.kept,
       idempotencyKey: true,
+      ...(site.random(2) ? { sendBy: () => ask as never } : {}),
       retry: { times: 3, firstPause: "500ms" },
       onSuccess(_, { by }, cache) {
         if (site.isCompared) cache.put(me, undefined, { person: by, note: site.notes.get(by) ?? 1 });
@@ -176,7 +205,7 @@ export class Page {
           );
       },
     });
-    // Half of them show nothing at once, and half are sent by a `fetch` of their own.
+    // Half of them show nothing at once.
     const say = graphqlTo<Added, number>(api, {
       name: "say",
       url: "/graphql",
@@ -190,6 +219,18 @@ export class Page {
       },
     });
     const writes = { add, say };
+    // The server tells of it by the address alone (RFC 9111 §4.4).
+    const strike = writeTo<number, unknown>(api, {
+      name: "strike",
+      url: (id) => path`/leaf/${id}`,
+      method: "DELETE",
+      retry: { times: 2, firstPause: "500ms" },
+    });
+    this.strike = (id) => {
+      this.sending++;
+      const done = () => void this.sending--;
+      this.cache.run(strike, id).then(done, done);
+    };
     this.write = (how, n) => {
       if (!settings.kept) this.sending++;
       const done = () => {
@@ -198,7 +239,12 @@ export class Page {
       this.cache.run(writes[how], { n, by: this.person }).then(done, done);
     };
     this.#begin = async () => {
+      // Nothing changes between a server's answer and this page's first look, of which nobody could tell it.
+      const isFirst = site.pages.length === 1;
+      const isBrought = site.random(2) === 0;
+      if (isFirst && isBrought) await this.#receive();
       if (settings.joined) await this.tab.join();
+      if (!isFirst && isBrought) await this.#receive();
       if (settings.stored) {
         const opening = openStore(this.cache, { backend: site.backend() }).catch(() => {});
         await world.clock.advance(20);
@@ -221,6 +267,23 @@ export class Page {
 
   async begin(): Promise<void> {
     await this.#begin();
+  }
+
+  /** A server has rendered the page for its person, and sent some of the values along: in one piece, or in two. */
+  async #receive(): Promise<void> {
+    const site = this.#site;
+    this.isRendered = true;
+    const page = openPage(createCache({ clock: site.world.clock }), { reusable: site.random(4) === 0 });
+    const shown = kinds.filter((kind) => kind !== "gauge" && site.random(2) === 0);
+    const texts: string[] = [];
+    for (const kind of shown) {
+      await page.show<any, any>(this[kind] as Source<any, any>, this.#paramsOf({ kind, id: site.random(3) }));
+      if (site.random(3) === 0) texts.push(page.json());
+    }
+    texts.push(page.json());
+    page.close();
+    this.isRendered = false;
+    for (const text of texts) if (text !== "") await receivePage(this.cache, JSON.parse(text));
   }
 
   watch(kind: Kind, id: number, when: boolean, polls: boolean): void {
@@ -260,7 +323,7 @@ export class Page {
     }
   }
 
-  #paramsOf({ kind, id }: Watched): number | undefined {
+  #paramsOf({ kind, id }: Pick<Watched, "kind" | "id">): number | undefined {
     return kind === "leaf" || kind === "pair" || kind === "top" ? id : undefined;
   }
 
@@ -339,8 +402,14 @@ export class Page {
       const name = `${kind} ${id} of page ${this.#site.pages.indexOf(this)}`;
       if (request !== "none") throw new Error(`at rest: ${name} is still ${request}`);
       if ("pendingWrites" in reading && reading.pendingWrites)
-        throw new Error(`at rest: a write is pending on ${name}`);
+        throw new Error(
+          `at rest: a write is pending on ${name} ${JSON.stringify([this.person, this.token, this.outbox?.list(), value, this.#site.items])}`,
+        );
       if (!when || (each.isSignedOut && state === "empty")) continue;
+      if (kind === "leaf" && this.#site.gone.has(id)) {
+        if (state !== "missing") throw new Error(`at rest: ${name} is ${state}, and there is none`);
+        continue;
+      }
       if (state !== "ready") throw new Error(`at rest: ${name} is ${state} ${failure?.message ?? ""}`);
       const truth = JSON.stringify(kind === "rows" ? this.#rowsLike(value) : this.#truthOf(kind, id));
       if (JSON.stringify(kind === "rows" ? value.items : value) !== truth) {
@@ -348,9 +417,14 @@ export class Page {
       }
     }
     for (const reading of this.leaves.readings) {
-      const { state, value } = reading as Reading<{ id: number; version: number }>;
+      const { key, state, value } = reading as Reading<{ id: number; version: number }>;
       if (this.leaves.isSignedOut && state === "empty") continue;
-      if (value?.version !== this.#site.versionOf(value?.id ?? 0)) {
+      const id = Number(key.split(" ")[1]);
+      const isGone = this.#site.gone.has(id);
+      if (
+        state !== (isGone ? "missing" : "ready") ||
+        value?.version !== (isGone ? undefined : this.#site.versionOf(id))
+      ) {
         throw new Error(`at rest: ${JSON.stringify(reading)} is shown among leaves`);
       }
     }
@@ -370,14 +444,15 @@ export class Page {
   }
 
   #truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
-    const { said, items, notes } = this.#site;
-    const version = (of: number) => this.#site.versionOf(of);
+    const { said, items, notes, gone } = this.#site;
+    const version = (of: number) => (gone.has(of) ? 0 : this.#site.versionOf(of));
     const pair = version(id) * 1000 + version((id + 1) % 3);
     const all: Record<typeof kind, unknown> = {
       leaf: { id, version: version(id) },
       pair,
       top: { pair, count: items.length, person: this.person },
       items,
+      head: items[0] ?? 0,
       said,
       me: { person: this.person, note: notes.get(this.person) ?? 1 },
       gauge: { id: 0, version: this.#site.world.event },

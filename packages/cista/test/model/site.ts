@@ -5,7 +5,7 @@ import type * as http from "cista/http";
 import { vi } from "vitest";
 import { json } from "../hostile-server.js";
 import { World } from "../tabs/world.js";
-import { type Added, type Kind, Page, pageSize } from "./site-page.js";
+import { type Added, kinds, Page, pageSize } from "./site-page.js";
 
 // A site with all on at once: pages that are joined, a store, an outbox, streams, wholes, lists, tokens that are renewed, two
 // users, sign-outs, clocks that jump. The server knows what is so; at rest each page shows that, and nothing else.
@@ -29,7 +29,6 @@ export interface Settings {
 }
 
 const ids = [0, 1, 2];
-const kinds: Kind[] = ["leaf", "pair", "top", "items", "rows", "said", "me", "gauge"];
 export class Site {
   readonly world: World;
   readonly settings: Settings;
@@ -38,6 +37,7 @@ export class Site {
   readonly steps: string[] = [];
   // What the server knows.
   readonly versions = new Map<number, number>();
+  readonly gone = new Set<number>();
   readonly items: number[] = [];
   readonly said: number[] = [];
   readonly notes = new Map<string, number>();
@@ -63,6 +63,8 @@ export class Site {
     };
     vi.stubGlobal("localStorage", localStorage);
     vi.stubGlobal("reportError", () => {});
+    vi.stubGlobal("document", { readyState: "complete", getElementsByClassName: () => [] });
+    vi.stubGlobal("performance", { now: () => 300, getEntriesByType: () => [], markResourceTiming: () => {} });
     this.settings = settings;
   }
 
@@ -107,30 +109,38 @@ export class Site {
     };
   }
 
-  async answer(url: URL, init: RequestInit & { headers: Headers }): Promise<Response> {
-    const token = init.headers.get("authorization") ?? "";
+  /** @param isOver whether the page has ended: then what had not reached the server never does */
+  async answer(url: URL, init: RequestInit & { headers: Headers }, isOver: () => boolean): Promise<Response> {
     const fails = this.random(100) < this.failing;
     if (fails && this.random(2) === 0) {
       await this.later();
       return new Response(null, { status: 503 });
     }
     const early = this.random(2) === 0;
-    const respond = () => this.#respond(url, init, token);
+    const respond = () => this.respond(url, init);
     const before = early ? respond() : undefined; // by what was so when it was asked, or when it answers
     await this.later();
-    if (init.signal?.aborted && !before) throw new TypeError("aborted before it was done");
+    if ((init.signal?.aborted || isOver()) && !before) throw new TypeError("aborted before it was done");
     const came = before ?? respond();
     if (fails) throw new TypeError("fetch failed"); // done, and the answer was lost
     return came;
   }
 
-  #respond(url: URL, init: RequestInit & { headers: Headers }, token: string): Response {
+  /** As the server is now. */
+  respond(url: URL, init: RequestInit & { headers: Headers }): Response {
+    const token = init.headers.get("authorization") ?? "";
     if (this.expired.has(token)) return new Response(null, { status: 401 });
     const person = this.people.get(token) ?? "nobody";
     const fresh = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
     const [, kind = "", id = ""] = url.pathname.split("/");
     if (kind === "graphql") return this.#operate(init, person, fresh);
     if (init.method === "POST") return this.#book(init, person);
+    if (init.method === "DELETE") {
+      this.gone.add(Number(id));
+      return new Response(null, { status: 204 });
+    }
+    if (kind === "leaf" && this.gone.has(Number(id)))
+      return json({ title: "gone" }, { "cache-control": fresh, "cache-groups": `"leaf-${id}"` }, 404);
     if (kind === "leaf") {
       const version = this.versionOf(Number(id));
       const etag = `"${version}"`;
@@ -193,6 +203,12 @@ export class Site {
     return this.pages.filter(({ tab }) => !tab.isKilled && !tab.isStopped);
   }
 
+  #change(id: number, isGone: boolean): void {
+    this.versions.set(id, this.versionOf(id) + 1);
+    if (isGone) this.gone.add(id);
+    else this.gone.delete(id);
+  }
+
   // ── A random program ───────────────────────────────────────────────────────
 
   async run(length: number): Promise<void> {
@@ -226,16 +242,15 @@ export class Site {
       void page.cache.read(this.pick([page.leaf, page.pair] as Source<any, any>[]), id).catch(() => {});
     } else if (what < 46) {
       // The server changes, and the page is told by the program.
-      this.versions.set(id, this.versionOf(id) + 1);
+      this.#change(id, this.random(4) === 0);
       const selectors = [{ source: page.leaf, params: id }, { group: `leaf-${id}` }, page.leaf, "all"] as const;
       const which = this.random(4);
       note(`change ${id} by ${which}`);
       page.cache.invalidate(selectors[which] as never);
     } else if (what < 50) {
-      const version = this.versionOf(id) + 1;
-      this.versions.set(id, version);
+      this.#change(id, false);
       note(`put ${id}`);
-      page.cache.put(page.leaf, id, { id, version });
+      page.cache.put(page.leaf, id, { id, version: this.versionOf(id) });
     } else if (what < 52) {
       note(`puts what is ${page.person}'s`);
       const number = (this.notes.get(page.person) ?? 1) + 1;
@@ -246,9 +261,10 @@ export class Site {
       page.cache.delete({ source: page.leaf, params: id });
     } else if (what < 60) {
       const n = ++this.serial;
-      const how = this.pick(["add", "say"] as const);
-      note(`${how} ${n}`);
-      page.write(how, n);
+      const how = this.pick(["add", "say", "add", "say", "strike"] as const);
+      note(`${how} ${how === "strike" ? id : n}`);
+      if (how === "strike") page.strike(id);
+      else page.write(how, n);
     } else if (what < 63) {
       note("event");
       world.event++;

@@ -3,6 +3,7 @@
 import {
   adoptChange,
   adoptEntry,
+  doubtPending,
   foreignKeys,
   isForHere,
   type StoredEntry,
@@ -72,7 +73,9 @@ export class Hearing {
       return;
     }
     moments.pass(key, at, by, opened);
-    if (!this.#hub.isUsed(entry.source) && (isWelcome || this.#kept.has(key))) this.#kept.set(key, news);
+    if (this.#hub.isUsed(entry.source)) return;
+    const isWaitedFor = doubtPending(this.#cache, entry.source, key);
+    if (isWelcome || isWaitedFor || this.#kept.has(key)) this.#kept.set(key, news);
   }
 
   #isOutOfDate(news: News): boolean {

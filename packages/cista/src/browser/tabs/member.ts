@@ -283,8 +283,8 @@ export class Member implements Hub {
     noteHappened(event, this, this.#loads, this.#telling);
   }
 
-  #changed({ kind, selectors, keys }: Change): void {
-    if (kind === "put") return; // told with its value
+  #changed({ kind, selectors, keys, isHeard }: Change): void {
+    if (kind === "put" || isHeard) return; // a put is told with its value
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
     const at = this.moments.nextChange();
     const isFirst = this.#changes.add({ kind: "change", change: kind, at, selectors: plain, keys: [...keys] });

@@ -43,16 +43,21 @@ export interface Environment {
  */
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
 
+/** A selector as it can be told to another tab: without functions, and with a source by its name. */
+export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
+
 /**
- * A change that a program has made to entries, for other tabs and processes: an invalidation, a deletion or a put.
+ * A change that a program has made to entries, for other tabs and processes and for stored entries: an invalidation, a deletion or a put.
  * @internal
  */
 export interface Change {
   readonly kind: "invalidate" | "delete" | "put";
   /** The selectors of the call; none for a put. A selector that is a function is told by the keys that it hit. */
-  readonly selectors: readonly Selector[];
+  readonly selectors: readonly (Selector | PlainSelector)[];
   /** The keys of the entries that were hit here. */
   readonly keys: readonly string[];
+  /** The other tabs and processes know of it: one of them has told it, or each finds it out by itself. */
+  readonly isHeard: boolean;
 }
 
 /**

@@ -53,10 +53,14 @@ export interface StoredMadeFor {
 export interface Restored {
   readonly stored: StoredEntry;
   readonly at: number;
-  /** False: taken by a clock that was ahead, so that its age is not known. */
+  /** The cache's version then. */
+  readonly version: number;
+  /** False: taken by a clock that was ahead, so that its age is not known; or invalidated while it waited for its source. */
   readonly trusted: boolean;
   /** It came with a page; made for this visit, or not. */
   readonly page: { readonly isLive: boolean } | undefined;
+  /** The entry that was stored under a key beside it; undefined where there was none. */
+  readonly beside: (key: string) => StoredEntry | undefined;
 }
 
 // ── Foreign input, member by member ──────────────────────────────────────────

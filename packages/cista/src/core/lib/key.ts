@@ -130,7 +130,8 @@ function valueHash(value: unknown, seed: number, depth: number): number | undefi
   }
 }
 
-function textHash(text: string, seed: number): number {
+/** 32 bits (FNV-1a, over UTF-16 code units). */
+export function textHash(text: string, seed: number): number {
   let hash = seed;
   for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193);
   return hash;

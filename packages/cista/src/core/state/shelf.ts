@@ -44,6 +44,11 @@ export class Shelf {
     }
   }
 
+  /** These, and those that a stored entry has. */
+  groupsWithOwn(params: unknown, stored: readonly string[] = []): readonly string[] {
+    return [...new Set([...stored, ...this.groupsOf(params)])];
+  }
+
   /** Rule R7: whether a request of this source may start now; if not, it is started when it may. */
   admits(entry: Entry, cause: Cause): boolean {
     const { source, core, settings } = this;

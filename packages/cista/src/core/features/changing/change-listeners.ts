@@ -1,10 +1,10 @@
 /** Tells other tabs and processes of a program's changes to entries, as data: the selectors, and the keys that they hit. Rule B3. */
-import type { Cache, Selector } from "../../api/contract.js";
+import type { Cache } from "../../api/contract.js";
 import type { Change } from "../../api/seams.js";
 import { type Core, coreOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 
-/** Calls back at each change, before it takes place; where something was put, after. Returns its own end. */
+/** Calls back at each change, before it takes place; where something was put, or heard of from elsewhere, after. Returns its own end. */
 export function onChange(cache: Cache, listener: (change: Change) => void): () => void {
   const core = coreOf(cache);
   const own = (change: Change) => listener(change);
@@ -14,13 +14,15 @@ export function onChange(cache: Cache, listener: (change: Change) => void): () =
   };
 }
 
-export function tellChange(
-  core: Core,
-  kind: Change["kind"],
-  selectors: readonly Selector[],
-  entries: Iterable<Entry>,
-): void {
+interface Told extends Pick<Change, "kind" | "selectors"> {
+  readonly entries: Iterable<Entry>;
+  /** The other tabs and processes know of it. @default false */
+  readonly isHeard?: boolean;
+}
+
+export function tellChange(core: Core, { kind, selectors, entries, isHeard = false }: Told): void {
+  core.pendingRestores?.change(kind, selectors);
   if (core.changeListeners.length === 0) return;
-  const change: Change = { kind, selectors, keys: Array.from(entries, ({ key }) => key) };
+  const change: Change = { kind, selectors, keys: Array.from(entries, ({ key }) => key), isHeard };
   for (const listener of core.changeListeners) listener(change);
 }

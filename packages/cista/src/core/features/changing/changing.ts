@@ -92,7 +92,7 @@ function refuseUndefined(value: unknown, message: string | false): void {
 
 function afterPut(entry: Entry, note: string): void {
   record("put", entry, note);
-  tellChange(entry.shelf.core, "put", [], [entry]);
+  tellChange(entry.shelf.core, { kind: "put", selectors: [], entries: [entry] });
   entry.links?.tellDependents();
   noteUse(entry);
   if (entry.watchers === 0 && entry.noStore) scheduleRelease(entry);
@@ -105,9 +105,12 @@ export function invalidate(entry: Entry): boolean {
   return isMarked;
 }
 
-/** Marks an entry as not to be trusted, without asking for it. @param write the name of the write that invalidates it */
+/**
+ * Marks an entry as not to be trusted, without asking for it. One that holds nothing may be a dependency: a composite can come without it.
+ * @param write the name of the write that invalidates it
+ */
 export function markInvalidated(entry: Entry, write?: string): boolean {
-  if (entry.held === "none" && !entry.isAsking) return false;
+  if (entry.held === "none" && !entry.isAsking && !entry.links?.dependents.size) return false;
   entry.invalidatedAt = ++entry.shelf.core.version;
   if (entry.activity) entry.activity.invalidatedBy = write;
   record("invalidate", entry, write);

@@ -7,6 +7,8 @@ import type { EntryRequest } from "../../state/entry-request.js";
 import type { Dependency, Links, MadeFor, ThroughDependencies } from "../../state/links.js";
 
 export const notRead: number = -1;
+/** The version of a value that is older than all that this cache has held. */
+const older = -2;
 
 const forAll: readonly MadeFor[] = [];
 
@@ -34,6 +36,8 @@ export class EntryLinks implements Links, ThroughDependencies {
   dependencies: Dependency[] = [];
   readonly dependents: Set<Entry> = new Set();
   madeFor: readonly MadeFor[] = forAll;
+  /** The restored entry that it holds, until it holds another: its dependencies may still have to be found. */
+  restored: object | undefined = undefined;
   /** The dependencies that the load under way has read so far, those that it waits for now, and the failures that came from dependencies. */
   dependenciesRead: Dependency[] = [];
   readonly awaited: Set<Entry> = new Set();
@@ -151,6 +155,7 @@ function setDependencies(entry: Entry, dependencies: readonly Dependency[], keep
   if (!entry.isOpen && !keepsReads) links.dependenciesRead = [];
   const before = new Set([...links.dependencies, ...read].map((dependency) => dependency.entry));
   if (keepsReads) for (const dependency of read) before.delete(dependency.entry);
+  links.restored = undefined;
   links.dependencies = dependencies.map((dependency) => ({ ...dependency }));
   for (const dependency of links.dependencies) if (dependency.version === notRead) noteRead(dependency);
   links.madeFor = distinct(links.dependencies.flatMap((dependency) => dependency.madeFor));
@@ -169,14 +174,18 @@ function noteRead(dependency: Dependency): void {
   dependency.readAt = dependency.entry.shelf.core.version;
 }
 
-/** An entry that was restored is made of another: a change of that one reaches it. */
-export function linkRestored(entry: Entry, dependency: Entry): void {
+/** An entry that was restored is made of another: a change of that one reaches it. @param isSame of the value that is held now */
+export function linkRestored(entry: Entry, dependency: Entry, isSame: boolean): void {
   const links = linksOf(entry);
   const { core } = dependency.shelf;
-  links.dependencies.push({ entry: dependency, version: dependency.changedAt, readAt: core.version, madeFor: [] });
+  const version = isSame ? dependency.changedAt : older;
+  links.dependencies.push({ entry: dependency, version, readAt: core.version, madeFor: [] });
   linksOf(dependency).dependents.add(entry);
   links.outdated = true;
   markDirty(entry);
+  if (isSame) return;
+  noteWave(entry, dependency);
+  scheduleDependencyCheck(entry);
 }
 
 /**

@@ -1,15 +1,16 @@
 /** Takes over values that another tab has learned. Rule B1. */
-import type { Cache, Selector } from "../../api/contract.js";
+import type { Cache } from "../../api/contract.js";
+import type { PlainSelector } from "../../api/seams.js";
 import type { StoredEntry } from "../../api/stored.js";
 import { supersede } from "../../kernel/asking.js";
 import { changeHeld, getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
-import { keyText } from "../../lib/key.js";
 import { batch } from "../../state/batches.js";
 import { type Core, coreOf, nowOf, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import { tellChange } from "../changing/change-listeners.js";
 import { forget, invalidate } from "../changing/changing.js";
-import { areMeant, selected } from "../changing/selector.js";
+import { selected } from "../changing/selector.js";
 import { checkedNow } from "./restoring.js";
 import { detailsOf, isMadeOfOthers, staysHere } from "./snapshot.js";
 
@@ -32,7 +33,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
   if (!checked) return false;
   batch(core, () => {
-    const groups = [...(stored.groups ?? []), ...shelf.groupsOf(stored.params)];
+    const groups = shelf.groupsWithOwn(stored.params, stored.groups);
     const details = { ...detailsOf(stored), groups, age: stored.age + since };
     const version = ++core.version;
     changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));
@@ -45,6 +46,19 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
     noteUse(entry);
   });
   return true;
+}
+
+/**
+ * Another tab has told a newer value of a source that is not used yet here: what waits for that source is not to be trusted.
+ * @returns whether an entry of that key waits
+ * @internal
+ */
+export function doubtPending(cache: Cache, source: string, key: string): boolean {
+  const core = coreOf(cache);
+  const { pendingRestores } = core;
+  if (!pendingRestores) return false;
+  batch(core, () => pendingRestores.change("invalidate", [{ key }]));
+  return pendingRestores.has(source, key);
 }
 
 /**
@@ -66,18 +80,6 @@ export function foreignKeys(cache: Cache): string[] {
   return entries.filter((entry) => entry.held !== "none" && !entry.fits).map(({ key }) => key);
 }
 
-/** A selector as it can be told to another tab: without functions, and with a source by its name. */
-export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
-
-/** Undefined for a selector that is a function: it is told by the keys that it hit. */
-export function plainSelector(selector: Selector): PlainSelector | undefined {
-  if (selector === "all" || "key" in selector || "group" in selector) return selector;
-  if ("definition" in selector) return { of: selector.name };
-  if (!("source" in selector)) return undefined;
-  const { source, ...rest } = selector;
-  return "params" in rest ? { of: source.name, params: rest.params } : { of: source.name };
-}
-
 /**
  * Repeats here a change that a program made in another tab (rule B3), and does not tell it to other tabs.
  * @param isOlder whether the value that is held here under a key is older than the change
@@ -94,6 +96,7 @@ export function adoptChange(
   const entries = new Set(selectors.flatMap((selector) => entriesFor(core, selector)));
   const older = [...entries].filter(({ key }) => isOlder(key));
   batch(core, () => {
+    tellChange(core, { kind, selectors, entries: older, isHeard: true });
     for (const entry of older) {
       if (kind === "delete") forget(entry);
       else invalidate(entry);
@@ -107,19 +110,4 @@ function entriesFor(core: Core, selector: PlainSelector): Entry[] {
   const source = core.shelves.named(selector.of)?.source;
   if (!source) return [];
   return selected(core, "params" in selector ? { source, params: selector.params as never } : source);
-}
-
-/** Whether a selector hits an entry that another tab has told of. */
-export function meansStored(
-  cache: Cache,
-  selector: PlainSelector,
-  { source, params, groups = [] }: StoredEntry,
-): boolean {
-  if (selector === "all") return true;
-  if ("of" in selector) {
-    return selector.of === source && (!("params" in selector) || areMeant(params, selector.params));
-  }
-  if ("key" in selector) return selector.key === keyText(source, params);
-  const always = coreOf(cache).shelves.named(source)?.groupsOf(params) ?? [];
-  return groups.includes(selector.group) || always.includes(selector.group);
 }

@@ -1,10 +1,11 @@
 /** The cache's content as data. Rules S1, S2, H10. */
-import type { AnswerDetails } from "../../api/answer.js";
+import { type AnswerDetails, mostGroups } from "../../api/answer.js";
 import type { Cache, Selector } from "../../api/contract.js";
 import type { Snapshot, StoredEntry } from "../../api/stored.js";
 import { omitUndefined } from "../../lib/omit-undefined.js";
 import { assertNotDisposed, coreOf, nowOf } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import type { Links } from "../../state/links.js";
 import { selected } from "../changing/selector.js";
 
 const finite = (length: number) => (length === Number.POSITIVE_INFINITY ? null : length);
@@ -30,14 +31,15 @@ export function takeSnapshot(cache: Cache, select: Selector = "all"): Snapshot {
 export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolean): Snapshot {
   const core = coreOf(cache);
   assertNotDisposed(core);
-  const entries = selected(core, select);
+  const along = selected(core, select).filter((entry) => isStorable(entry, withNoStore));
+  const isAlong = new Set(along);
   const now = nowOf(core);
   return omitUndefined({
     format: "cista-snapshot",
     version: 1,
     takenAt: core.clock.epoch + now,
     partition: core.options.partition,
-    entries: entries.filter((entry) => isStorable(entry, withNoStore)).map((entry) => stored(entry, now)),
+    entries: along.map((entry) => stored(entry, now, (other) => isAlong.has(other))),
   });
 }
 
@@ -48,19 +50,23 @@ export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolea
 export function storedUnder(cache: Cache, key: string, withNoStore: boolean): StoredEntry | undefined {
   const core = coreOf(cache);
   const entry = core.shelves.byKey.get(key);
-  return entry && isStorable(entry, withNoStore) ? stored(entry, nowOf(core)) : undefined;
+  return entry && isStorable(entry, withNoStore) ? stored(entry, nowOf(core), () => false) : undefined;
 }
 
 function isStorable(entry: Entry, withNoStore: boolean): boolean {
   return entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated && !isTooDeep(entry.value);
 }
 
-function stored(entry: Entry, now: number): StoredEntry {
-  const { policy, extra, ownGroups: groups, links, params, value, noStore, mustRevalidate } = entry;
+/** @param isAlong whether another entry goes along in the same snapshot */
+function stored(entry: Entry, now: number, isAlong: (other: Entry) => boolean): StoredEntry {
+  const { policy, extra, ownGroups, links, params, value, noStore, mustRevalidate } = entry;
   // A stream's value is fresh only while the stream is open. It is there at once, and the next watcher opens the stream again (rule H10).
   const { isOpen } = entry;
   // Made of an older value of a dependency, it is stale. A look at the dependencies would find them unchanged since the restore: a stale one is loaded.
-  const isOutrun = links !== undefined && links.current().dependencyStanding !== "none";
+  const below = links && dependenciesBelow(links, isAlong);
+  const groups = below ? groupsWithThose(ownGroups, below, isAlong) : ownGroups;
+  const isComplete = !links || (below && groups.length <= mostGroups);
+  const isOutrun = !isComplete || (links !== undefined && links.current().dependencyStanding !== "none");
   const made = { source: entry.shelf.source.name } as Writable<StoredEntry>;
   if (params !== undefined) made.params = params;
   made.kind = entry.held as StoredEntry["kind"];
@@ -70,14 +76,46 @@ function stored(entry: Entry, now: number): StoredEntry {
   made.staleWhileRevalidate = isOpen ? null : finite(policy.staleWhileRevalidate);
   made.staleIfError = finite(policy.staleIfError);
   if (noStore) made.noStore = true;
-  if (links && links.dependencies.length > 0) made.parts = links.dependencies.map((part) => placeOf(part.entry));
+  if (below && below.size > 0) made.parts = [...below].map(placeOf);
   if (mustRevalidate) made.mustRevalidate = true;
   if (policy.immutable) made.immutable = true;
   if (extra?.validator) Object.assign(made, extra.validator);
-  if (groups.length > 0) made.groups = groups;
+  if (groups.length > 0) made.groups = groups.slice(0, mostGroups);
   if (extra?.varies) made.varies = extra.varies;
   if (links && links.madeFor.length > 0) made.madeFor = links.madeFor;
   return made;
+}
+
+/** So many dependencies of its dependencies are told. */
+const mostBelow = 100;
+
+/**
+ * The entries that an entry is made of; and those of a composite among them that stays behind, since a change of these has to reach
+ * the entry without it. Undefined where there are too many: the entry cannot be known to be right where it arrives.
+ */
+function dependenciesBelow(
+  { dependencies }: Links,
+  isAlong: (other: Entry) => boolean,
+): ReadonlySet<Entry> | undefined {
+  const below = new Set(dependencies.map((part) => part.entry));
+  const most = below.size + mostBelow;
+  for (const entry of below) {
+    if (isAlong(entry)) continue;
+    for (const part of entry.links?.dependencies ?? []) below.add(part.entry);
+    if (below.size > most) return undefined;
+  }
+  return below;
+}
+
+/** A change of a group has to reach an entry also without the dependencies that are in it. */
+function groupsWithThose(
+  own: readonly string[],
+  below: ReadonlySet<Entry>,
+  isAlong: (other: Entry) => boolean,
+): readonly string[] {
+  const groups = new Set(own);
+  for (const entry of below) if (!isAlong(entry)) for (const group of entry.ownGroups) groups.add(group);
+  return [...groups];
 }
 
 type Writable<T> = { -readonly [K in keyof T]: T[K] };

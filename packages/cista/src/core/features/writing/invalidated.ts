@@ -3,6 +3,7 @@ import type { Selector } from "../../api/contract.js";
 import type { Write } from "../../api/write-contract.js";
 import type { Core } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
+import { tellChange } from "../changing/change-listeners.js";
 import { selected } from "../changing/selector.js";
 
 export function invalidatedBy({ definition }: Write<any, any>, input: unknown, result: unknown): readonly Selector[] {
@@ -19,10 +20,13 @@ export function invalidatedPerhaps(write: Write<any, any>, input: unknown): read
   }
 }
 
-/** As `invalidatedPerhaps`, the entries: also where a selector throws. */
+/** As `invalidatedPerhaps`, the entries: also where a selector throws. Each tab finds its own, so no tab is told. */
 export function entriesPerhaps(core: Core, write: Write<any, any>, input: unknown): Entry[] {
   try {
-    return invalidatedPerhaps(write, input).flatMap((selector) => selected(core, selector));
+    const selectors = invalidatedPerhaps(write, input);
+    const entries = selectors.flatMap((selector) => selected(core, selector));
+    tellChange(core, { kind: "invalidate", selectors, entries, isHeard: true });
+    return entries;
   } catch {
     return [];
   }

@@ -294,7 +294,7 @@ class Run implements Outgoing {
         for (const entry of selected(core, selector)) invalidated.add(entry);
       });
     }
-    tellChange(core, "invalidate", selectors, invalidated);
+    tellChange(core, { kind: "invalidate", selectors, entries: invalidated });
     for (const entry of invalidated) markInvalidated(entry, this.#write.name);
     return invalidated;
   }
