@@ -45,9 +45,9 @@ export const pages = [
   ],
   ["H11 invalidated meanwhile", "restoring.ts", "if (entry.isOutdated && !entry.request) requestIfWatched(entry);", ""],
   ["S1 stored composites", "feeding.ts", 'if (kind !== "unchanged") this.#dependencyChanged(key);', ""],
-  ["H10 changed meanwhile", "restoring.ts", "if (part || dependency.changedAt > version) return false;", ""],
-  ["H10 as it was made of", "restoring.ts", "if (part && part.kind === dependency.held)", "if (false)"],
-  ["H10 below", "restoring.ts", "if (!known.has(its)) below.push(next);", ""],
+  ["H10 changed meanwhile", "relinking.ts", "if (part || dependency.changedAt > version) return false;", ""],
+  ["H10 as it was made of", "relinking.ts", "if (part && part.kind === dependency.held)", "if (false)"],
+  ["H10 below", "relinking.ts", "if (!known.has(its)) below.push(next);", ""],
   [
     "H10 below what stays behind",
     "snapshot.ts",
@@ -55,7 +55,7 @@ export const pages = [
     "",
   ],
   ["H10 groups below", "snapshot.ts", "groupsWithThose(ownGroups, below, isAlong)", "ownGroups"],
-  ["H10 groups of none", "restoring.ts", 'if (dependency.held === "none" && !dependency.extra) {', "if (false) {"],
+  ["H10 groups of none", "relinking.ts", 'if (dependency.held === "none" && !dependency.extra) {', "if (false) {"],
   [
     "H10 invalidated, and not held",
     "changing/changing.ts",
@@ -65,13 +65,13 @@ export const pages = [
   ["H10 put over", "composite/dependencies.ts", "links.restored = undefined;", ""],
   [
     "S1 changed while it waits",
-    "restoring.ts",
-    "since.filter(({ selectors }) => selectors.some((each) => meansStored(this.core.cache, each, stored)))",
+    "pending.ts",
+    "since.filter(({ selectors }) => selectors.some((each) => meansStored(this.#core.cache, each, stored)))",
     "[]",
   ],
   [
     "S1 many changes",
-    "restoring.ts",
+    "pending.ts",
     'selectors: ["all"], version: change.version',
     "selectors: [], version: change.version",
   ],

@@ -1,21 +1,18 @@
-/** A snapshot taken in: checked, aged, and kept for sources that are not used yet. Rules S1, H2, H10, H11. */
+/** A snapshot taken in: checked and aged. Rules S1, H2, H10, H11. */
 import type { Cache } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
-import type { Change, PlainSelector } from "../../api/seams.js";
 import { isLength, type Restored, type Snapshot, type StoredEntry, wellFormed } from "../../api/stored.js";
 import { requestIfWatched, supersede } from "../../kernel/asking.js";
 import { changeHeld, getOrCreateEntry } from "../../kernel/keeping.js";
 import { outcomeOf } from "../../kernel/waiting.js";
-import { jsonOf } from "../../lib/json.js";
-import { keyText } from "../../lib/key.js";
 import { batch } from "../../state/batches.js";
-import { assertNotDisposed, type Core, coreOf, nowOf, type PendingRestores, record } from "../../state/core.js";
+import { assertNotDisposed, type Core, coreOf, nowOf, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import { extraOf } from "../../state/extra.js";
 import type { Shelf } from "../../state/shelf.js";
-import { invalidate } from "../changing/changing.js";
-import { linkRestored, linksOf } from "../composite/dependencies.js";
-import { meansStored, plainSelector } from "./plain-selector.js";
+import { linksOf } from "../composite/dependencies.js";
+import { Pending } from "./pending.js";
+import { linkTo, partsBelow } from "./relinking.js";
+import { byKey } from "./restored-places.js";
 import { detailsOf, notedUsers } from "./snapshot.js";
 
 /**
@@ -94,36 +91,6 @@ export function restoreWith(
 /** Two machines' clocks, in milliseconds: so much may one be ahead of the other. */
 const clockTolerance = 5000;
 
-/** Finds well-formed entries by their keys. Most snapshots are never searched. */
-function byKey(entries: readonly unknown[]): Restored["beside"] {
-  let found: Map<string, StoredEntry> | undefined;
-  return (key) => {
-    found ??= new Map(entries.flatMap((raw) => placed(wellFormed(raw))));
-    return found.get(key);
-  };
-}
-
-function placed(stored: StoredEntry | undefined): [key: string, stored: StoredEntry][] {
-  const key = stored && keyOf([stored.source, stored.params]);
-  return key === undefined ? [] : [[key, stored as StoredEntry]];
-}
-
-type Part = readonly [source: string, params?: unknown];
-
-/** Undefined for params that can make no key. */
-function keyOf([source, params]: Part): string | undefined {
-  try {
-    return keyText(source, params);
-  } catch {
-    return undefined;
-  }
-}
-
-/** How many places it takes while it waits for its source: one, and one for each dependency. */
-function roomOf({ parts = [] }: StoredEntry): number {
-  return 1 + parts.length;
-}
-
 /** How many entries it takes for the dependencies of an entry: for each that is not there yet. */
 function newDependencies({ shelves }: Core, { parts = [] }: StoredEntry): number {
   return parts.filter(([source, params]) => !shelves.named(source)?.find(params)).length;
@@ -134,153 +101,20 @@ function recordDropped(core: Core, what: unknown): void {
 }
 
 function pendingOf(core: Core): Pending {
-  core.pendingRestores ??= new Pending(core);
+  core.pendingRestores ??= new Pending(core, restoreAll);
   return core.pendingRestores as Pending;
-}
-
-/** An entry that was restored, and is made of one whose source has not been used yet. */
-interface Unlinked {
-  readonly entry: Entry;
-  readonly params: unknown;
-  readonly restored: Restored;
-}
-
-/** A change of a program, in the order of the cache's versions. */
-interface PendingChange {
-  readonly kind: Change["kind"];
-  readonly selectors: readonly PlainSelector[];
-  readonly version: number;
-}
-
-/** So many are remembered: then all that waits counts as changed. */
-const mostChanges = 100;
-
-/** Restored entries of sources that have not been used yet, kept for as long as an unused entry. */
-class Pending implements PendingRestores {
-  readonly core: Core;
-  /** Entries with a dependency that has no source yet, by that source's name. */
-  readonly #unlinked = new Map<string, Unlinked[]>();
-  /** How many there are. */
-  size = 0;
-  /** The changes of programs since the first of them came. */
-  #changes: PendingChange[] = [];
-  readonly #bySource = new Map<string, Restored[]>();
-  #timer: unknown;
-
-  constructor(core: Core) {
-    this.core = core;
-  }
-
-  add(restored: Restored): void {
-    const { source } = restored.stored;
-    const waiting = this.#bySource.get(source);
-    if (waiting) waiting.push(restored);
-    else this.#bySource.set(source, [restored]);
-    this.size += roomOf(restored.stored);
-  }
-
-  /** A composite is made of an entry whose source has not been used yet. */
-  linkLater(source: string, unlinked: Unlinked): void {
-    const known = this.#unlinked.get(source);
-    if (known) known.push(unlinked);
-    else this.#unlinked.set(source, [unlinked]);
-  }
-
-  adopt(shelf: Shelf): void {
-    this.#adoptEntries(shelf);
-    const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
-    this.#unlinked.delete(shelf.source.name);
-    batch(this.core, () => {
-      for (const { entry, params, restored } of unlinked) {
-        if (isUnlinked(entry, restored)) linkTo(entry, getOrCreateEntry(this.core, shelf.source, params), restored);
-      }
-    });
-  }
-
-  change(kind: Change["kind"], selectors: Change["selectors"]): void {
-    const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
-    if (plain.length === 0) return;
-    if (this.size > 0) this.#noteChange({ kind, selectors: plain, version: ++this.core.version });
-    for (const [source, all] of this.#unlinked) {
-      for (const { entry, params, restored } of all)
-        if (isUnlinked(entry, restored) && plain.some((each) => this.#mayMean(each, source, params))) invalidate(entry);
-    }
-  }
-
-  has(source: string, key: string): boolean {
-    const waiting = this.#bySource.get(source) ?? [];
-    return waiting.some(({ stored: { params } }) => keyOf([source, params]) === key);
-  }
-
-  #noteChange(change: PendingChange): void {
-    this.#changes.push(change);
-    if (this.#changes.length <= mostChanges) return;
-    const kind = this.#changes.some((each) => each.kind === "delete") ? "delete" : "invalidate";
-    this.#changes = [{ kind, selectors: ["all"], version: change.version }];
-  }
-
-  /** The groups that a definition makes are not known until its source is used. */
-  #mayMean(selector: PlainSelector, source: string, params: unknown): boolean {
-    const { cache, shelves } = this.core;
-    const isUnknown = typeof selector === "object" && "group" in selector && !shelves.named(source);
-    return isUnknown || (keyOf([source, params]) !== undefined && meansStored(cache, selector, { source, params }));
-  }
-
-  /** As it is after the changes that were made while it waited; undefined where it was deleted. */
-  #changed(restored: Restored): Restored | undefined {
-    const { stored, version } = restored;
-    const since = this.#changes.filter((change) => change.version > version);
-    if (since.length === 0 || keyOf([stored.source, stored.params]) === undefined) return restored;
-    const hits = since.filter(({ selectors }) => selectors.some((each) => meansStored(this.core.cache, each, stored)));
-    if (hits.some(({ kind }) => kind === "delete")) return undefined;
-    const isHit = ([source, params]: readonly [string, params?: unknown]) =>
-      since.some(({ selectors }) => selectors.some((each) => this.#mayMean(each, source, params)));
-    return hits.length > 0 || partsBelow(this.core, restored).some(isHit) ? { ...restored, trusted: false } : restored;
-  }
-
-  #adoptEntries(shelf: Shelf): void {
-    const waiting = this.#bySource.get(shelf.source.name);
-    if (!waiting) return;
-    this.#bySource.delete(shelf.source.name);
-    for (const { stored } of waiting) this.size -= roomOf(stored);
-    batch(this.core, () => {
-      const taken: Taken[] = [];
-      for (const restored of waiting.flatMap((each) => this.#changed(each) ?? [])) restoreEntry(shelf, restored, taken);
-      taken.forEach(finishRestored);
-    });
-  }
-
-  forgetVisitor(): void {
-    for (const [source, waiting] of this.#bySource) {
-      const isForVisitor = ({ stored }: Restored) => notedUsers(stored).includes("*");
-      for (const { stored } of waiting.filter(isForVisitor)) this.size -= roomOf(stored);
-      this.#bySource.set(
-        source,
-        waiting.filter((restored) => !isForVisitor(restored)),
-      );
-    }
-  }
-
-  forgetLater(): void {
-    const { clock, settings } = this.core;
-    if (this.#timer !== undefined) clock.clearTimer(this.#timer);
-    this.#timer = clock.setTimer(() => this.clear(), settings.retain);
-  }
-
-  clear(): void {
-    if (this.#timer !== undefined) this.core.clock.clearTimer(this.#timer);
-    this.#timer = undefined;
-    this.#bySource.clear();
-    this.#unlinked.clear();
-    this.#changes = [];
-    this.size = 0;
-  }
 }
 
 /** An entry that holds its restored value. */
 interface Taken {
   readonly entry: Entry;
   readonly restored: Restored;
+}
+
+function restoreAll(shelf: Shelf, all: readonly Restored[]): void {
+  const taken: Taken[] = [];
+  for (const restored of all) restoreEntry(shelf, restored, taken);
+  taken.forEach(finishRestored);
 }
 
 /** @param taken is given the entry, if it has taken the value: it is finished once all of them have */
@@ -398,45 +232,4 @@ function linkDependencies(entry: Entry, restored: Restored): void {
     if (shelf) linkTo(entry, getOrCreateEntry(core, shelf.source, params), restored);
     else pendingOf(core).linkLater(source, { entry, params, restored });
   }
-}
-
-/** The parts of a restored composite, and those of each that itself waits for its source: no link leads from these to the composite yet. */
-function partsBelow({ shelves }: Core, { stored: { parts = [] }, beside }: Restored): readonly Part[] {
-  const below = [...parts];
-  const known = new Set(parts.map((part) => keyOf(part)));
-  for (const part of below) {
-    const key = shelves.named(part[0]) ? undefined : keyOf(part);
-    for (const next of (key !== undefined && beside(key)?.parts) || []) {
-      const its = keyOf(next);
-      if (!known.has(its)) below.push(next);
-      known.add(its);
-    }
-  }
-  return below;
-}
-
-/** Whether it still holds what was restored. */
-function isUnlinked(entry: Entry, restored: Restored): boolean {
-  return !entry.isRemoved && linksOf(entry).restored === restored;
-}
-
-function linkTo(entry: Entry, dependency: Entry, restored: Restored): void {
-  if (dependency.held === "none" && !dependency.extra) {
-    // A change of its groups has to reach the composite.
-    const groups = dependency.shelf.groupsOf(dependency.params);
-    changeHeld(dependency, () => {
-      dependency.extra = extraOf(undefined, groups);
-    });
-  }
-  linkRestored(entry, dependency, isMadeOfHeld(restored, dependency));
-}
-
-/** Whether a restored composite is made of the value that a dependency holds now, or of a newer one. */
-function isMadeOfHeld({ stored, at, version, beside }: Restored, dependency: Entry): boolean {
-  const part = beside(dependency.key);
-  if (part && part.kind === dependency.held)
-    return part.value === dependency.value || jsonOf(part.value) === jsonOf(dependency.value);
-  // It was changed here since; or it came with the composite, and was not taken.
-  if (part || dependency.changedAt > version) return false;
-  return dependency.held === "none" || dependency.storedAt - dependency.initialAge <= at - stored.age;
 }
