@@ -30,6 +30,7 @@ const tabTests = [
   "tabs/outbox.test.ts",
   "tabs/outbox-users.test.ts",
   "tabs/users.test.ts",
+  "restored.test.ts",
   "outbox-any-order.test.ts",
   "tabs-any-order.test.ts",
 ].map((file) => `packages/cista/test/${file}`);
@@ -75,7 +76,8 @@ function worldsFor(path) {
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path) {
   if (onlyWorlds) return worldsFor(path);
-  if (path.endsWith("/feeding.ts")) return ["packages/cista/test/store.browser.test.ts"];
+  if (path.endsWith("/feeding.ts"))
+    return ["store.browser", "restored"].map((name) => `packages/cista/test/${name}.test.ts`);
   // Only a browser has a database that is deleted under a page.
   if (path.endsWith("/outbox/records.ts")) return [...tabTests, "packages/cista/test/tabs/stored.browser.test.ts"];
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;
