@@ -46,6 +46,7 @@ const fleetTests = [
 const pageTests = [
   "page-parts.test.ts",
   "brought.test.ts",
+  "restored.test.ts",
   "page-receive.browser.test.ts",
   "page/page.e2e.test.ts",
   "frameworks/hydration.e2e.test.ts",

@@ -8,8 +8,11 @@ import {
   source,
   takeSnapshot,
 } from "cista";
-import { openStore, type StoredRecord } from "cista/browser";
-import { describe, expect, test } from "vitest";
+import { openStore, receivePage, type StoredRecord } from "cista/browser";
+import { openPage } from "cista/server";
+import { afterEach, describe, expect, test, vi } from "vitest";
+import { renderingOf } from "../src/core/doors/page.js";
+import { json, server } from "./hostile-server.js";
 import { stage, watch } from "./stage.js";
 import { joined, of as nth } from "./tabs/joined.js";
 
@@ -258,5 +261,57 @@ describe("a composite that came with a page", () => {
     });
     const { cache } = stage({ snapshot: await snapshotOf((its) => its.read(many), many) });
     expect(cache.peek(many)).toMatchObject({ state: "ready", fresh: false });
+  });
+});
+
+describe("a page that is hydrated while its user leaves", () => {
+  afterEach(() => vi.unstubAllGlobals());
+  const setUp = async () => {
+    vi.stubGlobal("document", { readyState: "complete", getElementsByClassName: () => [] });
+    const at = { user: "ada" };
+    const { api } = server(
+      (_, { headers }) => json(headers.get("authorization"), { "cache-control": "private, max-age=60" }),
+      {
+        user: () => at.user,
+        headers: () => ({ authorization: at.user }),
+      },
+    );
+    const me = api.source<void, string>({ name: "me", url: "/me" });
+    const other = api.source<number, string>({ name: "other", url: (n) => `/other/${n}` });
+    const page = openPage(stage().cache);
+    await page.show(me);
+    const { cache, clock } = stage();
+    await cache.read(other, 1);
+    void receivePage(cache, JSON.parse(page.json()));
+    /** As a component does that is hydrated now. */
+    const hydrate = () => renderingOf(cache)?.of(cache.view(me), me, true) as Reading<string> | undefined;
+    return { at, cache, clock, me, other, hydrate };
+  };
+
+  test("H1: shows a component that comes later the same", async () => {
+    const { hydrate } = await setUp();
+    expect(hydrate()?.value).toBe("ada");
+    expect(hydrate()).toBe(hydrate());
+  });
+
+  test("S4: shows nothing of the user after a sign-out", async () => {
+    const { cache, hydrate } = await setUp();
+    expect(hydrate()?.value).toBe("ada");
+    await cache.signOut();
+    expect(hydrate()?.value).toBe(undefined);
+  });
+
+  test.each([
+    ["of a component that was there", true],
+    ["of one that comes first", false],
+  ])("F9: shows nothing of the user before, where another has signed in: %s", async (_, wasThere) => {
+    const { at, cache, clock, me, other, hydrate } = await setUp();
+    if (wasThere) expect(hydrate()?.value).toBe("ada");
+    at.user = "bob";
+    await cache.read(other, 2);
+    expect(hydrate()?.value).toBe(undefined);
+    watch(cache, me);
+    await clock.advance(0);
+    expect([hydrate()?.value, cache.peek(me).value]).toEqual([undefined, "bob"]);
   });
 });

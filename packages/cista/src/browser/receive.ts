@@ -3,7 +3,7 @@
 import { clockOf } from "../core/doors/caches.js";
 import { emptyReadingOf, expectWithPage, pageClass, type Rendering, setRendering } from "../core/doors/page.js";
 import { type Members, makeReading, nothing } from "../core/doors/readings.js";
-import { restoreWith, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
+import { onUserChanged, restoreWith, type StoredEntry, wellFormed } from "../core/doors/sharing.js";
 import { jsonOf, keyText } from "../core/doors/tools.js";
 import type { Cache, Reading, Snapshot, Source, View } from "../core/index.js";
 
@@ -51,15 +51,20 @@ class ReceivedPage implements Rendering {
   #next = 0;
   #hasTaken = false;
   #isOver = false;
+  /** Its user has signed out: nothing more of the document is taken in. */
+  #isLeft = false;
   #timer: unknown;
 
   constructor(cache: Cache) {
     this.#cache = cache;
+    cache.onSignOut(() => this.#leave());
+    onUserChanged(cache, () => this.#forgetForeign());
   }
 
   /** @param isAnother the document is another than the one that was taken in before */
   async takeDocument(isAnother: boolean): Promise<void> {
     if (isAnother) this.#forget();
+    this.#isLeft = false;
     this.#begin();
     if (document.readyState !== "loading") {
       this.#complete();
@@ -108,7 +113,8 @@ class ReceivedPage implements Rendering {
     const sent = this.#sent.get(view.key);
     if (!sent) return undefined;
     // A value that the source's check refuses, or that is for another user, is not shown while the page is hydrated either.
-    if (!sent.reading && this.#cache.peek<any, any>(source, sent.entry.params).state === "empty") {
+    const { state } = sent.reading ?? this.#cache.peek<any, any>(source, sent.entry.params);
+    if (state !== "ready" && state !== "missing") {
       this.#sent.delete(view.key);
       return undefined;
     }
@@ -131,6 +137,7 @@ class ReceivedPage implements Rendering {
   /** @returns whether anything came */
   #takeIn(): boolean {
     for (; this.#next < this.#elements.length; this.#next++) {
+      if (this.#isLeft) continue;
       const element = this.#elements[this.#next];
       // Whatever else bears the class may be a visitor's: markup in a comment or a note.
       if (!(element instanceof HTMLScriptElement) || element.type !== "application/json") continue;
@@ -184,9 +191,22 @@ class ReceivedPage implements Rendering {
   }
 
   #end(): void {
+    if (this.#timer !== undefined) clockOf(this.#cache).clearTimer(this.#timer);
+    this.#timer = undefined;
     this.#isOver = true;
     setRendering(this.#cache, undefined);
     this.#forget();
+  }
+
+  /** Rule S4. */
+  #leave(): void {
+    this.#isLeft = true;
+    this.#end();
+  }
+
+  /** Rule F9: another user asks now. */
+  #forgetForeign(): void {
+    for (const [key, { entry }] of this.#sent) if (entry.varies || entry.madeFor) this.#sent.delete(key);
   }
 
   #forget(): void {
