@@ -2,6 +2,7 @@ import {
   answer,
   type Cache,
   composite,
+  type Reading,
   restoreSnapshot,
   type Selector,
   type Snapshot,

@@ -3,6 +3,7 @@ import { type Outbox, openStore, receivePage } from "cista/browser";
 import { type Pages, path } from "cista/http";
 import { showReadings } from "cista/plain";
 import { openPage } from "cista/server";
+import { renderingOf } from "../../src/core/doors/page.js";
 import { server } from "../hostile-server.js";
 import type { Tab } from "../tabs/tab.js";
 import type { Site } from "./site.js";
@@ -388,6 +389,12 @@ export class Page {
       if (state === "ready" && person !== undefined && person !== this.person) {
         throw new Error(`F9: ${kind} ${id} shows ${person}'s to ${this.person}`);
       }
+      // A component that is hydrated now is shown the same, or nothing.
+      const hydrated = renderingOf(this.cache)?.of(view, this[kind] as Source<any, any>, true) as
+        | Reading<any>
+        | undefined;
+      const its = (hydrated?.value as { person?: string } | undefined)?.person;
+      if (its !== undefined && its !== this.person) throw new Error(`F9: ${kind} ${id} is hydrated with ${its}'s`);
       const shown = kind === "rows" ? (value as Pages<number> | undefined)?.items : undefined;
       if (shown && new Set(shown).size < shown.length) throw new Error(`W3: a row is shown twice: ${shown}`);
     }
