@@ -84,7 +84,7 @@ export const pages = [
     "",
   ],
   ["S1 stored groups", "feeding.ts", "const own = marks.length > 0 ? { marks } : {};", "const own = {};"],
-  ["B3 not used yet", "tabs/hearing.ts", "doubtPending(this.#cache, entry.source, key)", "false"],
+  ["B3 not used yet", "tabs/hearing.ts", "doubtPending(this.#cache, key);", ""],
   ["S1 made of older values", "snapshot.ts", "isOpen || isOutrun ? 0", "isOpen ? 0"],
   ["S1 older than every request", "restoring.ts", "details, entry.version, now)", "details, ++core.version, now)"],
   ["H8 pause", "server/page.ts", 'else if (reading.request === "waiting") this.#take(undefined);', ""],

@@ -109,7 +109,7 @@ export const tabs = [
   [
     "B3",
     "tabs/hearing.ts",
-    "const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key));",
+    "const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key), age);",
     "const hit = [];",
   ],
   ["B3 begun later", "tabs/hearing.ts", "isOlder(key) && !isBegunLater(key)", "isOlder(key)"],
@@ -194,6 +194,13 @@ export const tabs = [
     "await this.#backend.put({ ...record, failure: told });",
   ],
   ["O9", "kept-list.ts", "!this.#unknown.has(record.id) && this.isOwn(record)", "!this.#unknown.has(record.id)"],
+  ["B1 dated", "tabs/hearing.ts", "this.#dateFormer(news);", ""],
+  [
+    "B1 restored later",
+    "tabs/hearing.ts",
+    "if (age !== undefined && at > moments.now() - age) adoptChange(",
+    "if (false) adoptChange(",
+  ],
   ["O9 another's write", "asker.ts", "asker.hasOtherLooked ||= now !== asker.lastUser;", ""],
   ["O9 first", "asker.ts", "asker.lastUser ??= now;", ""],
   ["O9 before it leaves", "http/exchange.ts", "context.refuseOtherUser?.();", ""],

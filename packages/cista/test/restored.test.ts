@@ -162,6 +162,68 @@ test.each([
   },
 );
 
+test("B3: a dependency that is put in one tab makes another tab's composite anew, which has not used the dependency", async () => {
+  const { tabs, advance } = await joined(2);
+  const [one, two] = [nth(tabs, 0), nth(tabs, 1)];
+  one.watch("pair", 1);
+  await advance("1s");
+  restoreSnapshot(two.cache, takeSnapshot(one.cache));
+  const view = two.watch("pair", 1);
+  await advance("1s");
+  expect(view.get().value).toEqual({ version: 2 });
+  one.cache.put(one.hut, 1, { id: 1, version: 2 });
+  await advance("1s");
+  expect(view.get().value).toEqual({ version: 3 });
+});
+
+describe("B1: of a restored value and another tab's the younger counts", () => {
+  const ways = [
+    ["used before, restored before it joins", true, true],
+    ["used before, restored after it has joined", true, false],
+    ["used later, restored before the tab joins", false, true],
+    ["used later, restored after the tab has joined", false, false],
+  ] as const;
+  const setUp = async (isUsed: boolean, isBefore: boolean, isYounger: boolean) => {
+    const { world, tabs, advance } = await joined(1);
+    const one = nth(tabs, 0);
+    one.watch("hut", 1);
+    await advance("1s");
+    const older = takeSnapshot(one.cache);
+    await advance("10s");
+    const { cache } = stage({ now: world.clock.now() });
+    world.change(1);
+    cache.put(one.hut, 1, { id: 1, version: 2 });
+    if (!isYounger) void one.cache.read(one.hut, 1, { cache: "no-cache" });
+    await advance("5s");
+    const snapshot = isYounger ? takeSnapshot(cache) : older;
+    world.requests.length = 0;
+    const two = world.tab();
+    if (isUsed) two.cache.peek(two.hut, 2);
+    if (isBefore) restoreSnapshot(two.cache, snapshot);
+    await two.join();
+    if (!isBefore) restoreSnapshot(two.cache, snapshot);
+    await advance("1s");
+    const view = two.watch("hut", 1);
+    await advance("1s");
+    return { shown: view.get().value?.version, world, one };
+  };
+
+  test.each(ways)("the restored one, %s", async (_, isUsed, isBefore) => {
+    const { shown, world } = await setUp(isUsed, isBefore, true);
+    expect([shown, world.requests]).toEqual([2, []]);
+  });
+
+  test.each(ways)("the other tab's, %s", async (_, isUsed, isBefore) => {
+    const { shown, world } = await setUp(isUsed, isBefore, false);
+    expect([shown, world.requests]).toEqual([2, []]);
+  });
+
+  test("the older tab is told the younger", async () => {
+    const { one } = await setUp(true, true, true);
+    expect(one.cache.peek(one.hut, 1).value?.version).toBe(2);
+  });
+});
+
 describe("a composite that came with a page", () => {
   const along = (of: Defined) => snapshotOf((its) => its.read(of.tour, 1));
   const alone = (of: Defined) => snapshotOf((its) => its.read(of.tour, 1), of.tour);

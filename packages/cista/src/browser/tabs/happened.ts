@@ -18,12 +18,10 @@ export function noteHappened(
   telling: Telling,
 ): void {
   if (key === undefined || source === undefined) return;
-  if (kind !== "restore") loads.forgetTaken(key);
+  loads.forgetTaken(key);
   if (kind === "evict") {
     if (note !== "deleted") hub.moments.letGo(key);
     loads.forget(key);
-  } else if (kind === "restore") {
-    hub.moments.hold(key, 0, "");
   } else if (kind === "failure" || kind === "retry" || kind === "delete") {
     loads.finish(key);
   } else if (kind === "end") {

@@ -3,12 +3,14 @@
 import {
   adoptChange,
   adoptEntry,
+  ageOf,
   doubtPending,
   foreignKeys,
   isForHere,
   type StoredEntry,
   storedUnder,
 } from "../../core/doors/sharing.js";
+import { jsonOf } from "../../core/doors/tools.js";
 import type { Cache } from "../../core/index.js";
 import type { Changes, ToldChange } from "./changes.js";
 import type { Hub } from "./hub.js";
@@ -44,6 +46,7 @@ export class Hearing {
   take(news: News, isWelcome = false): void {
     const { key, at, by, entry, as, takenAt, opened } = news;
     const { moments } = this.#hub;
+    this.#dateFormer(news);
     const known = moments.of(key);
     if (this.#isOutOfDate(news)) return;
     const isNews = moments.isNews(news);
@@ -74,8 +77,31 @@ export class Hearing {
     }
     moments.pass(key, at, by, opened);
     if (this.#hub.isUsed(entry.source)) return;
-    const isWaitedFor = doubtPending(this.#cache, entry.source, key);
-    if (isWelcome || isWaitedFor || this.#kept.has(key)) this.#kept.set(key, news);
+    const waits = ageOf(this.#cache, entry.source, key) !== undefined;
+    doubtPending(this.#cache, key);
+    if (isWelcome || waits || this.#kept.has(key)) this.#kept.set(key, news);
+  }
+
+  /** Rule B1: a value that was here before the tab joined, or that was restored, is as old as its age says. Of a newer one news is none. */
+  #dateFormer({ key, at, by, entry, opened }: News): void {
+    const { moments } = this.#hub;
+    if (moments.of(key).at > 0) return;
+    const age = ageOf(this.#cache, entry.source, key) ?? Number.POSITIVE_INFINITY;
+    const bornAt = moments.now() - age;
+    if (bornAt <= at) return;
+    const mine = storedUnder(this.#cache, key, false);
+    const isSame = mine !== undefined && jsonOf(mine.value) === jsonOf(entry.value);
+    if (isSame) moments.hold(key, at, by, opened);
+    else moments.hold(key, bornAt, "");
+  }
+
+  /** A value was restored. Newer news of it may have been heard before. */
+  restored(key: string, source: string): void {
+    const { moments } = this.#hub;
+    const { at } = moments.of(key);
+    const age = ageOf(this.#cache, source, key);
+    moments.hold(key, 0, "");
+    if (age !== undefined && at > moments.now() - age) adoptChange(this.#cache, "invalidate", [{ key }], () => true);
   }
 
   #isOutOfDate(news: News): boolean {
@@ -115,7 +141,8 @@ export class Hearing {
     const all = [...selectors, ...keys.map((key) => ({ key }))];
     // The tab holds nothing, and its request began after the change: the answer is newer than the change.
     const isBegunLater = (key: string) => !this.#hub.moments.knows(key) && (this.#loads.begunAt(key) ?? 0) > at;
-    const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key));
+    const age = Math.max(0, this.#hub.moments.now() - at);
+    const hit = adoptChange(this.#cache, change, all, (key) => isOlder(key) && !isBegunLater(key), age);
     for (const key of new Set([...hit, ...keys.filter(isOlder)])) this.#changes.note(change, key, at);
   }
 

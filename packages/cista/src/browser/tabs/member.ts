@@ -280,7 +280,8 @@ export class Member implements Hub {
       return;
     }
     this.#used.add(event.source);
-    noteHappened(event, this, this.#loads, this.#telling);
+    if (event.kind === "restore") this.#hearing.restored(event.key as string, event.source);
+    else noteHappened(event, this, this.#loads, this.#telling);
   }
 
   #changed({ kind, selectors, keys, isHeard }: Change): void {

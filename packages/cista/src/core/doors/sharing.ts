@@ -5,6 +5,7 @@ export { onChange } from "../features/changing/change-listeners.js";
 export {
   adoptChange,
   adoptEntry,
+  ageOf,
   doubtPending,
   foreignKeys,
   isForHere,

@@ -46,10 +46,10 @@ export type RunWith = (
 export interface PendingRestores {
   /** A source is used for the first time: it gets the entries that wait for it. */
   adopt(shelf: Shelf): void;
-  /** A program's change, here or elsewhere, of entries that may wait for their source. */
-  change(kind: Change["kind"], selectors: Change["selectors"]): void;
-  /** Whether an entry of this key waits for its source. */
-  has(source: string, key: string): boolean;
+  /** A program's change, here or elsewhere, of entries that may wait for their source. @param age how long ago, in milliseconds */
+  change(kind: Change["kind"], selectors: Change["selectors"], age: number): void;
+  /** The age of an entry that waits for its source, in milliseconds; undefined where none does. */
+  ageOf(source: string, key: string): number | undefined;
   /** Drops entries that came with a page for the user who opened it, and has left. */
   forgetVisitor(): void;
   clear(): void;

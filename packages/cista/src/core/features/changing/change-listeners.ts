@@ -18,10 +18,12 @@ interface Told extends Pick<Change, "kind" | "selectors"> {
   readonly entries: Iterable<Entry>;
   /** The other tabs and processes know of it. @default false */
   readonly isHeard?: boolean;
+  /** How long ago it was made, in milliseconds. @default 0 */
+  readonly age?: number;
 }
 
-export function tellChange(core: Core, { kind, selectors, entries, isHeard = false }: Told): void {
-  core.pendingRestores?.change(kind, selectors);
+export function tellChange(core: Core, { kind, selectors, entries, isHeard = false, age = 0 }: Told): void {
+  core.pendingRestores?.change(kind, selectors, age);
   if (core.changeListeners.length === 0) return;
   const change: Change = { kind, selectors, keys: Array.from(entries, ({ key }) => key), isHeard };
   for (const listener of core.changeListeners) listener(change);

@@ -50,15 +50,22 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
 
 /**
  * Another tab has told a newer value of a source that is not used yet here: what waits for that source is not to be trusted.
- * @returns whether an entry of that key waits
  * @internal
  */
-export function doubtPending(cache: Cache, source: string, key: string): boolean {
+export function doubtPending(cache: Cache, key: string): void {
   const core = coreOf(cache);
-  const { pendingRestores } = core;
-  if (!pendingRestores) return false;
-  batch(core, () => pendingRestores.change("invalidate", [{ key }]));
-  return pendingRestores.has(source, key);
+  batch(core, () => core.pendingRestores?.change("invalidate", [{ key }], 0));
+}
+
+/**
+ * The age of the value that is held here, or waits for its source, in milliseconds.
+ * @internal
+ */
+export function ageOf(cache: Cache, source: string, key: string): number | undefined {
+  const core = coreOf(cache);
+  const entry = core.shelves.byKey.get(key);
+  if (entry && entry.held !== "none") return entry.age(nowOf(core));
+  return core.pendingRestores?.ageOf(source, key);
 }
 
 /**
@@ -83,6 +90,7 @@ export function foreignKeys(cache: Cache): string[] {
 /**
  * Repeats here a change that a program made in another tab (rule B3), and does not tell it to other tabs.
  * @param isOlder whether the value that is held here under a key is older than the change
+ * @param age how long ago it was made, in milliseconds
  * @returns the keys that it hit
  */
 export function adoptChange(
@@ -90,13 +98,14 @@ export function adoptChange(
   kind: "invalidate" | "delete",
   selectors: readonly PlainSelector[],
   isOlder: (key: string) => boolean,
+  age = 0,
 ): string[] {
   const core = coreOf(cache);
   if (core.disposed) return [];
   const entries = new Set(selectors.flatMap((selector) => entriesFor(core, selector)));
   const older = [...entries].filter(({ key }) => isOlder(key));
   batch(core, () => {
-    tellChange(core, { kind, selectors, entries: older, isHeard: true });
+    tellChange(core, { kind, selectors, entries: older, isHeard: true, age });
     for (const entry of older) {
       if (kind === "delete") forget(entry);
       else invalidate(entry);

@@ -3,7 +3,7 @@ import type { Change, PlainSelector } from "../../api/seams.js";
 import type { Restored, StoredEntry } from "../../api/stored.js";
 import { getOrCreateEntry } from "../../kernel/keeping.js";
 import { batch } from "../../state/batches.js";
-import type { Core, PendingRestores } from "../../state/core.js";
+import { type Core, nowOf, type PendingRestores } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 import type { Shelf } from "../../state/shelf.js";
 import { invalidate } from "../changing/changing.js";
@@ -29,6 +29,13 @@ interface PendingChange {
   readonly kind: Change["kind"];
   readonly selectors: readonly PlainSelector[];
   readonly version: number;
+  /** By the cache's clock. */
+  readonly at: number;
+}
+
+/** By the cache's clock. */
+function bornAt({ stored, at }: Restored): number {
+  return at - stored.age;
 }
 
 /** So many are remembered: then all that waits counts as changed. */
@@ -79,26 +86,33 @@ export class Pending implements PendingRestores {
     });
   }
 
-  change(kind: Change["kind"], selectors: Change["selectors"]): void {
+  change(kind: Change["kind"], selectors: Change["selectors"], age: number): void {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
     if (plain.length === 0) return;
-    if (this.size > 0) this.#noteChange({ kind, selectors: plain, version: ++this.#core.version });
+    const at = nowOf(this.#core) - age;
+    if (this.size > 0) this.#noteChange({ kind, selectors: plain, version: ++this.#core.version, at });
     for (const [source, all] of this.#unlinked) {
       for (const { entry, params, restored } of all)
-        if (isUnlinked(entry, restored) && plain.some((each) => this.#mayMean(each, source, params))) invalidate(entry);
+        if (
+          isUnlinked(entry, restored) &&
+          bornAt(restored) <= at &&
+          plain.some((each) => this.#mayMean(each, source, params))
+        )
+          invalidate(entry);
     }
   }
 
-  has(source: string, key: string): boolean {
+  ageOf(source: string, key: string): number | undefined {
     const waiting = this.#bySource.get(source) ?? [];
-    return waiting.some(({ stored: { params } }) => keyOf([source, params]) === key);
+    const found = waiting.find(({ stored: { params } }) => keyOf([source, params]) === key);
+    return found && nowOf(this.#core) - bornAt(found);
   }
 
   #noteChange(change: PendingChange): void {
     this.#changes.push(change);
     if (this.#changes.length <= mostChanges) return;
     const kind = this.#changes.some((each) => each.kind === "delete") ? "delete" : "invalidate";
-    this.#changes = [{ kind, selectors: ["all"], version: change.version }];
+    this.#changes = [{ kind, selectors: ["all"], version: change.version, at: nowOf(this.#core) }];
   }
 
   /** The groups that a definition makes are not known until its source is used. */
@@ -111,7 +125,7 @@ export class Pending implements PendingRestores {
   /** As it is after the changes that were made while it waited; undefined where it was deleted. */
   #changed(restored: Restored): Restored | undefined {
     const { stored, version } = restored;
-    const since = this.#changes.filter((change) => change.version > version);
+    const since = this.#changes.filter((change) => change.version > version && change.at >= bornAt(restored));
     if (since.length === 0 || keyOf([stored.source, stored.params]) === undefined) return restored;
     const hits = since.filter(({ selectors }) => selectors.some((each) => meansStored(this.#core.cache, each, stored)));
     if (hits.some(({ kind }) => kind === "delete")) return undefined;
