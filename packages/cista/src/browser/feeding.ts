@@ -6,6 +6,7 @@ import {
   groupsOf,
   meansStored,
   onChange,
+  type PlainSelector,
   plainSelector,
   restoreWith,
   type StoredEntry,
@@ -251,16 +252,19 @@ export class Feeding {
   /** Also of entries that the cache does not hold: their sources have not been used yet, or they were let go. */
   #changedBy({ selectors }: Change): void {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
-    const groups = plain.flatMap((selector) =>
-      typeof selector === "object" && "group" in selector ? selector.group : [],
-    );
-    const marked = groups.map(markOf);
-    for (const [key, { place, marks }] of this.#stored) {
-      const isMarked = marked.some((mark) => marks.includes(mark));
-      if (!isMarked && !plain.some((selector) => meansStored(this.#cache, selector, place))) continue;
-      this.#changedIn(key, place.source);
+    for (const key of plain.flatMap((selector) => this.#meant(selector))) {
+      this.#noteChanged(key);
       this.#dependencyChanged(key);
     }
+  }
+
+  /** The keys of the stored entries that a selector means. */
+  #meant(selector: PlainSelector): string[] {
+    if (typeof selector === "object" && "key" in selector) return this.#stored.has(selector.key) ? [selector.key] : [];
+    const mark = typeof selector === "object" && "group" in selector ? markOf(selector.group) : undefined;
+    const isMeant = ({ place, marks }: Stored) =>
+      mark === undefined ? meansStored(this.#cache, selector, place) : marks.includes(mark);
+    return [...this.#stored].filter(([, stored]) => isMeant(stored)).map(([key]) => key);
   }
 
   /** What is stored of a composite says whether a dependency has changed since: it names those of its dependencies too. */
@@ -344,7 +348,7 @@ function takenAtOf(stored: unknown): number {
 /** A stored entry, as far as changes have to find it. */
 interface Stored {
   readonly bytes: number;
-  readonly place: Pick<StoredEntry, "source" | "params" | "groups">;
+  readonly place: Pick<StoredEntry, "source" | "params">;
   readonly marks: readonly unknown[];
   /** The keys of the dependencies of a composite. */
   readonly dependencies: ReadonlySet<string>;
@@ -360,9 +364,9 @@ function markOf(group: string): number {
 
 function storedOf(record: StoredRecord): Stored {
   const entry = wellFormed(record.entry);
-  const { source = "", params, groups = [] } = entry ?? {};
+  const { source = "", params } = entry ?? {};
   const marks = Array.isArray(record.marks) ? record.marks : [];
-  return { bytes: record.bytes, place: { source, params, groups }, marks, dependencies: dependenciesOf(record) };
+  return { bytes: record.bytes, place: { source, params }, marks, dependencies: dependenciesOf(record) };
 }
 
 /** The keys of what a stored composite is made of. None where that is not well formed: then the entry is not restored either. */

@@ -77,7 +77,7 @@ export class Hearing {
     }
     moments.pass(key, at, by, opened);
     if (this.#hub.isUsed(entry.source)) return;
-    const waits = ageOf(this.#cache, entry.source, key) !== undefined;
+    const waits = ageOf(this.#cache, key) !== undefined;
     doubtPending(this.#cache, key);
     if (isWelcome || waits || this.#kept.has(key)) this.#kept.set(key, news);
   }
@@ -86,7 +86,7 @@ export class Hearing {
   #dateFormer({ key, at, by, entry, opened }: News): void {
     const { moments } = this.#hub;
     if (moments.of(key).at > 0) return;
-    const age = ageOf(this.#cache, entry.source, key) ?? Number.POSITIVE_INFINITY;
+    const age = ageOf(this.#cache, key) ?? Number.POSITIVE_INFINITY;
     const bornAt = moments.now() - age;
     if (bornAt <= at) return;
     const mine = storedUnder(this.#cache, key, false);
@@ -96,10 +96,10 @@ export class Hearing {
   }
 
   /** A value was restored. Newer news of it may have been heard before. */
-  restored(key: string, source: string): void {
+  restored(key: string): void {
     const { moments } = this.#hub;
     const { at } = moments.of(key);
-    const age = ageOf(this.#cache, source, key);
+    const age = ageOf(this.#cache, key);
     moments.hold(key, 0, "");
     if (age !== undefined && at > moments.now() - age) adoptChange(this.#cache, "invalidate", [{ key }], () => true);
   }

@@ -280,7 +280,7 @@ export class Member implements Hub {
       return;
     }
     this.#used.add(event.source);
-    if (event.kind === "restore") this.#hearing.restored(event.key as string, event.source);
+    if (event.kind === "restore") this.#hearing.restored(event.key as string);
     else noteHappened(event, this, this.#loads, this.#telling);
   }
 

@@ -49,7 +49,7 @@ export interface PendingRestores {
   /** A program's change, here or elsewhere, of entries that may wait for their source. @param age how long ago, in milliseconds */
   change(kind: Change["kind"], selectors: Change["selectors"], age: number): void;
   /** The age of an entry that waits for its source, in milliseconds; undefined where none does. */
-  ageOf(source: string, key: string): number | undefined;
+  ageOf(key: string): number | undefined;
   /** Drops entries that came with a page for the user who opened it, and has left. */
   forgetVisitor(): void;
   clear(): void;

@@ -61,11 +61,11 @@ export function doubtPending(cache: Cache, key: string): void {
  * The age of the value that is held here, or waits for its source, in milliseconds.
  * @internal
  */
-export function ageOf(cache: Cache, source: string, key: string): number | undefined {
+export function ageOf(cache: Cache, key: string): number | undefined {
   const core = coreOf(cache);
   const entry = core.shelves.byKey.get(key);
   if (entry && entry.held !== "none") return entry.age(nowOf(core));
-  return core.pendingRestores?.ageOf(source, key);
+  return core.pendingRestores?.ageOf(key);
 }
 
 /**

@@ -52,6 +52,7 @@ export class Pending implements PendingRestores {
   /** The changes of programs since the first of them came. */
   #changes: PendingChange[] = [];
   readonly #bySource = new Map<string, Restored[]>();
+  readonly #byKey = new Map<string | undefined, Restored>();
   #timer: unknown;
 
   /** @param takeIn holds entries whose source is in use by now */
@@ -65,7 +66,13 @@ export class Pending implements PendingRestores {
     const waiting = this.#bySource.get(source);
     if (waiting) waiting.push(restored);
     else this.#bySource.set(source, [restored]);
+    this.#byKey.set(keyOf([source, restored.stored.params]), restored);
     this.size += roomOf(restored.stored);
+  }
+
+  #drop({ stored }: Restored): void {
+    this.#byKey.delete(keyOf([stored.source, stored.params]));
+    this.size -= roomOf(stored);
   }
 
   /** A composite is made of an entry whose source has not been used yet. */
@@ -102,9 +109,8 @@ export class Pending implements PendingRestores {
     }
   }
 
-  ageOf(source: string, key: string): number | undefined {
-    const waiting = this.#bySource.get(source) ?? [];
-    const found = waiting.find(({ stored: { params } }) => keyOf([source, params]) === key);
+  ageOf(key: string): number | undefined {
+    const found = this.#byKey.get(key);
     return found && nowOf(this.#core) - bornAt(found);
   }
 
@@ -138,7 +144,7 @@ export class Pending implements PendingRestores {
     const waiting = this.#bySource.get(shelf.source.name);
     if (!waiting) return;
     this.#bySource.delete(shelf.source.name);
-    for (const { stored } of waiting) this.size -= roomOf(stored);
+    for (const restored of waiting) this.#drop(restored);
     const changed = waiting.flatMap((restored) => this.#changed(restored) ?? []);
     batch(this.#core, () => this.#takeIn(shelf, changed));
   }
@@ -146,7 +152,7 @@ export class Pending implements PendingRestores {
   forgetVisitor(): void {
     for (const [source, waiting] of this.#bySource) {
       const isForVisitor = ({ stored }: Restored) => notedUsers(stored).includes("*");
-      for (const { stored } of waiting.filter(isForVisitor)) this.size -= roomOf(stored);
+      for (const restored of waiting.filter(isForVisitor)) this.#drop(restored);
       this.#bySource.set(
         source,
         waiting.filter((restored) => !isForVisitor(restored)),
@@ -164,6 +170,7 @@ export class Pending implements PendingRestores {
     if (this.#timer !== undefined) this.#core.clock.clearTimer(this.#timer);
     this.#timer = undefined;
     this.#bySource.clear();
+    this.#byKey.clear();
     this.#unlinked.clear();
     this.#changes = [];
     this.size = 0;
