@@ -47,6 +47,7 @@ export const pages = [
   ["S1 stored composites", "feeding.ts", 'if (kind !== "unchanged") this.#dependencyChanged(key);', ""],
   ["S4 hydrated", "receive.ts", "cache.onSignOut(() => this.#leave());", ""],
   ["F9 hydrated", "receive.ts", "onUserChanged(cache, () => this.#forgetForeign());", ""],
+  ["N1 in a render", "pending.ts", "batch(this.#core, linkAll, notifySoon);", "batch(this.#core, linkAll);"],
   ["H10 changed meanwhile", "relinking.ts", "if (part || dependency.changedAt > version) return false;", ""],
   ["H10 as it was made of", "relinking.ts", "if (part && part.kind === dependency.held)", "if (false)"],
   ["H10 below", "relinking.ts", "if (!known.has(its)) below.push(next);", ""],

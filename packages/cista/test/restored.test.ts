@@ -292,6 +292,18 @@ describe("a composite that came with a page", () => {
     },
   );
 
+  test("N1: a component that renders may be the first to use a source: another component is told after it", async () => {
+    const of = defined();
+    const { cache, clock } = stage({ snapshot: await snapshotOf((its) => its.read(of.route, 1)) });
+    const { view } = watch(cache, of.route, 1);
+    let told = 0;
+    view.subscribe(() => void told++);
+    cache.peek(source({ ...of.hut.definition, accepts: () => false }), 2); // the hut that came is refused, so the route is stale
+    const during = told;
+    await clock.advance(0);
+    expect([during, told > 0]).toEqual([0, true]);
+  });
+
   test("H2: is not asked for where its dependencies are as it was made of them", async () => {
     const of = defined();
     const snapshot = await along(of);

@@ -2,7 +2,7 @@
 import type { Change, PlainSelector } from "../../api/seams.js";
 import type { Restored, StoredEntry } from "../../api/stored.js";
 import { getOrCreateEntry } from "../../kernel/keeping.js";
-import { batch } from "../../state/batches.js";
+import { batch, notifySoon } from "../../state/batches.js";
 import { type Core, nowOf, type PendingRestores } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
 import type { Shelf } from "../../state/shelf.js";
@@ -86,11 +86,12 @@ export class Pending implements PendingRestores {
     this.#adoptEntries(shelf);
     const unlinked = this.#unlinked.get(shelf.source.name) ?? [];
     this.#unlinked.delete(shelf.source.name);
-    batch(this.#core, () => {
+    const linkAll = () => {
       for (const { entry, params, restored } of unlinked) {
         if (isUnlinked(entry, restored)) linkTo(entry, getOrCreateEntry(this.#core, shelf.source, params), restored);
       }
-    });
+    };
+    batch(this.#core, linkAll, notifySoon); // a component that renders may be the first to use the source
   }
 
   change(kind: Change["kind"], selectors: Change["selectors"], age: number): void {
@@ -146,7 +147,7 @@ export class Pending implements PendingRestores {
     this.#bySource.delete(shelf.source.name);
     for (const restored of waiting) this.#drop(restored);
     const changed = waiting.flatMap((restored) => this.#changed(restored) ?? []);
-    batch(this.#core, () => this.#takeIn(shelf, changed));
+    batch(this.#core, () => this.#takeIn(shelf, changed), notifySoon);
   }
 
   forgetVisitor(): void {
