@@ -84,6 +84,7 @@ export const pages = [
     "this.#ends.push(onChange(this.#cache, (change) => this.#changedBy(change)));",
     "",
   ],
+  ["S1 stored since", "feeding.ts", "if (isHeard && keys.length > 0) this.#flushAfter(0);", ""],
   ["S1 stored groups", "feeding.ts", "const own = marks.length > 0 ? { marks } : {};", "const own = {};"],
   ["B3 not used yet", "tabs/hearing.ts", "doubtPending(this.#cache, key);", ""],
   ["S1 made of older values", "snapshot.ts", "isOpen || isOutrun ? 0", "isOpen ? 0"],

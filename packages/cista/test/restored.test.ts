@@ -9,7 +9,7 @@ import {
   source,
   takeSnapshot,
 } from "cista";
-import { openStore, receivePage, type StoredRecord } from "cista/browser";
+import { openStore, receivePage, type StoreBackend, type StoredRecord } from "cista/browser";
 import { openPage } from "cista/server";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import { renderingOf } from "../src/core/doors/page.js";
@@ -47,6 +47,19 @@ async function snapshotOf(fill: (cache: Cache) => Promise<unknown>, select: Sele
   const { cache } = stage();
   await fill(cache);
   return JSON.parse(JSON.stringify(takeSnapshot(cache, select)));
+}
+
+/** A store's database in memory. */
+function database() {
+  const stored = new Map<string, StoredRecord>();
+  const backend: StoreBackend = {
+    readAll: async () => ({ records: [...stored], others: [] }),
+    write: async (changed) => {
+      for (const [key, record] of changed) record ? stored.set(key, record) : stored.delete(key);
+    },
+    clear: async () => stored.clear(),
+  };
+  return { stored, backend };
 }
 
 const minute = "1m";
@@ -114,14 +127,7 @@ describe("an entry whose source has not been used yet", () => {
 
   test("S1: is deleted from the store by a change, though no page has used it", async () => {
     const { hut, route } = defined();
-    const stored = new Map<string, StoredRecord>();
-    const backend = {
-      readAll: async () => ({ records: [...stored], others: [] }),
-      write: async (changed: ReadonlyMap<string, StoredRecord | undefined>) => {
-        for (const [key, record] of changed) record ? stored.set(key, record) : stored.delete(key);
-      },
-      clear: async () => stored.clear(),
-    };
+    const { stored, backend } = database();
     const first = stage();
     const store = await openStore(first.cache, { backend });
     await Promise.all([first.cache.read(route, 1), first.cache.read(hut, 2)]);
@@ -222,6 +228,23 @@ describe("B1: of a restored value and another tab's the younger counts", () => {
     const { one } = await setUp(true, true, true);
     expect(one.cache.peek(one.hut, 1).value?.version).toBe(2);
   });
+});
+
+test("S1: another tab's invalidation deletes nothing that this other tab has stored since", async () => {
+  const { world, tabs, advance } = await joined(2);
+  const [one, two] = [nth(tabs, 0), nth(tabs, 1)];
+  const { stored, backend } = database();
+  const before = stage({ now: world.clock.now() });
+  const filling = await openStore(before.cache, { backend });
+  before.cache.put(one.hut, 1, { id: 1, version: 1 });
+  await filling.close();
+  await Promise.all([openStore(one.cache, { backend }), openStore(two.cache, { backend })]);
+  one.watch("hut", 1);
+  await advance("3s");
+  world.change(1);
+  one.cache.invalidate(one.hut);
+  await advance("5s");
+  expect(stored.get("hut 1")?.entry).toMatchObject({ value: { version: 2 } });
 });
 
 describe("a composite that came with a page", () => {

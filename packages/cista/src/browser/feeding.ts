@@ -250,12 +250,15 @@ export class Feeding {
   }
 
   /** Also of entries that the cache does not hold: their sources have not been used yet, or they were let go. */
-  #changedBy({ selectors }: Change): void {
+  #changedBy({ selectors, isHeard }: Change): void {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
-    for (const key of plain.flatMap((selector) => this.#meant(selector))) {
+    const keys = plain.flatMap((selector) => this.#meant(selector));
+    for (const key of keys) {
       this.#noteChanged(key);
       this.#dependencyChanged(key);
     }
+    // The tab that has told it stores the next value a second later: nothing may be deleted after that.
+    if (isHeard && keys.length > 0) this.#flushAfter(0);
   }
 
   /** The keys of the stored entries that a selector means. */
@@ -281,7 +284,12 @@ export class Feeding {
   #noteChanged(key: string): void {
     if (this.#ended) return;
     this.#changed.add(key);
-    this.#timer ??= clockOf(this.#cache).setTimer(() => this.#flushBehind(), pause);
+    if (this.#timer === undefined) this.#flushAfter(pause);
+  }
+
+  #flushAfter(delay: number): void {
+    this.#stopTimer();
+    if (!this.#ended) this.#timer = clockOf(this.#cache).setTimer(() => this.#flushBehind(), delay);
   }
 
   #pageChanged(): void {
@@ -363,8 +371,7 @@ function markOf(group: string): number {
 }
 
 function storedOf(record: StoredRecord): Stored {
-  const entry = wellFormed(record.entry);
-  const { source = "", params } = entry ?? {};
+  const { source, params } = record.entry as StoredEntry;
   const marks = Array.isArray(record.marks) ? record.marks : [];
   return { bytes: record.bytes, place: { source, params }, marks, dependencies: dependenciesOf(record) };
 }
