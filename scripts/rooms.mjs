@@ -48,7 +48,7 @@ export const rooms = {
     mayImport: doors("caches", "page", "readings", "sharing", "tools"),
     because: "Pages are rendered with every framework.",
   },
-  http: { mayImport: doors("answers", "tools"), because: "Answers out of responses know no framework." },
+  http: { mayImport: doors("answers", "changes", "tools"), because: "Answers out of responses know no framework." },
   fleet: {
     mayImport: [...doors("answers", "caches", "sharing", "tools"), "cista"],
     because: "Processes of a server show nothing.",

@@ -19,6 +19,8 @@ function settingsOf(seed: number): Settings {
     kept: at([true, false], 12),
     maxAge: at([600, 5, 86_400 * 90], 24),
     latency: at([1, 60, 400], 72),
+    isTopPut: seed % 5 === 0,
+    isPublic: seed % 7 < 3,
     isOtherCopy: at([false, false, true], 216),
   };
 }

@@ -9,12 +9,13 @@ import {
   source,
   takeSnapshot,
 } from "cista";
-import { openStore, receivePage, type StoreBackend, type StoredRecord } from "cista/browser";
+import { openStore, receivePage } from "cista/browser";
 import { openPage } from "cista/server";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import { renderingOf } from "../src/core/doors/page.js";
 import { json, server } from "./hostile-server.js";
 import { stage, watch } from "./stage.js";
+import { database } from "./stored.js";
 import { joined, of as nth } from "./tabs/joined.js";
 
 // Rules S1, H10: changes reach entries that were restored, and are not used yet.
@@ -47,19 +48,6 @@ async function snapshotOf(fill: (cache: Cache) => Promise<unknown>, select: Sele
   const { cache } = stage();
   await fill(cache);
   return JSON.parse(JSON.stringify(takeSnapshot(cache, select)));
-}
-
-/** A store's database in memory. */
-function database() {
-  const stored = new Map<string, StoredRecord>();
-  const backend: StoreBackend = {
-    readAll: async () => ({ records: [...stored], others: [] }),
-    write: async (changed) => {
-      for (const [key, record] of changed) record ? stored.set(key, record) : stored.delete(key);
-    },
-    clear: async () => stored.clear(),
-  };
-  return { stored, backend };
 }
 
 const minute = "1m";

@@ -47,10 +47,13 @@ describe.each([
     expect(view.get().value).toBe("bob");
   });
 
-  test("F9: is for the present user, of a composite too", async () => {
+  test.each([
+    ["that was loaded before", true],
+    ["that was not loaded before", false],
+  ])("F9: is for the present user, of a composite %s too", async (_, isLoaded) => {
     const { cache, clock, me, comes } = setUp();
     const hello = composite({ name: "hello", load: async (_: void, { read }) => `hello ${await read(me)}` });
-    await cache.read(hello);
+    await (isLoaded ? cache.read(hello) : cache.read(me));
     cache.put(hello, undefined, "hello, my ada");
     const { view } = watch(cache, hello);
     await clock.advance(0);

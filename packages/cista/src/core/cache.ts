@@ -5,8 +5,7 @@ import { CistaError, Failure, ofEntry, preview } from "./api/failure.js";
 import type { Reading, View, ViewOptions } from "./api/reading.js";
 import type { Clock, Environment } from "./api/seams.js";
 import type { RunOptions, Write } from "./api/write-contract.js";
-import { tellChange } from "./features/changing/change-listeners.js";
-import { forget, invalidate, put, replaceDefinition } from "./features/changing/changing.js";
+import { changeSelected, put, replaceDefinition } from "./features/changing/changing.js";
 import { Handle } from "./features/changing/handle.js";
 import { selected } from "./features/changing/selector.js";
 import { read } from "./features/reading/reader.js";
@@ -111,11 +110,11 @@ export class CoreCache implements Cache {
   }
 
   invalidate(selector: Selector): number {
-    return this.#count("invalidate", selector, invalidate);
+    return changeSelected(this.#core, "invalidate", [selector]);
   }
 
   delete(selector: Selector): number {
-    return this.#count("delete", selector, forget);
+    return changeSelected(this.#core, "delete", [selector]);
   }
 
   revalidate(selector: Selector): Promise<void> {
@@ -193,13 +192,5 @@ export class CoreCache implements Cache {
   #selected(selector: Selector): Entry[] {
     this.#assertUsable();
     return selected(this.#core, selector);
-  }
-
-  #count(kind: "invalidate" | "delete", selector: Selector, change: (entry: Entry) => boolean): number {
-    const entries = this.#selected(selector);
-    return batch(this.#core, () => {
-      tellChange(this.#core, { kind, selectors: [selector], entries });
-      return entries.filter(change).length;
-    });
   }
 }

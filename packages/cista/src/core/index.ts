@@ -16,6 +16,7 @@ export type {
   EntryInfo,
   EntryTest,
   FailedAction,
+  GroupSelector,
   PartOf,
   ReadOptions,
   Selector,

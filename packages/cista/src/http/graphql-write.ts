@@ -48,8 +48,7 @@ export function graphqlTo(origin: Origin, definition: any): Write<any, any> {
       const key: Record<string, string> = sends ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};
       const { received, data, failure } = await operate(server, definition, input, context, key);
       if (failure) throw failure;
-      const selector = namedGroups(received.response, received.landed);
-      if (selector) context.invalidate(selector);
+      for (const selector of namedGroups(received.response, received.landed)) context.invalidate(selector);
       return unwrap ? unwrapped(unwrap, data, received) : data;
     },
   });

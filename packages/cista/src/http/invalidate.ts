@@ -1,5 +1,5 @@
-import type { Cache, EntryInfo, Selector } from "../core/index.js";
-import { where } from "../core/index.js";
+import { invalidateSelected } from "../core/doors/changes.js";
+import type { Cache, Selector } from "../core/index.js";
 import { absolute, urlGroup } from "./address.js";
 import { parseStringList } from "./structured-fields.js";
 
@@ -18,31 +18,23 @@ export function invalidateAfter(
   response: Response,
   url: string | URL = response.url,
 ): number {
-  const selector = selectorAfter(method, response, absolute(url));
-  return selector ? cache.invalidate(selector) : 0;
+  return invalidateSelected(cache, selectorsAfter(method, response, absolute(url)));
 }
 
-/** Which entries that are; `undefined` for none. */
-export function selectorAfter(method: string, { status, headers }: Response, target: URL): Selector | undefined {
-  if (safe.has(method.toUpperCase()) || status < 200 || status > 399) return undefined;
+/** Which entries these are. Selectors without functions: other tabs, stores and fleets hold entries that this cache does not. */
+export function selectorsAfter(method: string, response: Response, target: URL): Selector[] {
+  const { status, headers } = response;
+  if (safe.has(method.toUpperCase()) || status < 200 || status > 399) return [];
   const urls = new Set([urlGroup(target)]);
   for (const name of ["location", "content-location"]) {
     const said = headers.get(name);
     if (said !== null && URL.canParse(said, target)) urls.add(urlGroup(new URL(said, target)));
   }
-  for (const url of urls) if (new URL(url).origin !== target.origin) urls.delete(url);
-  const ofGroups = groupTest(headers, target);
-  return where((entry) => entry.groups.some((group) => urls.has(group)) || ofGroups(entry));
+  const ofOrigin = [...urls].filter((url) => new URL(url).origin === target.origin);
+  return [...ofOrigin.map((group) => ({ group })), ...namedGroups(response, target)];
 }
 
-/** The entries of the groups that an answer names (RFC 9875 §3); `undefined` where it names none. */
-export function namedGroups({ headers }: Response, target: URL): Selector | undefined {
-  return headers.has("cache-group-invalidation") ? where(groupTest(headers, target)) : undefined;
-}
-
-/** A group is one only within its origin, which an entry's URL tells. */
-function groupTest(headers: Headers, target: URL): (entry: EntryInfo) => boolean {
-  const groups = new Set(parseStringList(headers.get("cache-group-invalidation")));
-  const ofOrigin = (group: string) => group.startsWith(`${target.origin}/`);
-  return ({ groups: its }) => its.some((group) => groups.has(group)) && its.some(ofOrigin);
+/** The groups that an answer names (RFC 9875 §3). */
+export function namedGroups({ headers }: Response, { origin }: URL): Selector[] {
+  return (parseStringList(headers.get("cache-group-invalidation")) ?? []).map((group) => ({ group, origin }));
 }

@@ -3,7 +3,7 @@ import { isOwnOrigin, resolved, urlGroup } from "./address.js";
 import { bodyText, countedResponse, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange } from "./exchange.js";
-import { selectorAfter } from "./invalidate.js";
+import { selectorsAfter } from "./invalidate.js";
 import { askOf } from "./load.js";
 import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
@@ -31,8 +31,8 @@ export async function send(
   const received = await exchange(server, request, context);
   const { response, landed } = received;
   if (!response.ok) throw await httpFailure(received);
-  const selector = selectorAfter(method, response, landed); // what the answer names is of the origin that gave it
-  if (selector) context.invalidate(selector);
+  // What the answer names is of the origin that gave it.
+  for (const selector of selectorsAfter(method, response, landed)) context.invalidate(selector);
   if (parse) {
     const result = await parse(countedResponse(received));
     return unwrap ? unwrapped(unwrap, result, received) : result;

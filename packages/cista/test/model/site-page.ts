@@ -1,4 +1,13 @@
-import { type Cache, createCache, type Failure, journalOf, type Reading, type Source, type View } from "cista";
+import {
+  type Cache,
+  createCache,
+  type Failure,
+  journalOf,
+  type Reading,
+  type Source,
+  type View,
+  type Write,
+} from "cista";
 import { type Outbox, openStore, receivePage } from "cista/browser";
 import { type Pages, path } from "cista/http";
 import { showReadings } from "cista/plain";
@@ -86,6 +95,7 @@ export class Page {
   readonly said: Source<void, number[]>;
   readonly write: (how: "add" | "say", n: number) => void;
   readonly strike: (id: number) => void;
+  readonly touch: (id: number) => void;
   readonly leaves: Leaves;
   /** Writes that no other page would send in its place. */
   sending = 0;
@@ -227,11 +237,21 @@ export class Page {
       method: "DELETE",
       retry: { times: 2, firstPause: "500ms" },
     });
-    this.strike = (id) => {
+    // The server tells of it by a group alone (RFC 9875 §3).
+    const touch = writeTo<number, unknown>(api, {
+      name: "touch",
+      url: (id) => path`/touch/${id}`,
+      method: "POST",
+      retry: { times: 2, firstPause: "500ms" },
+      invalidates: (id, result) => (result === undefined ? [{ source: leaf, params: id }] : []),
+    });
+    const send = (write: Write<number, unknown>, id: number) => {
       this.sending++;
       const done = () => void this.sending--;
-      this.cache.run(strike, id).then(done, done);
+      this.cache.run(write, id).then(done, done);
     };
+    this.strike = (id) => send(strike, id);
+    this.touch = (id) => send(touch, id);
     this.write = (how, n) => {
       if (!settings.kept) this.sending++;
       const done = () => {
@@ -337,6 +357,7 @@ export class Page {
     }
     void this.cache.revalidate(this.leaf); // those of wholes, and of the shown leaves too
     this.cache.invalidate(this.rows); // all pages of the list
+    if (this.#site.settings.isTopPut) void this.cache.revalidate(this.top);
   }
 
   #aside: "freeze" | "leave" | "stop" | undefined;
@@ -395,9 +416,19 @@ export class Page {
         | undefined;
       const its = (hydrated?.value as { person?: string } | undefined)?.person;
       if (its !== undefined && its !== this.person) throw new Error(`F9: ${kind} ${id} is hydrated with ${its}'s`);
+      if (kind === "leaf" && state === "ready") this.#checkVersion(id, (value as { version: number }).version);
       const shown = kind === "rows" ? (value as Pages<number> | undefined)?.items : undefined;
       if (shown && new Set(shown).size < shown.length) throw new Error(`W3: a row is shown twice: ${shown}`);
     }
+  }
+
+  readonly #newest = new Map<number, number>();
+
+  /** A page goes on in time, and never back. */
+  #checkVersion(id: number, version: number): void {
+    const newest = this.#newest.get(id) ?? 0;
+    if (version < newest) throw new Error(`F2: leaf ${id} shows version ${version} after ${newest}`);
+    this.#newest.set(id, version);
   }
 
   checkRest(): void {
@@ -418,7 +449,7 @@ export class Page {
         continue;
       }
       if (state !== "ready") throw new Error(`at rest: ${name} is ${state} ${failure?.message ?? ""}`);
-      const truth = JSON.stringify(kind === "rows" ? this.#rowsLike(value) : this.#truthOf(kind, id));
+      const truth = JSON.stringify(kind === "rows" ? this.#rowsLike(value) : this.truthOf(kind, id));
       if (JSON.stringify(kind === "rows" ? value.items : value) !== truth) {
         throw new Error(`at rest: ${name} shows ${JSON.stringify(value)}, fresh ${fresh}, and it is ${truth}`);
       }
@@ -450,7 +481,7 @@ export class Page {
     return hasNext ? all.slice(0, Math.max(items.length, pageSize)) : all;
   }
 
-  #truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
+  truthOf(kind: Exclude<Kind, "rows">, id: number): unknown {
     const { said, items, notes, gone } = this.#site;
     const version = (of: number) => (gone.has(of) ? 0 : this.#site.versionOf(of));
     const pair = version(id) * 1000 + version((id + 1) % 3);

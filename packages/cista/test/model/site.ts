@@ -20,6 +20,10 @@ export interface Settings {
   readonly isOtherCopy: boolean;
   /** The token of a known user has to be fetched. */
   readonly isTokenSlow: boolean;
+  /** The program puts a composite now and then: it follows no changes until it is asked for. */
+  readonly isTopPut: boolean;
+  /** Leaves and lists are for all users. */
+  readonly isPublic: boolean;
   readonly joined: boolean;
   readonly stored: boolean;
   readonly kept: boolean;
@@ -131,9 +135,14 @@ export class Site {
     const token = init.headers.get("authorization") ?? "";
     if (this.expired.has(token)) return new Response(null, { status: 401 });
     const person = this.people.get(token) ?? "nobody";
-    const fresh = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
+    const lifetime = `max-age=${this.settings.maxAge}, stale-while-revalidate=1000`;
+    const fresh = `${this.settings.isPublic ? "public, " : ""}${lifetime}`;
     const [, kind = "", id = ""] = url.pathname.split("/");
     if (kind === "graphql") return this.#operate(init, person, fresh);
+    if (kind === "touch") {
+      this.#change(Number(id), false);
+      return json({ version: this.versionOf(Number(id)) }, { "cache-group-invalidation": `"leaf-${id}"` });
+    }
     if (init.method === "POST") return this.#book(init, person);
     if (init.method === "DELETE") {
       this.gone.add(Number(id));
@@ -160,7 +169,7 @@ export class Site {
     }
     if (kind === "items")
       return json({ items: [...this.items] }, { "cache-control": fresh, "cache-groups": '"items"' });
-    return json({ person, note: this.notes.get(person) ?? 1 }, { "cache-control": `private, ${fresh}` });
+    return json({ person, note: this.notes.get(person) ?? 1 }, { "cache-control": `private, ${lifetime}` });
   }
 
   #operate(init: RequestInit & { headers: Headers }, person: string, fresh: string): Response {
@@ -256,14 +265,15 @@ export class Site {
       const number = (this.notes.get(page.person) ?? 1) + 1;
       this.notes.set(page.person, number);
       page.cache.put(page.me, undefined, { person: page.person, note: number });
+      if (this.settings.isTopPut) page.cache.put(page.top, id, page.truthOf("top", id));
     } else if (what < 54) {
       note(`delete ${id}`);
       page.cache.delete({ source: page.leaf, params: id });
     } else if (what < 60) {
       const n = ++this.serial;
-      const how = this.pick(["add", "say", "add", "say", "strike"] as const);
-      note(`${how} ${how === "strike" ? id : n}`);
-      if (how === "strike") page.strike(id);
+      const how = this.pick(["add", "say", "add", "say", "strike", "touch"] as const);
+      note(`${how} ${how === "strike" || how === "touch" ? id : n}`);
+      if (how === "strike" || how === "touch") page[how](id);
       else page.write(how, n);
     } else if (what < 63) {
       note("event");

@@ -171,8 +171,8 @@ function wellFormedFailure(failure: unknown): ToldFailure | undefined {
 function isSelector(selector: unknown): selector is PlainSelector {
   if (selector === "all") return true;
   if (!isObject(selector)) return false;
-  const { key, group, of } = selector as Record<string, unknown>;
-  return [key, group, of].filter(isText).length === 1;
+  const { key, group, of, origin = "" } = selector as Record<string, unknown>;
+  return [key, group, of].filter(isText).length === 1 && isText(origin);
 }
 
 /** The value of another tab as a load's answer. @param now the moment */

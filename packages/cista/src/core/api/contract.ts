@@ -57,12 +57,19 @@ export interface EntryTest {
 /** The member of a selector that tests an entry; the same symbol in all copies of the library. */
 export const chooses: unique symbol = Symbol.for("cista.chooses") as never;
 
+/** The entries of a group; with an origin those of its URLs alone, since a group is one only within its origin (RFC 9875 §2). */
+export interface GroupSelector {
+  group: string;
+  /** As `URL.origin` says it. @default any */
+  origin?: string;
+}
+
 /** Which entries are meant. */
 export type Selector<P = any> =
   | Source<any, any>
   | SourceSelector<P>
   | { key: string }
-  | { group: string }
+  | GroupSelector
   | EntryTest
   | "all";
 

@@ -1,4 +1,4 @@
-import type { Selector } from "./contract.js";
+import type { GroupSelector, Selector } from "./contract.js";
 import type { RunOptions, Write } from "./write-contract.js";
 
 /** Time and chance, as the core sees them. */
@@ -44,7 +44,7 @@ export interface Environment {
 export const steadyEnvironment: Environment = { visible: true, online: true, subscribe: () => () => {} };
 
 /** A selector as it can be told to another tab: without functions, and with a source by its name. */
-export type PlainSelector = "all" | { key: string } | { group: string } | { of: string; params?: unknown };
+export type PlainSelector = "all" | { key: string } | GroupSelector | { of: string; params?: unknown };
 
 /**
  * A change that a program has made to entries, for other tabs and processes and for stored entries: an invalidation, a deletion or a put.

@@ -16,6 +16,7 @@ import { EntryRequest } from "../state/entry-request.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
+import { invalidateIfChanged } from "./named-groups.js";
 import { applyAnswer } from "./taking.js";
 import { outcomeOf } from "./waiting.js";
 
@@ -252,6 +253,7 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     takeFailure(entry, request, asFailure(thrown));
     return;
   }
+  if (!request.isOpen) invalidateIfChanged(entry, request);
   request.isOpen = open;
   if (!open) clearRequest(entry);
   entry.links?.takeDependencies(answer === dependenciesUnchanged);
@@ -330,7 +332,9 @@ function clearRequest(entry: Entry): void {
   const activity = entry.active();
   if (activity.request) activity.request.isOpen = false;
   activity.request = undefined;
-  entry.shelf.core.underWay.delete(entry);
+  const { core } = entry.shelf;
+  core.underWay.delete(entry);
+  if (core.underWay.size === 0) core.groupChanges = [];
 }
 
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {

@@ -6,22 +6,22 @@ import type { LoadContext, LoadMode } from "../api/source-contract.js";
 import type { LazyAbort } from "../lib/abort.js";
 import type { Entry } from "../state/entry.js";
 import type { EntryRequest } from "../state/entry-request.js";
-import { type Composing, composingKey } from "../state/links.js";
+import { composingOf, type DependencyReader } from "../state/links.js";
 import { userChangedOf } from "./users.js";
 
 /** Calls the source once, or is spared it. Without a promise where none is needed: each takes its turn of the event loop. */
 export function load(entry: Entry, request: EntryRequest): unknown {
   const { source } = entry.shelf;
-  const reader = (source as { readonly [composingKey]?: Composing })[composingKey]?.(entry, request);
+  const reader = composingOf(source)?.begin(entry, request);
   if (reader && entry.links?.dependencies.length) return loadUnlessSpared(entry, request, reader);
   return loadNow(entry, request, reader);
 }
 
-async function loadUnlessSpared(entry: Entry, request: EntryRequest, reader: ReturnType<Composing>): Promise<unknown> {
+async function loadUnlessSpared(entry: Entry, request: EntryRequest, reader: DependencyReader): Promise<unknown> {
   return (await reader.spares()) ? dependenciesUnchanged : loadNow(entry, request, reader);
 }
 
-function loadNow(entry: Entry, request: EntryRequest, reader: ReturnType<Composing> | undefined): unknown {
+function loadNow(entry: Entry, request: EntryRequest, reader: DependencyReader | undefined): unknown {
   const { core, source } = entry.shelf;
   request.current.throwIfAborted();
   const context = new ContextOfLoad(entry, request);

@@ -1,10 +1,12 @@
 /** The effects of a change of the user on held values and kept writes. Rules F9, O9. */
 import type { Cache } from "../api/contract.js";
+import type { Source } from "../api/source-contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
 import { forNobody } from "../state/extra.js";
 import type { SentLayers } from "../state/layers.js";
+import type { MadeFor } from "../state/links.js";
 
 /**
  * Values that are not for the present user are shown no longer. Where they are watched they are requested at once (see `refresh`).
@@ -42,6 +44,17 @@ function forgetVisitor({ pendingRestores, shelves }: Core): void {
       for (const field in varies) if (varies[field] === "*") (varies as Record<string, string>)[field] = forNobody;
     }
   }
+}
+
+/** Rule F9: a value that a program puts is for the present user. In a partition all values are one user's. */
+export function notesNow(
+  core: Core,
+  source: Source<any, any> | undefined,
+  params: unknown,
+  before: MadeFor["varies"] | undefined,
+): MadeFor["varies"] | undefined {
+  const { partition, context } = core.options;
+  return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
 }
 
 /** Calls back when another user asks than before. Returns its own end. */

@@ -1,5 +1,5 @@
 /** The state that all parts of one cache share, and their callbacks. */
-import type { Cache, CacheOptions, FailedAction } from "../api/contract.js";
+import type { Cache, CacheOptions, FailedAction, GroupSelector } from "../api/contract.js";
 import { CistaError, type Failure, preview } from "../api/failure.js";
 import type { Cause, JournalKind } from "../api/journal.js";
 import type { Change, Clock, Environment, WriteKeeper } from "../api/seams.js";
@@ -55,6 +55,15 @@ export interface PendingRestores {
   clear(): void;
 }
 
+/** A program's change of a group. */
+export interface GroupChange {
+  readonly version: number;
+  /** By the cache's clock. */
+  readonly at: number;
+  /** Undefined: any group. */
+  readonly selector: GroupSelector | undefined;
+}
+
 /** The property under which a function that takes a cache finds its core, also in another copy of the library. */
 export const coreKey: unique symbol = Symbol.for("cista.core") as never;
 
@@ -101,6 +110,8 @@ export class Core {
   readonly overdue: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
+  /** The changes by group since requests are under way without a pause: see kernel/named-groups.ts. */
+  groupChanges: readonly GroupChange[] = [];
   /** Entries that a watcher or reader has left, released one macrotask later if they are still unused (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
   /** Those that may be stale through their dependencies (rule D1). */

@@ -74,6 +74,17 @@ export interface DependencyReader {
   read<P, U>(dependency: Source<P, U>, ...params: ArgumentsOf<P>): Promise<U>;
 }
 
-/** The member under which a composite brings the reader of its dependencies. */
+/** The part of a composite that the core calls. */
+export interface Composing {
+  /** A try of its load begins. */
+  begin(entry: Entry, request: EntryRequest): DependencyReader;
+  /** A program has put a value: the entry is made of no others, and is for the present user (rule F9). */
+  put(entry: Entry): void;
+}
+
+/** The member under which a composite brings it. */
 export const composingKey: unique symbol = Symbol.for("cista.composing") as never;
-export type Composing = (entry: Entry, request: EntryRequest) => DependencyReader;
+
+export function composingOf(source: Source<any, any>): Composing | undefined {
+  return (source as { readonly [composingKey]?: Composing })[composingKey];
+}

@@ -1,16 +1,18 @@
 /** Changes that a program makes: put, patch, invalidate, delete; and a newer definition of a source. Rules R2, F5. */
 import type { AnswerDetails } from "../../api/answer.js";
+import type { Cache, Selector } from "../../api/contract.js";
 import { CistaError } from "../../api/failure.js";
-import type { Source } from "../../api/source-contract.js";
 import { requestIfWatched, restartRequest, startRequest, supersede } from "../../kernel/asking.js";
 import { changeHeld, evict, noteUse } from "../../kernel/keeping.js";
+import { notesNow } from "../../kernel/users.js";
 import { outcomeOf } from "../../kernel/waiting.js";
 import { batch, markDirty, notifySoon, scheduleRelease } from "../../state/batches.js";
-import { type Core, nowOf, record } from "../../state/core.js";
+import { assertNotDisposed, type Core, coreOf, nowOf, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import type { MadeFor } from "../../state/links.js";
+import { composingOf } from "../../state/links.js";
 import type { Shelf } from "../../state/shelf.js";
 import { tellChange } from "./change-listeners.js";
+import { selected } from "./selector.js";
 
 /**
  * Holds a value that the program gives.
@@ -31,31 +33,9 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
     const version = ++core.version;
     changeHeld(entry, () => entry.hold("value", value, kept, version, nowOf(core)));
     entry.activity?.layers?.removeConfirmed(version); // rule W2: it is newer than what came of any write that has ended
-    dropDependencies(entry);
+    composingOf(entry.shelf.source)?.put(entry);
     supersede(entry, outcomeOf(entry), "a value was put");
     afterPut(entry, "a value was put");
-  });
-}
-
-/** Rule F9: a value that a program puts is for the present user. In a partition all values are one user's. */
-function notesNow(
-  core: Core,
-  source: Source<any, any> | undefined,
-  params: unknown,
-  before: MadeFor["varies"] | undefined,
-) {
-  const { partition, context } = core.options;
-  return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
-}
-
-/** The entry is made of no others any more. A composite that was for one user is for the present one. */
-function dropDependencies({ links, shelf: { core } }: Entry): void {
-  if (!links) return;
-  const { madeFor } = links;
-  links.dropDependencies();
-  links.madeFor = madeFor.flatMap((part) => {
-    const varies = notesNow(core, core.shelves.named(part.source)?.source, part.params, part.varies);
-    return varies ? [{ ...part, varies }] : [];
   });
 }
 
@@ -133,6 +113,25 @@ export function forget(entry: Entry): boolean {
     evict(entry, "deleted");
   }
   return true;
+}
+
+/**
+ * Invalidates or deletes the entries that selectors mean, in one go.
+ * @returns how many entries
+ * @throws CistaError code "cache-disposed", and "invalid-selector" for one of another form
+ */
+export function changeSelected(core: Core, kind: "invalidate" | "delete", selectors: readonly Selector[]): number {
+  assertNotDisposed(core);
+  const entries = [...new Set(selectors.flatMap((selector) => selected(core, selector)))];
+  return batch(core, () => {
+    tellChange(core, { kind, selectors, entries });
+    return entries.filter(kind === "delete" ? forget : invalidate).length;
+  });
+}
+
+/** The same, for an answer that names several: see `changeSelected`. */
+export function invalidateSelected(cache: Cache, selectors: readonly Selector[]): number {
+  return changeSelected(coreOf(cache), "invalidate", selectors);
 }
 
 /** In development: the names of sources that were said to be defined twice. Hot reloading does so at each save of a file. */

@@ -2,6 +2,7 @@
 import { chooses, type PartOf, type Selector, type SourceSelector } from "../../api/contract.js";
 import { CistaError, preview } from "../../api/failure.js";
 import type { Source } from "../../api/source-contract.js";
+import { entriesInGroup } from "../../kernel/named-groups.js";
 import { keyText, sameParams } from "../../lib/key.js";
 import type { Core } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
@@ -16,13 +17,13 @@ export function matching<P, T>(source: Source<P, T>, params: NoInfer<P> | PartOf
 
 /** The entries that a selector means, as they are now. @throws CistaError code "invalid-selector" for one of another form */
 export function selected(core: Core, selector: Selector): Entry[] {
-  const { shelves, groups } = core;
+  const { shelves } = core;
   if (selector === "all") return [...shelves.byKey.values()];
   if (typeof selector === "object" && selector !== null) {
     if ("definition" in selector) return ofSource(core, selector);
     if ("source" in selector) return ofSourceWith(core, selector);
     if ("key" in selector) return one(shelves.byKey.get(selector.key));
-    if ("group" in selector) return [...groups.with(selector.group)];
+    if ("group" in selector) return entriesInGroup(core, selector);
     if (chooses in selector) return [...shelves.byKey.values()].filter(selector[chooses] as (entry: Entry) => boolean);
   }
   throw new CistaError(

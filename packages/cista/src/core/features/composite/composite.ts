@@ -3,8 +3,11 @@ import type { Answer } from "../../api/answer.js";
 import type { OutputOf, StandardSchema } from "../../api/check.js";
 import { define } from "../../api/source.js";
 import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../../api/source-contract.js";
-import { composingKey } from "../../state/links.js";
+import { type Composing, composingKey } from "../../state/links.js";
 import { beginReading } from "./composing.js";
+import { putOver } from "./dependencies.js";
+
+const composing: Composing = { begin: beginReading, put: putOver };
 
 /** The argument of `composite`: a source's definition with a load that may read other sources. */
 export type CompositeDefinition<P, R, T> = Omit<SourceDefinition<P, R, T>, "load"> & {
@@ -33,5 +36,5 @@ export function composite<P = void, R = unknown>(
   definition: CompositeDefinition<P, R, Known<Loaded<R>>>,
 ): Source<P, Known<Loaded<R>>>;
 export function composite(definition: any): Source<any, any> {
-  return define(definition, { [composingKey]: beginReading });
+  return define(definition, { [composingKey]: composing });
 }

@@ -1,10 +1,12 @@
 /** The dependencies of an entry, and the effects of their changes on it: comes with `composite()`. Rules D1, D2, H10. */
 import type { Failure } from "../../api/failure.js";
 import { startRequest } from "../../kernel/asking.js";
+import { notesNow } from "../../kernel/users.js";
 import { flush, markDirty, scheduleRelease } from "../../state/batches.js";
 import type { Entry } from "../../state/entry.js";
 import type { EntryRequest } from "../../state/entry-request.js";
 import type { Dependency, Links, MadeFor, ThroughDependencies } from "../../state/links.js";
+import type { Shelf } from "../../state/shelf.js";
 
 export const notRead: number = -1;
 /** The version of a value that is older than all that this cache has held. */
@@ -28,6 +30,28 @@ function madeForOf({ shelf, params, extra, links }: Entry): readonly MadeFor[] {
 function distinct(all: readonly MadeFor[]): readonly MadeFor[] {
   if (all.length < 2) return all;
   return [...new Map(all.map((one) => [JSON.stringify([one.source, one.varies]), one])).values()];
+}
+
+/**
+ * A program has put a value over a composite: it is made of no others, and for the present user of the sources that it was made of.
+ * One that was not made yet may be made of any source that this cache has used.
+ */
+export function putOver(entry: Entry): void {
+  const { core } = entry.shelf;
+  const links = linksOf(entry);
+  const before =
+    links.dependencies.length + links.madeFor.length > 0 ? links.madeFor : [...core.shelves].flatMap(madeForAny);
+  links.dropDependencies();
+  links.madeFor = before.flatMap((part) => {
+    const varies = notesNow(core, core.shelves.named(part.source)?.source, part.params, part.varies);
+    return varies ? [{ ...part, varies }] : [];
+  });
+}
+
+/** For whom any entry of a source is. */
+function madeForAny(shelf: Shelf): MadeFor[] {
+  for (const { params, extra } of shelf) return [{ source: shelf.source.name, params, varies: extra?.varies ?? {} }];
+  return [];
 }
 
 /** Which entries an entry was made of, and which were made of it. */

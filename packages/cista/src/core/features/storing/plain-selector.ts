@@ -2,6 +2,7 @@
 import type { Cache, Selector } from "../../api/contract.js";
 import type { PlainSelector } from "../../api/seams.js";
 import type { StoredEntry } from "../../api/stored.js";
+import { isInGroup } from "../../kernel/named-groups.js";
 import { keyText } from "../../lib/key.js";
 import { coreOf } from "../../state/core.js";
 import { areMeant } from "../changing/selector.js";
@@ -27,7 +28,7 @@ export function meansStored(
   }
   if ("key" in selector) return selector.key === keyText(source, params);
   const always = coreOf(cache).shelves.named(source)?.groupsOf(params) ?? [];
-  return groups.includes(selector.group) || always.includes(selector.group);
+  return isInGroup([...groups, ...always], selector);
 }
 
 /** The groups that the entry of a key is in. */

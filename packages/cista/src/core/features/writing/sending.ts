@@ -273,7 +273,7 @@ class Run implements Outgoing {
       // A put above has taken it away already. An answer under way may still be of before: then it stays for that.
       if (entry.watchers === 0 && !entry.request) layers.removeFrom(entry, "lifted: settled");
     }
-    for (const entry of invalidated) if (entry.isInvalidated) requestIfWatched(entry);
+    for (const entry of invalidated) if (entry.isInvalidated || entry.activity?.failure) requestIfWatched(entry);
   }
 
   /** Its own layers go, and nothing else. */

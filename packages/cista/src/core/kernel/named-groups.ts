@@ -1,0 +1,52 @@
+/** The groups of entries that hold nothing yet, and changes by group while requests are under way. Rules R2, F7; RFC 9875. */
+import type { GroupSelector } from "../api/contract.js";
+import { type Core, type GroupChange, nowOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
+import type { EntryRequest } from "../state/entry-request.js";
+
+/** The entries of a group: by what they hold, or by their definition alone while they hold nothing. */
+export function entriesInGroup(core: Core, selector: GroupSelector): Entry[] {
+  const found = new Set(core.groups.with(selector.group));
+  for (const asked of [core.underWay, core.watched]) {
+    for (const entry of asked) if (entry.held === "none") found.add(entry);
+  }
+  return [...found].filter((entry) => isInGroup(groupsOf(entry), selector));
+}
+
+function groupsOf({ held, groups, shelf, params }: Entry): readonly string[] {
+  return held === "none" && groups.length === 0 ? shelf.groupsOf(params) : groups;
+}
+
+/** @param groups those of an entry: its URL is one */
+export function isInGroup(groups: readonly string[], { group, origin }: GroupSelector): boolean {
+  return groups.includes(group) && (origin === undefined || groups.some((each) => each.startsWith(`${origin}/`)));
+}
+
+/** So many changes are remembered: then each request under way counts as out of date. */
+const mostChanges = 100;
+
+/** An answer under way may name the groups that a program changes now. @param age how long ago, in milliseconds */
+export function noteGroupChange(core: Core, selector: GroupSelector, age: number): void {
+  if (core.underWay.size === 0) return;
+  const change: GroupChange = { version: ++core.version, at: nowOf(core) - age, selector };
+  const isFull = core.groupChanges.length >= mostChanges;
+  core.groupChanges = isFull ? [{ ...change, selector: undefined }] : [...core.groupChanges, change];
+}
+
+/**
+ * An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it.
+ * A reader that may have come after the change waits for the next answer.
+ */
+export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
+  const { groups } = entry;
+  const since = entry.shelf.core.groupChanges.findLast(
+    ({ version, at, selector }) =>
+      version > request.startVersion && at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
+  );
+  if (!since || since.version <= entry.invalidatedAt) return;
+  entry.invalidatedAt = since.version;
+  const { activity } = entry;
+  if (!activity || !request.hasLatecomers || activity.nextWaiters) return; // else they are told apart already
+  activity.nextWaiters = activity.waiters;
+  activity.waiters = undefined;
+}

@@ -1,0 +1,172 @@
+import { type Cache, type Selector, source, takeSnapshot } from "cista";
+import { openStore } from "cista/browser";
+import { invalidateAfter, writeTo } from "cista/http";
+import { describe, expect, test } from "vitest";
+import { base, json, server } from "./hostile-server.js";
+import { inShort, stage, watch } from "./stage.js";
+import { database } from "./stored.js";
+import { World } from "./tabs/world.js";
+
+// Rules R2, W3, B3, S1: what is invalidated by a group or a URL, and is not held where the change is made.
+
+const lifetime = { "cache-control": "max-age=600" };
+
+/** Huts of two regions. The server answers as it is when it is asked, after a while. */
+function board({ cache, clock } = stage()) {
+  const at = { version: 1, status: 200 };
+  const later = () => new Promise<void>((resolve) => void clock.setTimer(resolve as () => void, 100));
+  const { api, seen } = server(async (url, { method }) => {
+    if (method === "POST") return json({}, { "cache-group-invalidation": '"huts"' }, 201);
+    if (method === "PUT") return new Response(null, { status: 204 });
+    const { version, status } = at;
+    await later();
+    const groups = url.pathname === "/api/huts" ? { "cache-groups": '"huts"' } : {};
+    return json(`v${version}`, { ...lifetime, ...groups }, status);
+  });
+  const huts = api.source<void, string>({ name: "huts", url: "/api/huts", groups: () => ["own"], retry: false });
+  const trails = api.source<void, string>({ name: "trails", url: "/api/trails", retry: false });
+  const book = writeTo<void, unknown>(api, { name: "book", method: "POST", url: "/api/bookings" });
+  const replace = writeTo<void, unknown>(api, { name: "replace", method: "PUT", url: "/api/huts" });
+  return { cache, clock, at, seen, huts, trails, book, replace };
+}
+type Board = ReturnType<typeof board>;
+
+const changes: [string, (board: Board) => unknown][] = [
+  ["the groups of a write's answer", ({ cache, book }) => cache.run(book)],
+  ["the URL of a write", ({ cache, replace }) => cache.run(replace)],
+  ["a group of the answer", ({ cache }) => cache.invalidate({ group: "huts" })],
+  ["a group of the definition", ({ cache }) => cache.invalidate({ group: "own" })],
+  ["a group of one origin", ({ cache }) => cache.invalidate({ group: "huts", origin: base })],
+  ["the deletion of a group", ({ cache }) => cache.delete({ group: "huts" })],
+];
+
+describe("R2: the first answer of an entry, that began before a change by", () => {
+  test.each(changes)("%s, is requested again", async (_, change) => {
+    const its = board();
+    const { cache, clock, at, huts, trails, seen } = its;
+    const { view } = watch(cache, huts);
+    const other = watch(cache, trails);
+    await clock.advance(50);
+    at.version = 2;
+    await change(its);
+    const read = cache.read(huts);
+    await clock.advance(300);
+    expect([view.get().value, await read, other.view.get().value]).toEqual(["v2", "v2", "v1"]);
+    expect(seen.filter(({ init }) => init.method === "GET").map(({ url }) => url.slice(base.length + 5))).toEqual([
+      "huts",
+      "trails",
+      "huts",
+    ]);
+  });
+
+  test("R2: more than a hundred groups, is requested again", async () => {
+    const { cache, clock, at, huts } = board();
+    const { view } = watch(cache, huts);
+    await clock.advance(50);
+    at.version = 2;
+    cache.invalidate({ group: "huts" });
+    for (let n = 0; n < 100; n++) cache.invalidate({ group: `other ${n}` });
+    await clock.advance(300);
+    expect(view.get().value).toBe("v2");
+  });
+
+  test("R2: it is the answer of those who came before the change", async () => {
+    const { cache, clock, huts } = board();
+    const read = cache.read(huts);
+    await clock.advance(50);
+    cache.invalidate({ group: "huts" });
+    await clock.advance(60);
+    expect([await read, inShort(cache.peek(huts))]).toEqual(["v1", 'ready "v1" stale']);
+  });
+
+  test.each([
+    ["before it began", -50],
+    ["of another origin", 50],
+  ])("R2: is fresh after a change %s", async (_, when) => {
+    const { cache, clock, huts } = board();
+    const origin = when < 0 ? base : "https://other.example";
+    const others = source({ name: "others", load: () => new Promise<string>(() => {}) });
+    watch(cache, others); // something is under way all the time
+    if (when < 0) cache.invalidate({ group: "huts", origin });
+    const { view } = watch(cache, huts);
+    await clock.advance(50);
+    if (when > 0) cache.invalidate({ group: "huts", origin });
+    await clock.advance(100);
+    expect(inShort(view.get())).toBe('ready "v1"');
+  });
+});
+
+test("F5: what has failed is requested again after a change by its URL", async () => {
+  const { cache, clock, at, huts, replace } = board();
+  at.status = 500;
+  const { view } = watch(cache, huts);
+  await clock.advance(200);
+  expect(view.get().state).toBe("failed");
+  at.status = 200;
+  await cache.run(replace);
+  await clock.advance(200);
+  expect(inShort(view.get())).toBe('ready "v1"');
+});
+
+const answerOfPost = new Response(null, { status: 201, headers: { "cache-group-invalidation": '"huts"' } });
+const bookings = `${base}/api/bookings`;
+/** By a page that does not hold the huts. */
+const changesElsewhere: [string, (cache: Cache, board: Board) => unknown][] = [
+  ["the groups of a write's answer", (cache, { book }) => cache.run(book)],
+  ["the groups of another answer", (cache) => invalidateAfter(cache, "POST", answerOfPost, bookings)],
+  ["the URL of a write", (cache, { replace }) => cache.run(replace)],
+];
+
+describe("an entry that is not held where a write changes it, by", () => {
+  test.each(changesElsewhere)("B3: %s, is requested again in the tab that holds it", async (_, change) => {
+    const world = new World();
+    const [one, two] = [world.tab(), world.tab()];
+    await Promise.all([one.join(), two.join()]);
+    const its = board({ ...stage(), cache: two.cache, clock: world.clock });
+    const { view } = watch(two.cache, its.huts);
+    await world.clock.advance("2s");
+    its.at.version = 2;
+    one.cache.peek(one.hut, 1);
+    change(one.cache, its);
+    await world.clock.advance("2s");
+    expect(view.get().value).toBe("v2");
+  });
+
+  test.each(changesElsewhere)(
+    "S1: %s, is not trusted when it was restored and its source is used later",
+    async (_, change) => {
+      const first = board();
+      void first.cache.read(first.huts);
+      await first.clock.advance(200);
+      const its = board(stage({ snapshot: takeSnapshot(first.cache) }));
+      change(its.cache, its);
+      await its.clock.advance(10);
+      expect(inShort(its.cache.peek(its.huts))).toBe('ready "v1" stale');
+    },
+  );
+
+  test.each(changesElsewhere)("S1: %s, is deleted from the store", async (_, change) => {
+    const { stored, backend } = database();
+    const first = board();
+    const store = await openStore(first.cache, { backend });
+    void first.cache.read(first.huts);
+    await first.clock.advance(200);
+    await store.close();
+    expect([...stored.keys()]).toEqual(["huts"]);
+    const its = board();
+    const again = await openStore(its.cache, { backend });
+    change(its.cache, its);
+    await its.clock.advance(10);
+    await again.close();
+    expect([...stored.keys()]).toEqual([]);
+  });
+});
+
+test("F7: a group is one within its origin", () => {
+  const { cache, huts } = board();
+  cache.put(huts, undefined, "v0");
+  const said = (selector: Selector) => cache.invalidate(selector);
+  expect([said({ group: `${base}/api/huts`, origin: base }), said({ group: "own", origin: "https://huts" })]).toEqual([
+    1, 0,
+  ]);
+});
