@@ -357,6 +357,7 @@ export const values = [
   ["W4 cannot be sent", "write.ts", 'layers.removeFrom(entry, "lifted: it could not be sent");', "void entry;"],
   ["W4 lanes", "outbox.ts", "if (lane.size === 1) this.#admit(run);", "if (true) this.#admit(run);"],
   ["W3 groups", "invalidate.ts", 'parseStringList(headers.get("cache-group-invalidation"))', "undefined"],
+  ["W3 redirected", "details.ts", "...(isOwn && group !== urlGroup(url) ? [group] : [])", ""],
   ["W3 own origin", "invalidate.ts", "[...urls].filter((url) => new URL(url).origin === target.origin);", "[...urls];"],
   ["F7 origin", "named-groups.ts", "(origin === undefined ||", "(true ||"],
   ["R2 group meanwhile", "named-groups.ts", "entry.invalidatedAt = since.version;", ""],

@@ -96,6 +96,26 @@ describe("R2: the first answer of an entry, that began before a change by", () =
   });
 });
 
+test("W3: a write to the URL that a read was redirected to reaches the read's entry", async () => {
+  const { cache, clock } = stage();
+  const at = { version: 1 };
+  const { api } = server((url, { method, headers }) => {
+    if (method === "PUT") return new Response(null, { status: 204 });
+    if (!url.pathname.endsWith("/")) return new Response(null, { status: 308, headers: { location: "/api/huts/" } });
+    if (headers.get("if-none-match") === `"${at.version}"`) return new Response(null, { status: 304 });
+    return json(`v${at.version}`, { ...lifetime, etag: `"${at.version}"` });
+  });
+  const huts = api.source<void, string>({ name: "huts", url: "/api/huts" });
+  const replace = writeTo<void, unknown>(api, { name: "replace", method: "PUT", url: "/api/huts/" });
+  const { view } = watch(cache, huts);
+  await clock.advance(0);
+  await cache.revalidate(huts); // a 304
+  at.version = 2;
+  await cache.run(replace);
+  await clock.advance(0);
+  expect(view.get().value).toBe("v2");
+});
+
 test("F5: what has failed is requested again after a change by its URL", async () => {
   const { cache, clock, at, huts, replace } = board();
   at.status = 500;

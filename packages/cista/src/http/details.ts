@@ -1,5 +1,6 @@
 import { milliseconds } from "../core/doors/tools.js";
 import type { AnswerDetails, Freshness, LoadContext, Validator } from "../core/index.js";
+import { urlGroup } from "./address.js";
 import type { SourceOptions } from "./contract.js";
 import { freshnessOf } from "./response-freshness.js";
 import type { Exchange } from "./server.js";
@@ -22,21 +23,32 @@ const members: readonly (keyof Freshness)[] = [
  * @param held how the held value may be used, which a 304 may leave as it is
  */
 export function detailsOf(exchange: Exchange, policy: SourceOptions, held?: HeldPolicy): AnswerDetails {
-  const { response, url, landed, varies } = exchange;
+  const { response, varies } = exchange;
   const { headers, status } = response;
   const said = freshnessOf(response, exchange, policy.heuristic);
   const details: AnswerDetails = { ...(status === 304 ? keptBy(said, headers, held) : said), status };
   for (const name of members) if (policy[name] !== undefined) delete details[name];
   const validator = validatorOf(headers);
   if (validator) details.validator = validator;
-  // RFC 9875 §2; a group is one only within its origin, so another origin's say nothing here.
-  const groups = landed.origin === url.origin ? parseStringList(headers.get("cache-groups")) : undefined;
-  if (groups || status !== 304) details.groups = groups ?? [];
+  const groups = groupsOf(exchange);
+  if (groups) details.groups = groups;
   if (varies) details.varies = varies;
   const shared = sharedUseOf(response, exchange, details.maxAge ?? policy.maxAge);
   if (shared && policy.maxAge !== undefined) delete shared.maxAge;
   if (shared) details.shared = shared;
   return details;
+}
+
+/**
+ * The groups that a response names (RFC 9875 §2), and the URL that it was redirected to, which is one too. A group is one only within
+ * its origin, so another origin's say nothing here. Undefined for a 304 that names none: the stored ones stay.
+ */
+function groupsOf({ response, url, landed }: Exchange): string[] | undefined {
+  const isOwn = landed.origin === url.origin;
+  const named = isOwn ? parseStringList(response.headers.get("cache-groups")) : undefined;
+  if (!named && response.status === 304) return undefined;
+  const group = urlGroup(landed);
+  return [...(named ?? []), ...(isOwn && group !== urlGroup(url) ? [group] : [])];
 }
 
 /**

@@ -1,4 +1,5 @@
 import { type createCache, unchanged, write } from "cista";
+import { invalidateAfter } from "cista/http";
 import { expect, test } from "vitest";
 import { after, asked, type Hut, two } from "./world.js";
 
@@ -25,8 +26,10 @@ test("an entry that is invalidated, deleted or put in one cache is invalidated i
   const [world, one, other] = await two();
   const { hut } = world.sources;
   const book = write({ name: "book", send: async () => ({}), invalidates: () => [{ group: "of h-07" }] });
+  const named = { "cache-group-invalidation": '"of h-07"' };
   const acts: ((cache: ReturnType<typeof createCache>) => unknown)[] = [
     (cache) => cache.invalidate({ group: "of h-07" }),
+    (cache) => invalidateAfter(cache, "POST", new Response(null, { headers: named }), "https://huts.example/bookings"),
     (cache) => cache.invalidate({ source: hut, params: "h-07" }),
     (cache) => cache.invalidate({ key: 'hut "h-07"' }),
     (cache) => cache.invalidate(hut),
