@@ -1,6 +1,7 @@
-import { type Cache, type Selector, source, takeSnapshot } from "cista";
+import { answer, type Cache, composite, createCache, entriesOf, type Selector, source, takeSnapshot } from "cista";
 import { openStore } from "cista/browser";
 import { invalidateAfter, writeTo } from "cista/http";
+import { virtualClock } from "cista/rehearsal";
 import { describe, expect, test } from "vitest";
 import { base, json, server } from "./hostile-server.js";
 import { inShort, stage, watch } from "./stage.js";
@@ -180,6 +181,74 @@ describe("an entry that is not held where a write changes it, by", () => {
     await again.close();
     expect([...stored.keys()]).toEqual([]);
   });
+});
+
+describe("F7: a value that a program puts", () => {
+  test("F7: stays in the groups that the server named, and in no group that was made of the value before", async () => {
+    const { cache, clock, huts } = board();
+    const region = source({
+      name: "region",
+      load: async () => answer("north", { groups: ["all"] }),
+      groups: (_, value) => [`of ${value}`],
+    });
+    void cache.read(huts);
+    await Promise.all([cache.read(region), clock.advance(200)]);
+    cache.put(huts, undefined, "v9");
+    cache.put(region, undefined, "south");
+    expect([...entriesOf(cache)].map(({ groups }) => groups)).toEqual([
+      ["huts", "own", `${base}/api/huts`],
+      ["all", "of south"],
+    ]);
+  });
+
+  test("F7: is in the groups that the program names in place of these", async () => {
+    const { cache, clock, huts } = board();
+    void cache.read(huts);
+    await clock.advance(200);
+    cache.put(huts, undefined, "v9", { groups: ["mine"] });
+    expect([...entriesOf(cache)][0]?.groups).toEqual(["mine", "own", `${base}/api/huts`]);
+  });
+
+  test("B3: in one tab, stays in them in another", async () => {
+    const world = new World();
+    const [one, two] = [world.tab(), world.tab()];
+    await Promise.all([one.join(), two.join()]);
+    const [here, there] = [one, two].map(({ cache }) => board({ ...stage(), cache, clock: world.clock })) as [
+      Board,
+      Board,
+    ];
+    there.cache.read(there.huts);
+    await world.clock.advance("2s");
+    here.cache.put(here.huts, undefined, "v9", { groups: [] });
+    await world.clock.advance("1s");
+    expect(there.cache.peek(there.huts).value).toBe("v9");
+    expect(there.cache.invalidate({ group: "huts" })).toBe(1);
+  });
+});
+
+test("H10: a restored composite is of the groups of a dependency that stayed behind, in their origin", async () => {
+  const of = (its: Board) =>
+    composite({ name: "count", maxAge: "1h", load: async (_: void, { read }) => (await read(its.huts)).length });
+  const first = board();
+  const count = of(first);
+  void first.cache.read(count);
+  await first.clock.advance(200);
+  const its = board(stage({ snapshot: takeSnapshot(first.cache, count) }));
+  its.cache.peek(its.huts);
+  await its.cache.run(its.book);
+  expect(inShort(its.cache.peek(of(its)))).toBe("ready 2 stale");
+});
+
+test("R2: a reader who comes after a change by a group gets the next answer, also where the journal is not heard", async () => {
+  const clock = virtualClock();
+  const { cache, at, huts, book } = board({ ...stage(), cache: createCache({ clock }), clock });
+  const before = cache.read(huts);
+  await clock.advance(50);
+  at.version = 2;
+  await cache.run(book);
+  const after = cache.read(huts);
+  await clock.advance(300);
+  expect([await before, await after]).toEqual(["v2", "v2"]); // which of them came before is not known
 });
 
 test("F7: a group is one within its origin", () => {

@@ -364,15 +364,30 @@ describe("a page that is hydrated while its user leaves", () => {
     );
     const me = api.source<void, string>({ name: "me", url: "/me" });
     const other = api.source<number, string>({ name: "other", url: (n) => `/other/${n}` });
+    const hello = composite({ name: "hello", load: async (_: void, { read }) => `hello ${await read(me)}` });
     const page = openPage(stage().cache);
+    await page.show(hello);
     await page.show(me);
     const { cache, clock } = stage();
     await cache.read(other, 1);
     void receivePage(cache, JSON.parse(page.json()));
     /** As a component does that is hydrated now. */
     const hydrate = () => renderingOf(cache)?.of(cache.view(me), me, true) as Reading<string> | undefined;
-    return { at, cache, clock, me, other, hydrate };
+    return { at, cache, clock, me, hello, other, hydrate };
   };
+
+  test.each([
+    ["was shown", true],
+    ["was not shown yet", false],
+  ])("F9: shows no composite of the former user, whose dependency has not been used; it %s", async (_, wasShown) => {
+    const { at, cache, clock, other, hello } = await setUp();
+    if (wasShown) expect(watch(cache, hello).view.get().value).toBe("hello ada");
+    at.user = "bob";
+    await cache.read(other, 2);
+    const { view, seen } = watch(cache, hello);
+    await clock.advance(0);
+    expect([view.get().value, seen.join().includes("ada")]).toEqual(["hello bob", false]);
+  });
 
   test("H1: shows a component that comes later the same", async () => {
     const { hydrate } = await setUp();

@@ -1,6 +1,7 @@
 import {
   type Cache,
   createCache,
+  entriesOf,
   type Failure,
   journalOf,
   type Reading,
@@ -245,10 +246,13 @@ export class Page {
       retry: { times: 2, firstPause: "500ms" },
       invalidates: (id, result) => (result === undefined ? [{ source: leaf, params: id }] : []),
     });
-    const send = (write: Write<number, unknown>, id: number) => {
+    const send = (write: Write<number, any>, id: number) => {
       this.sending++;
       const done = () => void this.sending--;
-      this.cache.run(write, id).then(done, done);
+      this.cache.run(write, id).then((result) => {
+        if (result) this.learn(id, result.version, "invalidated");
+        done();
+      }, done);
     };
     this.strike = (id) => send(strike, id);
     this.touch = (id) => send(touch, id);
@@ -305,6 +309,17 @@ export class Page {
     page.close();
     this.isRendered = false;
     for (const text of texts) if (text !== "") await receivePage(this.cache, JSON.parse(text));
+  }
+
+  /** The groups that the server has named stay. Where it has not answered yet, the program names them. */
+  putLeaf(id: number, version: number): void {
+    this.cache.put(this.leaf, id, { id, version }, this.isInGroup(id) ? {} : { groups: [`leaf-${id}`] });
+    this.learn(id, version, "put");
+  }
+
+  /** Whether the entry of a leaf bears the group that the server names. */
+  isInGroup(id: number): boolean {
+    return [...entriesOf(this.cache, this.leaf)].some(({ groups }) => groups.includes(`leaf-${id}`));
   }
 
   watch(kind: Kind, id: number, when: boolean, polls: boolean): void {
@@ -420,6 +435,43 @@ export class Page {
       const shown = kind === "rows" ? (value as Pages<number> | undefined)?.items : undefined;
       if (shown && new Set(shown).size < shown.length) throw new Error(`W3: a row is shown twice: ${shown}`);
     }
+  }
+
+  /** The version of a leaf that this page's program has put, or has invalidated the older ones of. */
+  readonly #known = new Map<number, number>();
+  /** The latter alone: a composite of a leaf that was put, or is gone, is stale, and may be read so. */
+  readonly #invalidated = new Map<number, number>();
+
+  learn(id: number, version: number, how: "put" | "invalidated"): void {
+    this.#known.set(id, Math.max(version, this.#known.get(id) ?? 0));
+    if (how === "invalidated") this.#invalidated.set(id, this.#known.get(id) ?? 0);
+  }
+
+  /** An entry that holds nothing is in no group of an answer. */
+  delete(id: number): void {
+    this.cache.delete({ source: this.leaf, params: id });
+    this.#invalidated.delete(id);
+  }
+
+  /** Reads its own writes: the program is given nothing of before what it knows of. */
+  read(id: number): void {
+    const next = (id + 1) % 3;
+    const known = this.#known.get(id) ?? 0;
+    const [own, its] = [this.#invalidated.get(id) ?? 0, this.#invalidated.get(next) ?? 0];
+    const isOlder = (version: number, than: number) => version !== 0 && version < than; // 0: there is none
+    this.cache.read(this.leaf, id).then(
+      ({ version }) => {
+        if (isOlder(version, known)) this.#site.broken.push(`R2: leaf ${id} is read as ${version} after ${known}`);
+      },
+      () => {},
+    );
+    this.cache.read(this.pair, id).then(
+      (made) => {
+        if (isOlder(Math.floor(made / 1000), own) || isOlder(made % 1000, its))
+          this.#site.broken.push(`R2: pair ${id} is read as ${made} after ${own} and ${its}`);
+      },
+      () => {},
+    );
   }
 
   readonly #newest = new Map<number, number>();

@@ -253,10 +253,11 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     takeFailure(entry, request, asFailure(thrown));
     return;
   }
-  if (!request.isOpen) invalidateIfChanged(entry, request);
+  const isOlder = !request.isOpen && invalidateIfChanged(entry, request);
   request.isOpen = open;
   if (!open) clearRequest(entry);
   entry.links?.takeDependencies(answer === dependenciesUnchanged);
+  if (isOlder || (entry.links && entry.links.current().dependencyStanding !== "none")) keepLatecomers(entry, request);
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
@@ -265,6 +266,14 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     if (open) abortRequest(entry, "it was opened for another user");
     startRequest(entry, "user");
   }
+}
+
+/** Rule R2: readers who may have come after a change that the answer is older than wait for the next one; once, for any changes. */
+function keepLatecomers(entry: Entry, { hasLatecomers, isForLatecomers }: EntryRequest): void {
+  const activity = entry.active();
+  if (!hasLatecomers || isForLatecomers || activity.nextWaiters) return;
+  activity.nextWaiters = activity.waiters;
+  activity.waiters = undefined;
 }
 
 /** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
@@ -339,13 +348,16 @@ function clearRequest(entry: Entry): void {
 
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {
   const activity = entry.active();
-  const outdated = request.startVersion < entry.invalidatedAt && !request.isOpen;
+  const isInvalidated = request.startVersion < entry.invalidatedAt;
+  const hasWaiting = activity.nextWaiters !== undefined;
+  const outdated = (isInvalidated || hasWaiting) && !request.isOpen;
   request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
   // Rules R2, D1: an entry that was invalidated meanwhile is requested anew for latecomers, watchers, and wanted dependents.
   if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))
-    startRequest(entry, "invalidated");
+    startRequest(entry, isInvalidated ? "invalidated" : "dependency");
+  if (hasWaiting && activity.request) activity.request.isForLatecomers = true;
   if (activity.watchers === 0) scheduleRelease(entry);
 }
 

@@ -35,18 +35,15 @@ export function noteGroupChange(core: Core, selector: GroupSelector, age: number
 
 /**
  * An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it.
- * A reader that may have come after the change waits for the next answer.
+ * @returns whether nobody knew of that
  */
-export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
+export function invalidateIfChanged(entry: Entry, request: EntryRequest): boolean {
   const { groups } = entry;
   const since = entry.shelf.core.groupChanges.findLast(
     ({ version, at, selector }) =>
       version > request.startVersion && at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
   );
-  if (!since || since.version <= entry.invalidatedAt) return;
+  if (!since || since.version <= entry.invalidatedAt) return false;
   entry.invalidatedAt = since.version;
-  const { activity } = entry;
-  if (!activity || !request.hasLatecomers || activity.nextWaiters) return; // else they are told apart already
-  activity.nextWaiters = activity.waiters;
-  activity.waiters = undefined;
+  return true;
 }

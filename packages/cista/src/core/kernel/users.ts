@@ -36,10 +36,11 @@ export function userChangedOf(core: Core): (hasLeft: boolean, by?: SentLayers) =
   return core.userChanged;
 }
 
-/** Drops entries that came with a page for the user who opened it, and were not used until that user left. */
+/** Drops entries that came with a page for the user who opened it, and that are not known to be for others too. */
 function forgetVisitor({ pendingRestores, shelves }: Core): void {
   pendingRestores?.forgetVisitor();
-  for (const { extra, links } of shelves.byKey.values()) {
+  for (const { activity, extra, links } of shelves.byKey.values()) {
+    if (activity?.isBrought) activity.isBrought = false; // it came for the user who has left, as far as nobody knows better
     for (const varies of [extra?.varies, ...(links?.madeFor ?? []).map((part) => part.varies)]) {
       for (const field in varies) if (varies[field] === "*") (varies as Record<string, string>)[field] = forNobody;
     }

@@ -114,6 +114,13 @@ export class Entry implements Scheduled {
     return always.length > 0 ? groups.filter((group) => !always.includes(group)) : groups;
   }
 
+  /** Those that the last answer named: without those that the definition makes of the held value. */
+  get answeredGroups(): readonly string[] {
+    const { groups, params, shelf, value } = this;
+    const own = groups.length > 0 ? shelf.source.definition.groups?.(params, value) : undefined;
+    return own ? groups.filter((group) => !own.includes(group)) : groups;
+  }
+
   /** Rule F7: the groups of the answer and those of the definition add up, to a thousand. */
   groupsWith(said: readonly string[] = none, value?: unknown): readonly string[] {
     const own = this.shelf.source.definition.groups?.(this.params, value) ?? none;

@@ -27,7 +27,11 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   const { core } = entry.shelf;
   batch(core, () => {
     const varies = notesNow(core, entry.shelf.source, entry.params, entry.extra?.varies);
-    const all = { ...(varies ? { varies } : {}), ...details, groups: entry.groupsWith(details.groups, value) };
+    const all = {
+      ...(varies ? { varies } : {}),
+      ...details,
+      groups: entry.groupsWith(details.groups ?? entry.answeredGroups, value),
+    };
     // A value that the server keeps from being stored is not stored either where a program puts it.
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;

@@ -363,10 +363,11 @@ function recompute(links: EntryLinks): void {
   links.dependencyStanding = "none";
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
-  for (const { entry, version } of links.dependencies) {
+  for (const { entry, version, readAt } of links.dependencies) {
+    const isChanged = entry.changedAt !== version;
     // Not whether a dependency is for the present user: that may change without a sign, and is tested by `madeFor`.
-    if (entry.isOutdated) links.dependencyStanding = "invalidated";
-    else if (links.dependencyStanding === "none" && (entry.changedAt !== version || isDoubtful(entry)))
+    if (entry.isOutdated || (isChanged && entry.invalidatedAt > readAt)) links.dependencyStanding = "invalidated";
+    else if (links.dependencyStanding === "none" && (isChanged || isDoubtful(entry)))
       links.dependencyStanding = "stale";
     links.staleAt = Math.min(links.staleAt, entry.staleAt);
     links.expiredAt = Math.min(links.expiredAt, entry.expiredAt);

@@ -82,6 +82,7 @@ function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefine
   const { activity } = entry;
   if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.journal?.hears("read")) return undefined;
+  activity.request.hasLatecomers = true;
   activity.waiters.patient = true;
   activity.waiters.count++;
   return activity.waiters.value;

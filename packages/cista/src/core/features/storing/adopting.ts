@@ -33,7 +33,7 @@ export function adoptEntry(cache: Cache, stored: StoredEntry, since: number, fro
   const checked = stored.kind === "missing" ? { value: undefined } : checkedNow(entry, stored.value);
   if (!checked) return false;
   batch(core, () => {
-    const groups = shelf.groupsWithOwn(stored.params, stored.groups);
+    const groups = shelf.groupsWithOwn(stored.params, stored.groups ?? entry.answeredGroups);
     const details = { ...detailsOf(stored), groups, age: stored.age + since };
     const version = ++core.version;
     changeHeld(entry, () => entry.hold(stored.kind, checked.value, details, version, nowOf(core)));

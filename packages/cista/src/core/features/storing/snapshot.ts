@@ -107,14 +107,15 @@ function dependenciesBelow(
   return below;
 }
 
-/** A change of a group has to reach an entry also without the dependencies that are in it. */
+/** A change of a group has to reach an entry also without the dependencies that are in it; a group of one origin, by their URLs. */
 function groupsWithThose(
   own: readonly string[],
   below: ReadonlySet<Entry>,
   isAlong: (other: Entry) => boolean,
 ): readonly string[] {
   const groups = new Set(own);
-  for (const entry of below) if (!isAlong(entry)) for (const group of entry.ownGroups) groups.add(group);
+  for (const entry of below)
+    if (!isAlong(entry) && entry.ownGroups.length > 0) for (const group of entry.groups) groups.add(group);
   return [...groups];
 }
 
