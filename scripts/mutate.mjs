@@ -78,7 +78,7 @@ function worldsFor(path) {
 function testsFor(path) {
   if (onlyWorlds) return worldsFor(path);
   if (path.endsWith("/feeding.ts"))
-    return ["store.browser", "restored"].map((name) => `packages/cista/test/${name}.test.ts`);
+    return ["store.browser", "restored", "opening-store"].map((name) => `packages/cista/test/${name}.test.ts`);
   // Only a browser has a database that is deleted under a page.
   if (path.endsWith("/outbox/records.ts")) return [...tabTests, "packages/cista/test/tabs/stored.browser.test.ts"];
   if (/\/browser\/(tabs|outbox)\//.test(path) || /(adopting|change-listeners|laying)\.ts$/.test(path)) return tabTests;

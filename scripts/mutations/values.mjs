@@ -357,6 +357,7 @@ export const values = [
   ["W4 cannot be sent", "write.ts", 'layers.removeFrom(entry, "lifted: it could not be sent");', "void entry;"],
   ["W4 lanes", "outbox.ts", "if (lane.size === 1) this.#admit(run);", "if (true) this.#admit(run);"],
   ["W3 groups", "invalidate.ts", 'parseStringList(headers.get("cache-group-invalidation"))', "undefined"],
+  ["S1 stored while it opens", "feeding.ts", "this.#noteMeant(this.#whileOpening ?? []);", ""],
   ["W3 redirected", "details.ts", "...(isOwn && group !== urlGroup(url) ? [group] : [])", ""],
   ["W3 own origin", "invalidate.ts", "[...urls].filter((url) => new URL(url).origin === target.origin);", "[...urls];"],
   ["F7 origin", "named-groups.ts", "(origin === undefined ||", "(true ||"],
@@ -391,8 +392,8 @@ export const values = [
     "for (const group of entry.groups) groups.add(group);",
     "for (const group of entry.ownGroups) groups.add(group);",
   ],
-  ["F9 brought for the user before", "kernel/users.ts", "if (activity?.isBrought) activity.isBrought = false;", ""],
-  ["R2 group, many", "named-groups.ts", "isFull ? [{ ...change, selector: undefined }] :", "isFull ? [] :"],
+  ["F9 brought for the user before", "kernel/users.ts", "if (activity) activity.isBrought = false;", ""],
+  ["R2 group, many", "named-groups.ts", ": [change];", ": [];"],
   ["F5 failed, write", "sending.ts", "if (entry.isInvalidated || entry.activity?.failure)", "if (entry.isInvalidated)"],
   ["W3 refused", "invalidate.ts", "|| status < 200 || status > 399", ""],
 ];

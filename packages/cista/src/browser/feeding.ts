@@ -11,9 +11,8 @@ import {
   restoreWith,
   type StoredEntry,
   staysHere,
-  wellFormed,
 } from "../core/doors/sharing.js";
-import { keyText, milliseconds, textHash } from "../core/doors/tools.js";
+import { keyText, milliseconds } from "../core/doors/tools.js";
 import {
   type Cache,
   CistaError,
@@ -29,6 +28,7 @@ import { Database } from "./database.js";
 import { Era } from "./era.js";
 import { roughSize } from "./size.js";
 import type { StoreOptions } from "./store-options.js";
+import { markOf, type Stored, storedOf } from "./stored.js";
 
 /** How long changed entries are gathered before they are stored in one go, in milliseconds. */
 const pause = 1000;
@@ -58,6 +58,8 @@ export class Feeding {
   readonly #ends: (() => void)[] = [];
   #ended = false;
   #warned = false;
+  /** What programs have changed since the store began to open: nothing is known of what is stored. */
+  #whileOpening: PlainSelector[] | undefined = [];
 
   constructor(cache: Cache, options: StoreOptions) {
     const { name = "cista", keepFor = "7d", capacity = 1000, maxBytes = 20 * 2 ** 20, sources, backend } = options;
@@ -148,7 +150,9 @@ export class Feeding {
       } else dropped.push(under);
     }
     this.#count(new Map(good.toReversed().map((record) => [record.key, record])));
-    // A change of an entry while the database was being opened is newer.
+    // A change while the database was being opened is newer.
+    this.#noteMeant(this.#whileOpening ?? []);
+    this.#whileOpening = undefined;
     const all = good.map(({ entry }) => entry);
     for (const [takenAt, some] of byTime(good.filter(({ key }) => !this.#changed.has(key)))) {
       const entries = some.map(({ entry }) => entry);
@@ -252,13 +256,20 @@ export class Feeding {
   /** Also of entries that the cache does not hold: their sources have not been used yet, or they were let go. */
   #changedBy({ selectors, isHeard }: Change): void {
     const plain = selectors.flatMap((selector) => plainSelector(selector) ?? []);
-    const keys = plain.flatMap((selector) => this.#meant(selector));
+    this.#whileOpening?.push(...plain);
+    const keys = this.#noteMeant(plain);
+    // The tab that has told it stores the next value a second later: nothing may be deleted after that.
+    if (isHeard && keys.length > 0) this.#flushAfter(0);
+  }
+
+  /** The stored entries that selectors mean have changed. @returns their keys */
+  #noteMeant(selectors: readonly PlainSelector[]): string[] {
+    const keys = selectors.flatMap((selector) => this.#meant(selector));
     for (const key of keys) {
       this.#noteChanged(key);
       this.#dependencyChanged(key);
     }
-    // The tab that has told it stores the next value a second later: nothing may be deleted after that.
-    if (isHeard && keys.length > 0) this.#flushAfter(0);
+    return keys;
   }
 
   /** The keys of the stored entries that a selector means. */
@@ -351,40 +362,6 @@ function isLength(value: unknown): value is number {
 function takenAtOf(stored: unknown): number {
   const { takenAt } = (stored ?? {}) as { takenAt?: unknown };
   return isLength(takenAt) ? takenAt : 0;
-}
-
-/** A stored entry, as far as changes have to find it. */
-interface Stored {
-  readonly bytes: number;
-  readonly place: Pick<StoredEntry, "source" | "params">;
-  readonly marks: readonly unknown[];
-  /** The keys of the dependencies of a composite. */
-  readonly dependencies: ReadonlySet<string>;
-}
-
-const none: ReadonlySet<string> = new Set();
-
-/** Two groups may have one mark: then an entry is loaded once more. */
-function markOf(group: string): number {
-  const hash = textHash(group, 0x811c9dc5);
-  return (hash ^ (hash >>> 16)) & 0xffff;
-}
-
-function storedOf(record: StoredRecord): Stored {
-  const { source, params } = record.entry as StoredEntry;
-  const marks = Array.isArray(record.marks) ? record.marks : [];
-  return { bytes: record.bytes, place: { source, params }, marks, dependencies: dependenciesOf(record) };
-}
-
-/** The keys of what a stored composite is made of. None where that is not well formed: then the entry is not restored either. */
-function dependenciesOf({ entry }: StoredRecord): ReadonlySet<string> {
-  const isComposite = (entry as StoredEntry).parts !== undefined;
-  const parts = isComposite ? wellFormed(entry)?.parts : undefined;
-  try {
-    return parts ? new Set(parts.map(([source, params]) => keyText(source, params))) : none;
-  } catch {
-    return none; // params that can make no key
-  }
 }
 
 /** Entries stored at one time are one snapshot; the newest first, should there be more than the cache's capacity. */

@@ -272,6 +272,7 @@ export class Page {
       if (!isFirst && isBrought) await this.#receive();
       if (settings.stored) {
         const opening = openStore(this.cache, { backend: site.backend() }).catch(() => {});
+        if (site.random(3) === 0) site.changeBy(this, site.random(3));
         await world.clock.advance(20);
         await opening;
       }

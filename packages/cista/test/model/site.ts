@@ -217,6 +217,16 @@ export class Site {
     else this.gone.delete(id);
   }
 
+  /** The server changes, and the page is told by the program. */
+  changeBy(page: Page, id: number): void {
+    this.#change(id, this.random(4) === 0);
+    const selectors = [{ source: page.leaf, params: id }, { group: `leaf-${id}` }, page.leaf, "all"] as const;
+    const which = this.random(4);
+    this.steps.push(`${this.pages.indexOf(page)}: change ${id} by ${which}`);
+    page.learn(id, this.versionOf(id), which === 1 && !page.isInGroup(id) ? "put" : "invalidated");
+    page.cache.invalidate(selectors[which] as never);
+  }
+
   // ── A random program ───────────────────────────────────────────────────────
 
   async run(length: number): Promise<void> {
@@ -249,13 +259,7 @@ export class Site {
       note(`read ${id}`);
       page.read(id);
     } else if (what < 46) {
-      // The server changes, and the page is told by the program.
-      this.#change(id, this.random(4) === 0);
-      const selectors = [{ source: page.leaf, params: id }, { group: `leaf-${id}` }, page.leaf, "all"] as const;
-      const which = this.random(4);
-      note(`change ${id} by ${which}`);
-      page.learn(id, this.versionOf(id), which === 1 && !page.isInGroup(id) ? "put" : "invalidated");
-      page.cache.invalidate(selectors[which] as never);
+      this.changeBy(page, id);
     } else if (what < 50) {
       this.#change(id, false);
       note(`put ${id}`);

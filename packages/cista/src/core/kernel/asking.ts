@@ -341,9 +341,7 @@ function clearRequest(entry: Entry): void {
   const activity = entry.active();
   if (activity.request) activity.request.isOpen = false;
   activity.request = undefined;
-  const { core } = entry.shelf;
-  core.underWay.delete(entry);
-  if (core.underWay.size === 0) core.groupChanges = [];
+  entry.shelf.core.underWay.delete(entry);
 }
 
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {

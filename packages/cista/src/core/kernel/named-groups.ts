@@ -1,15 +1,13 @@
 /** The groups of entries that hold nothing yet, and changes by group while requests are under way. Rules R2, F7; RFC 9875. */
 import type { GroupSelector } from "../api/contract.js";
-import { type Core, type GroupChange, nowOf } from "../state/core.js";
+import { type Core, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { EntryRequest } from "../state/entry-request.js";
 
 /** The entries of a group: by what they hold, or by their definition alone while they hold nothing. */
 export function entriesInGroup(core: Core, selector: GroupSelector): Entry[] {
   const found = new Set(core.groups.with(selector.group));
-  for (const asked of [core.underWay, core.watched]) {
-    for (const entry of asked) if (entry.held === "none") found.add(entry);
-  }
+  for (const entry of [...core.underWay, ...core.watched]) if (entry.held === "none") found.add(entry);
   return [...found].filter((entry) => isInGroup(groupsOf(entry), selector));
 }
 
@@ -27,10 +25,10 @@ const mostChanges = 100;
 
 /** An answer under way may name the groups that a program changes now. @param age how long ago, in milliseconds */
 export function noteGroupChange(core: Core, selector: GroupSelector, age: number): void {
-  if (core.underWay.size === 0) return;
-  const change: GroupChange = { version: ++core.version, at: nowOf(core) - age, selector };
-  const isFull = core.groupChanges.length >= mostChanges;
-  core.groupChanges = isFull ? [{ ...change, selector: undefined }] : [...core.groupChanges, change];
+  const { groupChanges, underWay } = core;
+  if (underWay.size === 0) return;
+  const change = { version: ++core.version, at: nowOf(core) - age };
+  core.groupChanges = groupChanges.length < mostChanges ? [...groupChanges, { ...change, selector }] : [change];
 }
 
 /**

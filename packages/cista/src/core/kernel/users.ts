@@ -40,7 +40,7 @@ export function userChangedOf(core: Core): (hasLeft: boolean, by?: SentLayers) =
 function forgetVisitor({ pendingRestores, shelves }: Core): void {
   pendingRestores?.forgetVisitor();
   for (const { activity, extra, links } of shelves.byKey.values()) {
-    if (activity?.isBrought) activity.isBrought = false; // it came for the user who has left, as far as nobody knows better
+    if (activity) activity.isBrought = false; // it came for the user who has left, as far as nobody knows better
     for (const varies of [extra?.varies, ...(links?.madeFor ?? []).map((part) => part.varies)]) {
       for (const field in varies) if (varies[field] === "*") (varies as Record<string, string>)[field] = forNobody;
     }

@@ -60,8 +60,8 @@ export interface GroupChange {
   readonly version: number;
   /** By the cache's clock. */
   readonly at: number;
-  /** Undefined: any group. */
-  readonly selector: GroupSelector | undefined;
+  /** Left out: any group. */
+  readonly selector?: GroupSelector;
 }
 
 /** The property under which a function that takes a cache finds its core, also in another copy of the library. */
@@ -110,7 +110,7 @@ export class Core {
   readonly overdue: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
-  /** The changes by group since requests are under way without a pause: see kernel/named-groups.ts. */
+  /** The last changes by group that were made while a request was under way: see kernel/named-groups.ts. */
   groupChanges: readonly GroupChange[] = [];
   /** Entries that a watcher or reader has left, released one macrotask later if they are still unused (rule R3). */
   readonly pendingReleases: Set<Entry> = new Set();
