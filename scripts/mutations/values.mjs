@@ -214,7 +214,12 @@ export const values = [
     "requestingWatchers === 1) || !entry.fits",
     "requestingWatchers === 1)",
   ],
-  ["F9 comes back", "dependencies.ts", "if (entry.isOutdated ||", "if (entry.isInvalidated ||"],
+  [
+    "F9 comes back",
+    "dependencies.ts",
+    "const isInvalidated = entry.isOutdated ||",
+    "const isInvalidated = entry.isInvalidated ||",
+  ],
   ["F3 overdue", "batches.ts", "for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry);", ""],
   ["F3 through dependencies", "kernel/asking.ts", "activity.staleOnArrival = true;", ""],
   [
@@ -376,7 +381,7 @@ export const values = [
     "if (isOlder)",
   ],
   ["R2 latecomers, unheard", "reader.ts", "activity.request.hasLatecomers = true;", ""],
-  ["R2 latecomers once", "kernel/asking.ts", "if (!hasLatecomers || isForLatecomers || ", "if (!hasLatecomers || "],
+  ["R2 latecomers once", "kernel/asking.ts", "|| request.isForLatecomers ", ""],
   ["F7 put", "changing.ts", "details.groups ?? entry.answeredGroups", "details.groups"],
   [
     "F7 put made of the value",
@@ -385,7 +390,24 @@ export const values = [
     "return groups;",
   ],
   ["F7 put elsewhere", "adopting.ts", "stored.groups ?? entry.answeredGroups", "stored.groups"],
-  ["D1 invalidated until loaded", "composite/dependencies.ts", " || (isChanged && entry.invalidatedAt > readAt)", ""],
+  [
+    "D1 invalidated further below",
+    "kernel/asking.ts",
+    "if (isInvalidated && entry.links) entry.invalidatedAt = Math.max(entry.invalidatedAt, request.startVersion);",
+    "",
+  ],
+  [
+    "D1 read as it was invalidated",
+    "composite/dependencies.ts",
+    "version < invalidatedAt ? version : shelf.core.version;",
+    "shelf.core.version;",
+  ],
+  [
+    "D1 invalidated until loaded",
+    "composite/dependencies.ts",
+    " || (isChanged && entry.invalidatedAt > trustedAt)",
+    "",
+  ],
   [
     "H10 groups of one origin",
     "snapshot.ts",

@@ -4,7 +4,7 @@ import { invalidateAfter, writeTo } from "cista/http";
 import { virtualClock } from "cista/rehearsal";
 import { describe, expect, test } from "vitest";
 import { base, json, server } from "./hostile-server.js";
-import { inShort, stage, watch } from "./stage.js";
+import { heldSource, inShort, stage, watch } from "./stage.js";
 import { database } from "./stored.js";
 import { World } from "./tabs/world.js";
 
@@ -249,6 +249,17 @@ test("R2: a reader who comes after a change by a group gets the next answer, als
   const after = cache.read(huts);
   await clock.advance(300);
   expect([await before, await after]).toEqual(["v2", "v2"]); // which of them came before is not known
+});
+
+test("R2: a reload answers those who have waited for the next answer, too", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut");
+  watch(cache, hut, 1);
+  cache.invalidate(hut);
+  const reads = [cache.read(hut, 1), cache.read(hut, 1, { cache: "reload" })];
+  await clock.advance(0);
+  loads.at(-1)?.answer("v1");
+  expect([await Promise.all(reads), loads.length]).toEqual([["v1", "v1"], 2]);
 });
 
 test("F7: a group is one within its origin", () => {

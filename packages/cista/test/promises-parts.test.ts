@@ -148,6 +148,38 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
     expect(await cache.read(total)).toBe(12);
   });
 
+  test("D1: does not get the value of before where it was read as it was invalidated, and another was put", async () => {
+    const { cache, clock, price, tax, total, answerTo } = setUp();
+    const first = cache.read(total);
+    await clock.advance(0);
+    cache.invalidate(price.source);
+    await answerTo(price, 1); // of before the invalidation
+    cache.put(price.source, undefined, 2);
+    await answerTo(tax, 10);
+    const next = cache.read(total);
+    await clock.advance(0);
+    expect([await first, await next]).toEqual([11, 12]);
+  });
+
+  test("D1: does not get the value of before of a composite of a composite", async () => {
+    const { cache, clock, price, tax, total, answerTo } = setUp();
+    const double = composite({
+      name: "double",
+      maxAge: "1h",
+      staleWhileRevalidate: "1h",
+      load: async (_: void, { read }) => 2 * ((await read(total)) as number),
+    });
+    void cache.read(double);
+    await clock.advance(0);
+    await answerTo(price, 1);
+    await answerTo(tax, 10);
+    cache.invalidate(price.source);
+    void cache.read(total);
+    await clock.advance(0);
+    await answerTo(price, 2);
+    expect([cache.peek(total).value, await cache.read(double)]).toEqual([12, 24]);
+  });
+
   test("D1: gets the value of before where the dependency was loaded anew, and is the same", async () => {
     const { cache, clock, price, tax, total, answerTo } = setUp();
     void cache.read(total);

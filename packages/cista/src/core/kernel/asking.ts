@@ -253,6 +253,8 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     takeFailure(entry, request, asFailure(thrown));
     return;
   }
+  // What is made of it was invalidated through it, and stays so.
+  if (isInvalidated && entry.links) entry.invalidatedAt = Math.max(entry.invalidatedAt, request.startVersion);
   const isOlder = !request.isOpen && invalidateIfChanged(entry, request);
   request.isOpen = open;
   if (!open) clearRequest(entry);
@@ -269,9 +271,10 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
 }
 
 /** Rule R2: readers who may have come after a change that the answer is older than wait for the next one; once, for any changes. */
-function keepLatecomers(entry: Entry, { hasLatecomers, isForLatecomers }: EntryRequest): void {
+function keepLatecomers(entry: Entry, request: EntryRequest): void {
   const activity = entry.active();
-  if (!hasLatecomers || isForLatecomers || activity.nextWaiters) return;
+  if (!request.hasLatecomers || request.isForLatecomers || activity.nextWaiters) return;
+  request.isOutrun = true;
   activity.nextWaiters = activity.waiters;
   activity.waiters = undefined;
 }
@@ -347,15 +350,14 @@ function clearRequest(entry: Entry): void {
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {
   const activity = entry.active();
   const isInvalidated = request.startVersion < entry.invalidatedAt;
-  const hasWaiting = activity.nextWaiters !== undefined;
-  const outdated = (isInvalidated || hasWaiting) && !request.isOpen;
+  const outdated = (isInvalidated || request.isOutrun) && !request.isOpen;
   request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
   // Rules R2, D1: an entry that was invalidated meanwhile is requested anew for latecomers, watchers, and wanted dependents.
   if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))
     startRequest(entry, isInvalidated ? "invalidated" : "dependency");
-  if (hasWaiting && activity.request) activity.request.isForLatecomers = true;
+  if (request.isOutrun && activity.request) activity.request.isForLatecomers = true;
   if (activity.watchers === 0) scheduleRelease(entry);
 }
 

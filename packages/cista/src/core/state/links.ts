@@ -22,6 +22,8 @@ export interface Dependency {
   version: number;
   /** The cache's version when it was read last. */
   readAt: number;
+  /** The cache's version at which the value that was read was trusted last: an invalidation since then is one of that value. */
+  trustedAt: number;
   /** For whom the value was that was read. */
   madeFor: readonly MadeFor[];
 }

@@ -14,6 +14,7 @@ import {
   isStaleThroughDependencies,
   linksOf,
   noteAsked,
+  noteTrusted,
   noteValueRead,
   notRead,
   releaseDependency,
@@ -141,7 +142,7 @@ function noteRead(reader: Reader, dependency: Entry): Dependency {
   const { entry, dependencies, dependencyOf } = reader;
   const known = dependencyOf.get(dependency);
   if (known) return known;
-  const read: Dependency = { entry: dependency, version: notRead, readAt: notRead, madeFor: [] };
+  const read: Dependency = { entry: dependency, version: notRead, readAt: notRead, trustedAt: notRead, madeFor: [] };
   dependencyOf.set(dependency, read);
   dependencies.push(read);
   if (dependencies.length > mostStreamDependencies && entry.isOpen)
@@ -242,6 +243,7 @@ async function areDependenciesUnchanged(reader: Reader): Promise<boolean> {
     // That it could not be had, or is missing, is a matter for the load.
     const settled = () => {
       dependency.readAt = dependency.entry.shelf.core.version;
+      if (dependency.entry.changedAt === dependency.version) noteTrusted(dependency);
     };
     const noteFailure = (thrown: unknown) => void reader.failed.set(dependency.entry, thrown);
     const brought = () => revalidateDependency(reader, dependency.entry, 0, "default", settled).catch(noteFailure);

@@ -17,7 +17,14 @@ const forAll: readonly MadeFor[] = [];
 /** Notes that a load has read a dependency's value as it is now. */
 export function noteValueRead(dependency: Dependency): void {
   dependency.version = dependency.entry.changedAt;
+  noteTrusted(dependency);
   dependency.madeFor = madeForOf(dependency.entry);
+}
+
+/** Notes that the value that was read is trusted now; or that it was of before an invalidation, for which the load had not waited. */
+export function noteTrusted(dependency: Dependency): void {
+  const { version, invalidatedAt, shelf } = dependency.entry;
+  dependency.trustedAt = version < invalidatedAt ? version : shelf.core.version;
 }
 
 /** For whom an entry's value is: its own answer, and those that it was made of. */
@@ -203,7 +210,7 @@ export function linkRestored(entry: Entry, dependency: Entry, isSame: boolean): 
   const links = linksOf(entry);
   const { core } = dependency.shelf;
   const version = isSame ? dependency.changedAt : older;
-  links.dependencies.push({ entry: dependency, version, readAt: core.version, madeFor: [] });
+  links.dependencies.push({ entry: dependency, version, readAt: core.version, trustedAt: core.version, madeFor: [] });
   linksOf(dependency).dependents.add(entry);
   links.outdated = true;
   markDirty(entry);
@@ -363,10 +370,11 @@ function recompute(links: EntryLinks): void {
   links.dependencyStanding = "none";
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
-  for (const { entry, version, readAt } of links.dependencies) {
+  for (const { entry, version, trustedAt } of links.dependencies) {
     const isChanged = entry.changedAt !== version;
+    const isInvalidated = entry.isOutdated || (isChanged && entry.invalidatedAt > trustedAt);
     // Not whether a dependency is for the present user: that may change without a sign, and is tested by `madeFor`.
-    if (entry.isOutdated || (isChanged && entry.invalidatedAt > readAt)) links.dependencyStanding = "invalidated";
+    if (isInvalidated) links.dependencyStanding = "invalidated";
     else if (links.dependencyStanding === "none" && (isChanged || isDoubtful(entry)))
       links.dependencyStanding = "stale";
     links.staleAt = Math.min(links.staleAt, entry.staleAt);
