@@ -1,4 +1,5 @@
 import { fleet } from "./fleet.mjs";
+import { groups } from "./groups.mjs";
 import { keys } from "./keys.mjs";
 import { pages } from "./pages.mjs";
 import { requests } from "./requests.mjs";
@@ -12,4 +13,4 @@ export function patternOf(text) {
 }
 
 /** For `npm run mutate`: the rule that is broken, the file, what stands there (exactly once), and what stands there instead. */
-export const mutations = [...fleet, ...keys, ...pages, ...requests, ...tabs, ...values];
+export const mutations = [...fleet, ...groups, ...keys, ...pages, ...requests, ...tabs, ...values];

@@ -1,22 +1,13 @@
-import {
-  type Cache,
-  createCache,
-  entriesOf,
-  type Failure,
-  journalOf,
-  type Reading,
-  type Source,
-  type View,
-  type Write,
-} from "cista";
+import { type Cache, createCache, entriesOf, journalOf, type Reading, type Source, type View, type Write } from "cista";
 import { type Outbox, openStore, receivePage } from "cista/browser";
-import { type Pages, path } from "cista/http";
+import type { Pages } from "cista/http";
 import { showReadings } from "cista/plain";
 import { openPage } from "cista/server";
 import { renderingOf } from "../../src/core/doors/page.js";
 import { server } from "../hostile-server.js";
 import type { Tab } from "../tabs/tab.js";
 import type { Site } from "./site.js";
+import { definitionsOf } from "./site-sources.js";
 
 // One page of the site (see site.ts): its sources and writes, what its person does, and what has to hold for what it shows.
 
@@ -25,17 +16,7 @@ export type Kind = (typeof kinds)[number];
 /** So many rows are in a page of the list. */
 export const pageSize = 2;
 
-/** The input of a write: a number for the list, and who adds it. */
-export interface Added {
-  readonly n: number;
-  readonly by: string;
-}
-
-/** A composite may be made of a leaf that is not there. */
-function orNone(failure: Failure): number {
-  if (failure.kind !== "missing") throw failure;
-  return 0;
-}
+type Sources = ReturnType<typeof definitionsOf>;
 
 interface Watched {
   readonly kind: Kind;
@@ -83,17 +64,16 @@ class Leaves {
 export class Page {
   readonly tab: Tab;
   readonly cache: Cache;
-  readonly leaf: Source<number, { id: number; version: number }>;
-  readonly pair: Source<number, number>;
-  readonly top: Source<number, unknown>;
-  /** Not stored, so that a request for it leaves at once. */
-  readonly own: Source<number, unknown>;
-  readonly items: Source<void, number[]>;
-  readonly rows: Source<void, Pages<number>>;
-  readonly head: Source<void, number>;
-  readonly me: Source<void, { person: string; note: number }>;
+  declare readonly leaf: Sources["leaf"];
+  declare readonly pair: Sources["pair"];
+  declare readonly top: Sources["top"];
+  declare readonly own: Sources["own"];
+  declare readonly items: Sources["items"];
+  declare readonly rows: Sources["rows"];
+  declare readonly head: Sources["head"];
+  declare readonly me: Sources["me"];
+  declare readonly said: Sources["said"];
   readonly gauge: Source<any, any>;
-  readonly said: Source<void, number[]>;
   readonly write: (how: "add" | "say", n: number) => void;
   readonly strike: (id: number) => void;
   readonly touch: (id: number) => void;
@@ -113,7 +93,6 @@ export class Page {
 
   constructor(site: Site, person: string) {
     const { world, settings } = site;
-    const { composite, graphqlFrom, graphqlTo, origin, pagesFrom, writeTo } = site.library;
     this.#site = site;
     this.tab = world.tab();
     this.cache = this.tab.cache;
@@ -145,107 +124,12 @@ export class Page {
           this.token = site.tokenFor(who);
         },
       },
-      origin,
+      site.library.origin,
     );
-    const retry = { times: 2, firstPause: "500ms" } as const;
-    this.leaf = api.source<number, { id: number; version: number }>({
-      name: "leaf",
-      url: (id) => path`/leaf/${id}`,
-      retry,
-    });
-    this.own = api.source<number, unknown>({ name: "own", url: (n) => path`/own/${n}`, noStore: true, retry });
-    this.items = api.source({ name: "items", url: "/items", unwrap: (body: { items: number[] }) => body.items, retry });
-    this.me = api.source({ name: "me", url: "/me", unwrap: (body: { person: string; note: number }) => body, retry });
-    this.rows = pagesFrom<void, number>(api, {
-      name: "rows",
-      url: "/rows/0",
-      unwrap: (body) => body.rows,
-      next: (body) => body.next,
-      id: (n) => n,
-      retry,
-    });
-    this.said = graphqlFrom<void, number[]>(api, {
-      name: "said",
-      url: "/graphql",
-      document: "query { said }",
-      unwrap: ({ said }) => said,
-      retry,
-    });
-    const { leaf, items, rows, me, said } = this;
-    this.leaves = new Leaves(this.cache, leaf);
-    this.pair = composite({
-      name: "pair",
-      load: async (id: number, { read }) => {
-        const version = (of: number) => read(leaf, of).then((one) => one.version, orNone);
-        const [one, other] = await Promise.all([version(id), version((id + 1) % 3)]);
-        return one * 1000 + other;
-      },
-    });
-    const { pair } = this;
-    this.head = composite({
-      name: "head",
-      load: async (_: void, { read }) => (await read(rows)).items[0] ?? 0,
-    });
-    this.top = composite({
-      name: "top",
-      load: async (id: number, { read }) => {
-        const made = await read(pair, id);
-        const [list, own] = await Promise.all([read(items), read(me)]);
-        return { pair: made, count: list.length, person: own.person };
-      },
-    });
+    const { writes, strike, touch, ...sources } = definitionsOf(site, api, ask);
+    Object.assign(this, sources);
+    this.leaves = new Leaves(this.cache, this.leaf);
     this.gauge = this.tab.gauge;
-    const add = writeTo<Added, unknown>(api, {
-      name: "add",
-      url: "/items",
-      method: "POST",
-      kept: settings.kept,
-      idempotencyKey: true,
-      ...(site.random(2) ? { sendBy: () => ask as never } : {}),
-      retry: { times: 3, firstPause: "500ms" },
-      onSuccess(_, { by }, cache) {
-        if (site.isCompared) cache.put(me, undefined, { person: by, note: site.notes.get(by) ?? 1 });
-      },
-      optimistic: ({ n }, edit) => {
-        edit.at(items).patch((list) => (list.includes(n) ? list : [...list, n]));
-        edit
-          .at(rows)
-          .patch((list) =>
-            list.hasNext || list.items.includes(n)
-              ? list
-              : { ...list, items: [...list.items, n], count: list.count + 1 },
-          );
-      },
-    });
-    // Half of them show nothing at once.
-    const say = graphqlTo<Added, number>(api, {
-      name: "say",
-      url: "/graphql",
-      document: "mutation ($n: Int!) { say(n: $n) }",
-      kept: settings.kept,
-      idempotencyKey: true,
-      retry: { times: 2, firstPause: "500ms" },
-      invalidates: () => said,
-      optimistic: ({ n }, edit) => {
-        if (n % 2) edit.at(said).patch((list) => (list.includes(n) ? list : [...list, n]));
-      },
-    });
-    const writes = { add, say };
-    // The server tells of it by the address alone (RFC 9111 §4.4).
-    const strike = writeTo<number, unknown>(api, {
-      name: "strike",
-      url: (id) => path`/leaf/${id}`,
-      method: "DELETE",
-      retry: { times: 2, firstPause: "500ms" },
-    });
-    // The server tells of it by a group alone (RFC 9875 §3).
-    const touch = writeTo<number, unknown>(api, {
-      name: "touch",
-      url: (id) => path`/touch/${id}`,
-      method: "POST",
-      retry: { times: 2, firstPause: "500ms" },
-      invalidates: (id, result) => (result === undefined ? [{ source: leaf, params: id }] : []),
-    });
     const send = (write: Write<number, any>, id: number) => {
       this.sending++;
       const done = () => void this.sending--;
@@ -276,7 +160,7 @@ export class Page {
         await world.clock.advance(20);
         await opening;
       }
-      if (settings.kept) this.outbox = await this.tab.keep({ writes: [add, say] });
+      if (settings.kept) this.outbox = await this.tab.keep({ writes: [writes.add, writes.say] });
     };
     this.cache.onSignOut(() => {
       for (const each of [...this.#watched, this.leaves]) each.isSignedOut = true;

@@ -4,7 +4,8 @@ import type * as http from "cista/http";
 import { vi } from "vitest";
 import { json } from "../hostile-server.js";
 import { World } from "../tabs/world.js";
-import { type Added, kinds, Page, pageSize } from "./site-page.js";
+import { kinds, Page, pageSize } from "./site-page.js";
+import type { Added } from "./site-sources.js";
 
 // A site with all on at once: pages that are joined, a store, an outbox, streams, wholes, lists, tokens that are renewed, two
 // users, sign-outs, clocks that jump. The server knows what is so; at rest each page shows that, and nothing else.
@@ -269,7 +270,7 @@ export class Site {
       const number = (this.notes.get(page.person) ?? 1) + 1;
       this.notes.set(page.person, number);
       page.cache.put(page.me, undefined, { person: page.person, note: number });
-      if (this.settings.isTopPut) page.cache.put(page.top, id, page.truthOf("top", id));
+      if (this.settings.isTopPut) page.cache.put(page.top, id, page.truthOf("top", id) as never);
     } else if (what < 54) {
       note(`delete ${id}`);
       page.delete(id);
