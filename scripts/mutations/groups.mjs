@@ -5,22 +5,31 @@ export const groups = [
   ["W3 redirected", "details.ts", "...(isOwn && group !== urlGroup(url) ? [group] : [])", ""],
   ["W3 own origin", "invalidate.ts", "[...urls].filter((url) => new URL(url).origin === target.origin);", "[...urls];"],
   ["F7 origin", "named-groups.ts", "(origin === undefined ||", "(true ||"],
-  ["R2 group meanwhile", "named-groups.ts", "entry.invalidatedAt = since.version;", ""],
+  [
+    "R2 group meanwhile",
+    "named-groups.ts",
+    "if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version);",
+    "",
+  ],
   ["R2 group of none", "named-groups.ts", 'if (entry.held === "none") found.add(entry);', ";"],
   [
     "R2 latecomers",
     "kernel/asking.ts",
-    "activity.nextWaiters = activity.waiters;\n  activity.waiters = undefined;",
-    "",
+    "const invalidatedAt = Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt);",
+    "const { invalidatedAt } = entry;",
   ],
   [
     "R2 latecomers of composites",
     "kernel/asking.ts",
-    'if (isOlder || (entry.links && entry.links.current().dependencyStanding !== "none"))',
-    "if (isOlder)",
+    "const isOutrun = activity.nextWaiters &&",
+    "const isOutrun = false &&",
   ],
-  ["R2 latecomers, unheard", "reader.ts", "activity.request.hasLatecomers = true;", ""],
-  ["R2 latecomers once", "kernel/asking.ts", "|| request.isForLatecomers ", ""],
+  [
+    "R2 latecomers, unheard",
+    "reader.ts",
+    "if (Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt) > activity.request.startVersion) return undefined;",
+    "",
+  ],
   ["F7 put", "changing.ts", "details.groups ?? entry.answeredGroups", "details.groups"],
   [
     "F7 put made of the value",
@@ -32,7 +41,7 @@ export const groups = [
   [
     "D1 invalidated further below",
     "kernel/asking.ts",
-    "if (isInvalidated && entry.links) entry.invalidatedAt = Math.max(entry.invalidatedAt, request.startVersion);",
+    "if (isInvalidated && entry.links) entry.links.wasInvalidatedAt = request.startVersion;",
     "",
   ],
   [
@@ -41,12 +50,7 @@ export const groups = [
     "version < invalidatedAt ? version : shelf.core.version;",
     "shelf.core.version;",
   ],
-  [
-    "D1 invalidated until loaded",
-    "composite/dependencies.ts",
-    " || (isChanged && entry.invalidatedAt > trustedAt)",
-    "",
-  ],
+  ["D1 invalidated until loaded", "composite/dependencies.ts", " || (isChanged && invalidatedAt > trustedAt)", ""],
   [
     "H10 groups of one origin",
     "snapshot.ts",

@@ -202,7 +202,7 @@ export const tabs = [
     "if (false) adoptChange(",
   ],
   ["O9 another's write", "asker.ts", "asker.hasOtherLooked ||= now !== asker.lastUser;", ""],
-  ["O9 first", "asker.ts", "asker.lastUser ??= now;", ""],
+  ["O9 first", "asker.ts", "const now = userNote(id); asker.lastUser ??= now;", "const now = userNote(id);"],
   ["O9 before it leaves", "http/exchange.ts", "context.refuseOtherUser?.();", ""],
   ["O9 shown", "kept-list.ts", "if (!this.isOwn(record)) this.hide(record.id);", ""],
   ["O9 shown again", "kept-list.ts", "if (this.isOwn(record)) await this.#show(record);", ""],

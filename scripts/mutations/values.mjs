@@ -95,6 +95,7 @@ export const values = [
     "",
   ],
   ["F9 put", "changing.ts", "...(varies ? { varies } : {}), ...details,", "...details,"],
+  ["F9 known without a request", "asker.ts", "if (isUser(field)) asker.lastUser ??= now;", ""],
   ["F9 put, other fields", "asker.ts", '&& names.every((each) => each === "authorization");', ";"],
   ["F9 put unknown", "asker.ts", "return isUnknown ? { ...now, authorization: visitor } : now;", "return now;"],
   [

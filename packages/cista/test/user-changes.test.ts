@@ -1,4 +1,4 @@
-import { entriesOf, source, takeSnapshot } from "cista";
+import { entriesOf, type Source, source, takeSnapshot } from "cista";
 import { eventsFrom, writeTo } from "cista/http";
 import { describe, expect, test, vi } from "vitest";
 import { fresh, hut, id, json, server, whoServer } from "./hostile-server.js";
@@ -40,6 +40,23 @@ describe("another user asks, without a signOut", () => {
     await clock.advance(0);
     expect(inShort(view.get())).toBe("loading running");
     await clock.advance(50);
+    expect(view.get().value).toBe("bob");
+  });
+
+  test("F9: a value of a named user is not shown to the next, where this page has requested nothing before", async () => {
+    const at = { user: "ada" };
+    const { api } = server(() => json(at.user, fresh), { user: () => at.user });
+    const [me, other] = ["me", "other"].map((name) => api.source<void, string>({ name, url: `/${name}` })) as [
+      Source<void, string>,
+      Source<void, string>,
+    ];
+    const { cache, clock } = stage();
+    cache.put(me, undefined, "ada's change");
+    const { view } = watch(cache, me);
+    expect(view.get().value).toBe("ada's change");
+    at.user = "bob";
+    void cache.read(other);
+    await clock.advance(0);
     expect(view.get().value).toBe("bob");
   });
 

@@ -149,7 +149,9 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
     activity.request.hasLatecomers = true;
     if (endsPauses.has(cause)) activity.request.hurry();
   }
-  if (activity.request?.phase === "running" && activity.request.startVersion < entry.invalidatedAt) {
+  // Until the answer is there nobody knows whether its groups, or its dependencies, were among what was invalidated since.
+  const invalidatedAt = Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt);
+  if (activity.request?.phase === "running" && activity.request.startVersion < invalidatedAt) {
     activity.nextWaiters ??= new Waiters();
     return activity.nextWaiters;
   }
@@ -253,13 +255,11 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     takeFailure(entry, request, asFailure(thrown));
     return;
   }
-  // What is made of it was invalidated through it, and stays so.
-  if (isInvalidated && entry.links) entry.invalidatedAt = Math.max(entry.invalidatedAt, request.startVersion);
-  const isOlder = !request.isOpen && invalidateIfChanged(entry, request);
+  if (isInvalidated && entry.links) entry.links.wasInvalidatedAt = request.startVersion;
+  if (!request.isOpen) invalidateIfChanged(entry, request);
   request.isOpen = open;
   if (!open) clearRequest(entry);
   entry.links?.takeDependencies(answer === dependenciesUnchanged);
-  if (isOlder || (entry.links && entry.links.current().dependencyStanding !== "none")) keepLatecomers(entry, request);
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
@@ -268,15 +268,6 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
     if (open) abortRequest(entry, "it was opened for another user");
     startRequest(entry, "user");
   }
-}
-
-/** Rule R2: readers who may have come after a change that the answer is older than wait for the next one; once, for any changes. */
-function keepLatecomers(entry: Entry, request: EntryRequest): void {
-  const activity = entry.active();
-  if (!request.hasLatecomers || request.isForLatecomers || activity.nextWaiters) return;
-  request.isOutrun = true;
-  activity.nextWaiters = activity.waiters;
-  activity.waiters = undefined;
 }
 
 /** A user who changes with each answer is asked for again so often. `headers` may say the time of day, which is another each time. */
@@ -350,14 +341,15 @@ function clearRequest(entry: Entry): void {
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {
   const activity = entry.active();
   const isInvalidated = request.startVersion < entry.invalidatedAt;
-  const outdated = (isInvalidated || request.isOutrun) && !request.isOpen;
+  // Readers came after an invalidation, and the dependencies are others by now: that may have been the one.
+  const isOutrun = activity.nextWaiters && entry.links && entry.links.current().dependencyStanding !== "none";
+  const outdated = (isInvalidated || isOutrun) && !request.isOpen;
   request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);
   markDirty(entry);
   // Rules R2, D1: an entry that was invalidated meanwhile is requested anew for latecomers, watchers, and wanted dependents.
   if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))
     startRequest(entry, isInvalidated ? "invalidated" : "dependency");
-  if (request.isOutrun && activity.request) activity.request.isForLatecomers = true;
   if (activity.watchers === 0) scheduleRelease(entry);
 }
 

@@ -27,21 +27,17 @@ const mostChanges = 100;
 export function noteGroupChange(core: Core, selector: GroupSelector, age: number): void {
   const { groupChanges, underWay } = core;
   if (underWay.size === 0) return;
-  const change = { version: ++core.version, at: nowOf(core) - age };
+  core.invalidatedAt = ++core.version;
+  const change = { version: core.version, at: nowOf(core) - age };
   core.groupChanges = groupChanges.length < mostChanges ? [...groupChanges, { ...change, selector }] : [change];
 }
 
-/**
- * An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it.
- * @returns whether nobody knew of that
- */
-export function invalidateIfChanged(entry: Entry, request: EntryRequest): boolean {
+/** An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it. */
+export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
   const { groups } = entry;
   const since = entry.shelf.core.groupChanges.findLast(
     ({ version, at, selector }) =>
       version > request.startVersion && at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
   );
-  if (!since || since.version <= entry.invalidatedAt) return false;
-  entry.invalidatedAt = since.version;
-  return true;
+  if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version);
 }

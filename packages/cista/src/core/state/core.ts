@@ -110,6 +110,8 @@ export class Core {
   readonly overdue: Set<Entry> = new Set();
   readonly watched: Set<Entry> = new Set();
   readonly underWay: Set<Entry> = new Set();
+  /** The version of the last invalidation of any entry or group. */
+  invalidatedAt = 0;
   /** The last changes by group that were made while a request was under way: see kernel/named-groups.ts. */
   groupChanges: readonly GroupChange[] = [];
   /** Entries that a watcher or reader has left, released one macrotask later if they are still unused (rule R3). */

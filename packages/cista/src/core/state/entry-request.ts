@@ -18,10 +18,6 @@ export class EntryRequest extends Request {
   isOpen = false;
   /** A reader came for the answer while it was under way: the user may have been another one by then. */
   hasLatecomers = false;
-  /** Its answer is of before a change that nobody knew of until it came: latecomers wait for the next. */
-  isOutrun = false;
-  /** It was begun for the latecomers of the request before. */
-  isForLatecomers = false;
   /** It goes on without readers: it was prefetched, or it revalidates in the background for a read. */
   runsOn = false;
 

@@ -95,7 +95,8 @@ export function invalidate(entry: Entry): boolean {
  */
 export function markInvalidated(entry: Entry, write?: string): boolean {
   if (entry.held === "none" && !entry.isAsking && !entry.links?.dependents.size) return false;
-  entry.invalidatedAt = ++entry.shelf.core.version;
+  const { core } = entry.shelf;
+  entry.invalidatedAt = core.invalidatedAt = ++core.version;
   if (entry.activity) entry.activity.invalidatedBy = write;
   record("invalidate", entry, write);
   markDirty(entry);

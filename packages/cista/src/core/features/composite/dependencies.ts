@@ -67,6 +67,7 @@ export class EntryLinks implements Links, ThroughDependencies {
   dependencies: Dependency[] = [];
   readonly dependents: Set<Entry> = new Set();
   madeFor: readonly MadeFor[] = forAll;
+  wasInvalidatedAt = 0;
   /** The restored entry that it holds, until it holds another: its dependencies may still have to be found. */
   restored: object | undefined = undefined;
   /** The dependencies that the load under way has read so far, those that it waits for now, and the failures that came from dependencies. */
@@ -372,7 +373,8 @@ function recompute(links: EntryLinks): void {
   links.noStore = links.mustRevalidate = false;
   for (const { entry, version, trustedAt } of links.dependencies) {
     const isChanged = entry.changedAt !== version;
-    const isInvalidated = entry.isOutdated || (isChanged && entry.invalidatedAt > trustedAt);
+    const invalidatedAt = Math.max(entry.invalidatedAt, entry.links?.wasInvalidatedAt ?? 0);
+    const isInvalidated = entry.isOutdated || (isChanged && invalidatedAt > trustedAt);
     // Not whether a dependency is for the present user: that may change without a sign, and is tested by `madeFor`.
     if (isInvalidated) links.dependencyStanding = "invalidated";
     else if (links.dependencyStanding === "none" && (isChanged || isDoubtful(entry)))

@@ -80,7 +80,8 @@ function refuseMode(cache: never): never {
 /** The shortest way: nothing is held, others wait already, and the journal has no listeners. */
 function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
   const { activity } = entry;
-  if (entry.held !== "none" || entry.invalidatedAt > 0 || !activity?.waiters || !activity.request) return undefined;
+  if (entry.held !== "none" || !activity?.waiters || !activity.request) return undefined;
+  if (Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt) > activity.request.startVersion) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.journal?.hears("read")) return undefined;
   activity.request.hasLatecomers = true;
   activity.waiters.patient = true;
