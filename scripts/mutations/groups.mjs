@@ -4,6 +4,7 @@ export const groups = [
   ["S1 stored while it opens", "feeding.ts", "this.#noteMeant(this.#whileOpening ?? []);", ""],
   ["W3 redirected", "details.ts", "...(isOwn && group !== urlGroup(url) ? [group] : [])", ""],
   ["W3 own origin", "invalidate.ts", "[...urls].filter((url) => new URL(url).origin === target.origin);", "[...urls];"],
+  ["B2 heard later", "named-groups.ts", "at >= request.tryStartedAt && ", ""],
   ["F7 origin", "named-groups.ts", "(origin === undefined ||", "(true ||"],
   [
     "R2 group meanwhile",
@@ -21,8 +22,8 @@ export const groups = [
   [
     "R2 latecomers of composites",
     "kernel/asking.ts",
-    "const isOutrun = activity.nextWaiters &&",
-    "const isOutrun = false &&",
+    "return activity?.nextWaiters !== undefined &&",
+    "return false &&",
   ],
   [
     "R2 latecomers, unheard",

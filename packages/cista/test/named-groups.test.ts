@@ -251,6 +251,19 @@ test("R2: a reader who comes after a change by a group gets the next answer, als
   expect([await before, await after]).toEqual(["v1", "v2"]);
 });
 
+test("B2: an answer that was requested after a change in another tab is not requested again, though the change is heard later", async () => {
+  const world = new World();
+  const [one, two] = [world.tab(), world.tab()];
+  await Promise.all([one.join(), two.join()]);
+  world.delay = 50;
+  const its = board({ ...stage(), cache: two.cache, clock: world.clock });
+  one.cache.invalidate({ group: "huts" });
+  await world.clock.advance(20);
+  const { view } = watch(two.cache, its.huts);
+  await world.clock.advance("2s");
+  expect([inShort(view.get()), its.seen.length]).toEqual(['ready "v1"', 1]);
+});
+
 test("R2: a reload answers those who have waited for the next answer, too", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");

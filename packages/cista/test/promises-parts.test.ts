@@ -1,4 +1,4 @@
-import { answer, composite, entriesOf, source, takeSnapshot } from "cista";
+import { answer, composite, entriesOf, type Source, source, takeSnapshot } from "cista";
 import { describe, expect, test } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -120,7 +120,14 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
       loads.at(-1)?.answer(value);
       await clock.advance(0);
     };
-    return { cache, clock, price, tax, total, answerTo };
+    /** Reads a composite, whose dependencies are 1 and 10. */
+    const bring = async (of: Source<void, any> = total) => {
+      void cache.read(of);
+      await clock.advance(0);
+      await answerTo(price, 1);
+      await answerTo(tax, 10);
+    };
+    return { cache, clock, price, tax, total, answerTo, bring };
   };
 
   test("R2: gets the next answer, where the load has read the dependency already", async () => {
@@ -137,11 +144,8 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
   });
 
   test("D1: does not get the value of before once the dependency has been loaded anew", async () => {
-    const { cache, clock, price, tax, total, answerTo } = setUp();
-    void cache.read(total);
-    await clock.advance(0);
-    await answerTo(price, 1);
-    await answerTo(tax, 10);
+    const { cache, price, total, answerTo, bring } = setUp();
+    await bring();
     watch(cache, price.source);
     cache.invalidate(price.source);
     await answerTo(price, 2);
@@ -162,17 +166,14 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
   });
 
   test("D1: does not get the value of before of a composite of a composite", async () => {
-    const { cache, clock, price, tax, total, answerTo } = setUp();
+    const { cache, clock, price, total, answerTo, bring } = setUp();
     const double = composite({
       name: "double",
       maxAge: "1h",
       staleWhileRevalidate: "1h",
       load: async (_: void, { read }) => 2 * ((await read(total)) as number),
     });
-    void cache.read(double);
-    await clock.advance(0);
-    await answerTo(price, 1);
-    await answerTo(tax, 10);
+    await bring(double);
     cache.invalidate(price.source);
     void cache.read(total);
     await clock.advance(0);
@@ -181,15 +182,28 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
   });
 
   test("D1: gets the value of before where the dependency was loaded anew, and is the same", async () => {
-    const { cache, clock, price, tax, total, answerTo } = setUp();
-    void cache.read(total);
-    await clock.advance(0);
-    await answerTo(price, 1);
-    await answerTo(tax, 10);
+    const { cache, price, total, answerTo, bring } = setUp();
+    await bring();
     watch(cache, price.source);
     cache.invalidate(price.source);
     await answerTo(price, 1);
     expect([inShort(cache.peek(total)), price.loads.length]).toEqual(["ready 11", 2]);
+  });
+
+  test("D1: a load that fails is not run again for those who came after another invalidation", async () => {
+    const { cache, clock, price, tax, total, bring } = setUp();
+    await bring();
+    cache.invalidate(price.source);
+    const [first, other] = [cache.read(total), heldSource("other").source];
+    cache.put(other, 1, "here");
+    await clock.advance(0);
+    cache.invalidate(other);
+    const after = cache.read(total);
+    for (const read of [first, after]) read.catch(() => {});
+    price.loads.at(-1)?.fail(new Error("away"));
+    await clock.advance("1m");
+    expect([price.loads.length, tax.loads.length]).toEqual([2, 1]);
+    await expect(after).rejects.toMatchObject({ kind: "load" });
   });
 
   test("R2: readers who come again and again, with a change each time, are not kept waiting", async () => {

@@ -263,7 +263,7 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
   noteArrival(entry);
   entry.links?.tellDependents(entry.changedAt !== changedAt || isInvalidated ? "change" : "same");
   record("answer", entry, request, answer);
-  if (!isForSomebodyElse(entry, request)) finishRequest(entry, request, outcomeOf(entry));
+  if (!isForSomebodyElse(entry, request)) finishRequest(entry, request, outcomeOf(entry), isOutrun(entry));
   else {
     if (open) abortRequest(entry, "it was opened for another user");
     startRequest(entry, "user");
@@ -338,11 +338,15 @@ function clearRequest(entry: Entry): void {
   entry.shelf.core.underWay.delete(entry);
 }
 
-function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome): void {
+/** Readers came after an invalidation, and the dependencies are others than the load has read: the invalidation may have been of these. */
+function isOutrun({ activity, links }: Entry): boolean {
+  return activity?.nextWaiters !== undefined && links !== undefined && links.current().dependencyStanding !== "none";
+}
+
+/** @param isOutrun whether latecomers wait for the next answer, as they do where the entry itself was invalidated */
+function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome, isOutrun = false): void {
   const activity = entry.active();
   const isInvalidated = request.startVersion < entry.invalidatedAt;
-  // Readers came after an invalidation, and the dependencies are others by now: that may have been the one.
-  const isOutrun = activity.nextWaiters && entry.links && entry.links.current().dependencyStanding !== "none";
   const outdated = (isInvalidated || isOutrun) && !request.isOpen;
   request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);

@@ -7,7 +7,9 @@ import type { EntryRequest } from "../state/entry-request.js";
 /** The entries of a group: by what they hold, or by their definition alone while they hold nothing. */
 export function entriesInGroup(core: Core, selector: GroupSelector): Entry[] {
   const found = new Set(core.groups.with(selector.group));
-  for (const entry of [...core.underWay, ...core.watched]) if (entry.held === "none") found.add(entry);
+  for (const asked of [core.underWay, core.watched]) {
+    for (const entry of asked) if (entry.held === "none") found.add(entry);
+  }
   return [...found].filter((entry) => isInGroup(groupsOf(entry), selector));
 }
 
@@ -36,8 +38,7 @@ export function noteGroupChange(core: Core, selector: GroupSelector, age: number
 export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
   const { groups } = entry;
   const since = entry.shelf.core.groupChanges.findLast(
-    ({ version, at, selector }) =>
-      version > request.startVersion && at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
+    ({ at, selector }) => at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
   );
-  if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version);
+  if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version); // without effect where the try began later
 }
