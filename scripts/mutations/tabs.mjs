@@ -54,6 +54,7 @@ export const tabs = [
     "if (known) return this.#follow(call, proceed, wait, turn, known);",
     "if (known) return answerIn(known, 0);",
   ],
+  ["B2 stream yielded", "tabs/loads.ts", "if (turn && !turn.has) turn.lose();", ""],
   ["B2 stream told", "tabs/hearing.ts", "|| opened !== undefined);", ");"],
   ["B2 stream alone", "tabs/loads.ts", "locks && !isClosed && !this.#own.has(key) ?", "locks && 0 > 1 && isClosed ?"],
   [

@@ -127,3 +127,21 @@ test("B2: a stream that was opened while its invalidation was on its way is open
     expect(world.streams.size).toBe(1);
   }
 });
+
+test("B2: a tab that opened a stream while it was alone follows the stream of a tab that comes back", async () => {
+  for (let seed = 1; seed <= 20; seed++) {
+    const world = new World(seed);
+    world.delay = 5;
+    const [stays, returns] = [await world.open(), await world.open()];
+    await world.clock.advance("5s");
+    returns.watch("gauge", 0);
+    returns.leave(); // its place in the lock's queue is taken again when it is back
+    await world.clock.advance("1s");
+    returns.comeBack();
+    stays.watch("gauge", 0);
+    await world.clock.advance("1s");
+    expect([seed, world.streams.size]).toEqual([seed, 1]);
+    await event(world);
+    for (const tab of world.alive) expect(gaugeIn(tab)).toMatchObject({ value: { version: 1 }, fresh: true });
+  }
+});

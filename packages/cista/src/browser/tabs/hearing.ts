@@ -49,6 +49,7 @@ export class Hearing {
     this.#dateFormer(news);
     const known = moments.of(key);
     if (this.#isOutOfDate(news)) return;
+    if (opened !== undefined && by !== this.#hub.id && isForHere(this.#cache, entry)) this.#loads.yieldStream(key);
     const isNews = moments.isNews(news);
     if (at >= known.at) this.#telling.endCorrection(key);
     else this.#telling.correctSoon(key, () => this.#telling.tellAgain(key));

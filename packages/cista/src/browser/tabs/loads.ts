@@ -27,7 +27,7 @@ export class Loads {
   /** The load of each key that has the key's turn, or waits for it. */
   readonly #asking = new Map<string, LoadCall>();
   /** The streams that this tab has open, by key. A new stream of a key begins before the one in its place has ended. */
-  readonly #open = new Map<string, AsyncIterable<unknown>>();
+  readonly #open = new Map<string, { readonly stream: AsyncIterable<unknown>; readonly turn: Turn | undefined }>();
 
   constructor(hub: Hub) {
     this.#hub = hub;
@@ -162,12 +162,12 @@ export class Loads {
     // The stream may be left before the lock is ours: then nothing else gives it back.
     if (!given) context.signal.addEventListener("abort", () => turn?.leave(), { once: true });
     let hasEnded = false;
-    this.#open.set(key, stream);
+    this.#open.set(key, { stream, turn });
     try {
       yield* untilLost(stream, (lose) => turn && this.#turns.whenLost(turn, lose));
       hasEnded = true; // told, before its place is another's
     } finally {
-      if (this.#open.get(key) === stream) this.#open.delete(key);
+      if (this.#open.get(key)?.stream === stream) this.#open.delete(key);
       if (!hasEnded) turn?.leave();
     }
   }
@@ -194,6 +194,12 @@ export class Loads {
   }
 
   // ── Messages heard ─────────────────────────────────────────────────────────
+
+  /** Another tab has a stream of the key open. Where this tab's is open before its lock has come, this tab follows the other. */
+  yieldStream(key: string): void {
+    const turn = this.#open.get(key)?.turn;
+    if (turn && !turn.has) turn.lose();
+  }
 
   /** @returns whether a load has been waiting for it */
   take(news: News, isNews: boolean): boolean {
