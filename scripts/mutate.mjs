@@ -48,6 +48,7 @@ const pageTests = [
   "brought.test.ts",
   "restored.test.ts",
   "page-receive.browser.test.ts",
+  "react.browser.test.tsx",
   "page/page.e2e.test.ts",
   "frameworks/hydration.e2e.test.ts",
 ].map((file) => `packages/cista/test/${file}`);

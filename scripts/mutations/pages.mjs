@@ -1,6 +1,12 @@
 /** Rules H: pages that are rendered on a server. */
 export const pages = [
   ["H1", "receive.ts", "if (!sent) return undefined;", "if (sent || !sent) return undefined;"],
+  [
+    "R4 carried",
+    "binding/asked.ts",
+    "if (asked === this.#asked) this.#forgetKept(reading);",
+    "this.#forgetKept(reading);",
+  ],
   ["H1 hydrated", "live.ts", "this.follower.isHydrating = true;", ""],
   ["H3", "receive.ts", "Math.min(now - snapshot.takenAt, Math.round(performance.now()))", "now - snapshot.takenAt"],
   [

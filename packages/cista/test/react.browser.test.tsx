@@ -1,7 +1,7 @@
 import { answer, createCache, Failure, missing, type Reading, source, unchanged, write } from "cista";
 import { CistaProvider, Outcome, useDebounced, useReading, useReadings, useWrite } from "cista/react";
 import { virtualEnvironment } from "cista/rehearsal";
-import { act, type FormEvent, memo, startTransition, useState, version } from "react";
+import { act, type FormEvent, memo, startTransition, useEffect, useState, version } from "react";
 import { createRoot } from "react-dom/client";
 import { expect, test, vi } from "vitest";
 import { cache, clock, page, press, settle, show } from "./react-stage.js";
@@ -70,6 +70,23 @@ test("N4: a member that was looked at only while loading counts only while loadi
   expect([page.textContent, renders]).toEqual(["Harebell", 0]);
   await act(async () => void cache.delete({ source: hut }));
   expect(page.textContent).toBe("running");
+});
+
+test("R4: a carried value stays on the page while a reading of the former params is looked at", async () => {
+  const { source: hut, loads } = heldSource("hut");
+  const looked: unknown[] = [];
+  function Hut({ id }: { id: number }) {
+    const reading = useReading<any, any>(hut, id, { carryOver: true });
+    // biome-ignore lint/correctness/useExhaustiveDependencies: its end looks at the reading of the former params
+    useEffect(() => () => void looked.push(reading.value), [id]);
+    return <i>{`${reading.value} ${reading.provisional}`}</i>;
+  }
+  await show(<Hut id={1} />, false);
+  await act(async () => loads[0]?.answer("Harebell"));
+  await show(<Hut id={2} />, false);
+  expect([page.textContent, looked]).toEqual(["Harebell carried", ["Harebell"]]);
+  await act(async () => loads[1]?.answer("Peat Hag"));
+  expect(page.textContent).toBe("Peat Hag undefined");
 });
 
 test("N4: a render of the component's own has the newest reading", async () => {

@@ -175,8 +175,11 @@ export class Asking {
   }
 
   /** The view of another key on the page is still attached while the new one is first looked at; afterwards its reading is kept. */
-  #carriedOver(reading: Reading<any>, { view: { key }, source }: Asked): Reading<any> {
-    this.#forgetKept(reading);
+  #carriedOver(reading: Reading<any>, asked: Asked): Reading<any> {
+    const { key } = asked.view;
+    const { source } = asked;
+    // A reading of former params may be looked at later: by the end of an effect, or by React's own tools.
+    if (asked === this.#asked) this.#forgetKept(reading);
     if (reading.state !== "loading" || reading.value !== undefined) return reading;
     if (this.#attached && this.#attached.view.key !== key) this.#keepFrom(this.#attached);
     const kept = this.#kept;
