@@ -13,7 +13,8 @@ test("H10: the value of a stream is there at once after a restore, and an attach
   const gauge = source({
     name: "gauge",
     maxAge: "1h",
-    load: async function* (_: void, { signal }) {
+    params: false,
+    load: async function* (_, { signal }) {
       yield 90;
       await new Promise((resolve) => signal.addEventListener("abort", resolve));
     },
@@ -48,7 +49,12 @@ test("H10: a composite that was restored is made of its dependencies, also where
   const water: Record<number, number> = { 1: 90 };
   const hut = () => source({ name: "hut", maxAge: "1h", load: async (id: number) => water[id] });
   const route = (part: ReturnType<typeof hut>) =>
-    composite({ name: "route", maxAge: "1h", load: async (_: void, { read }) => `${await read(part, 1)} litres` });
+    composite({
+      name: "route",
+      maxAge: "1h",
+      params: false,
+      load: async (_, { read }) => `${await read(part, 1)} litres`,
+    });
   const from = stage();
   const first = hut();
   await from.cache.read(route(first));
@@ -81,7 +87,8 @@ test("H10: a part without params is the same part after a restore from JSON", as
   const route = composite({
     name: "route",
     maxAge: "1h",
-    load: async (_: void, { read }) => `${await read(hut)} litres`,
+    params: false,
+    load: async (_, { read }) => `${await read(hut)} litres`,
   });
   const from = stage();
   await from.cache.read(route);
@@ -103,7 +110,8 @@ test("H1: a composite of a page is shown before the source of its private depend
   const greeting = composite({
     name: "greeting",
     maxAge: "1h",
-    load: async (_: void, { read }) => `Hello ${await read(me)}`,
+    params: false,
+    load: async (_, { read }) => `Hello ${await read(me)}`,
   });
   const from = stage();
   const page = openPage(from.cache);

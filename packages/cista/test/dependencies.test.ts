@@ -265,7 +265,7 @@ test("D1: two composites that share a dependency without a lifetime do not load 
   let loads = 0;
   const time = source({ name: "time", maxAge: 0, load: async () => ++loads });
   const wholes = ["north", "south"].map((name) =>
-    composite({ name, maxAge: "1h", load: async (_: void, { read }) => `${name} at ${await read(time)}` }),
+    composite({ name, maxAge: "1h", params: false, load: async (_, { read }) => `${name} at ${await read(time)}` }),
   );
   const views = [];
   for (const whole of wholes) {
@@ -278,7 +278,7 @@ test("D1: two composites that share a dependency without a lifetime do not load 
 test("D2: where a dependency must be revalidated once stale, the composite must be too", async () => {
   const { cache, clock } = stage();
   const state = source({ name: "state", maxAge: "1h", mustRevalidate: true, load: async () => 1 });
-  const whole = composite({ name: "whole", maxAge: "10s", load: async (_: void, { read }) => read(state) });
+  const whole = composite({ name: "whole", maxAge: "10s", params: false, load: async (_, { read }) => read(state) });
   await cache.read(whole);
   await clock.advance("20s");
   expect(inShort(cache.view(whole).get())).toBe("loading running"); // no stale value, though the whole would allow it
@@ -290,12 +290,14 @@ test("D1: a dependency that is invalidated while it is loaded for a watched comp
   const whole = composite({
     name: "whole",
     maxAge: "1h",
-    load: async (_: void, { read }) => `of ${await read(part)}`,
+    params: false,
+    load: async (_, { read }) => `of ${await read(part)}`,
   });
   const above = composite({
     name: "above",
     maxAge: "1h",
-    load: async (_: void, { read }) => `above ${await read(whole)}`,
+    params: false,
+    load: async (_, { read }) => `above ${await read(whole)}`,
   });
   const { view } = watch(cache, above);
   await clock.advance(0);
@@ -313,7 +315,8 @@ test("R3: where a load fails by one dependency, the requests for the others end"
   const whole = composite({
     name: "whole",
     retry: false,
-    load: async (_: void, { read }) => Promise.all([read(broken.source, 1), read(slow.source, 1)]),
+    params: false,
+    load: async (_, { read }) => Promise.all([read(broken.source, 1), read(slow.source, 1)]),
   });
   const { view } = watch(cache, whole);
   await clock.advance(0);
@@ -329,7 +332,8 @@ test("R3: a request for a dependency that goes on for its composite ends with th
   const whole = composite({
     name: "whole",
     retry: false,
-    load: async (_: void, { read }) => [await read(first.source, 1), await read(second.source, 1)],
+    params: false,
+    load: async (_, { read }) => [await read(first.source, 1), await read(second.source, 1)],
   });
   const watchers = [watch(cache, second.source, 1), watch(cache, whole)];
   await clock.advance(0);

@@ -140,7 +140,8 @@ test("F7: a response that a program has fetched itself is an answer like any oth
   const hut = source({
     name: "hut",
     retry: false,
-    load: async (_: void, context) => {
+    params: false,
+    load: async (_, context) => {
       held.push(context.held?.validator);
       return answerOf<{ water: number }>(responses.shift() as Response, { ...context, unwrap: (body) => body.hut });
     },

@@ -100,7 +100,7 @@ test("E1: every failure is heard in one place, of requests and of writes, once e
   const { cache, clock, events } = stage();
   const all = told(cache);
   const { source: part, loads } = heldSource("part");
-  const whole = composite({ name: "whole", retry: false, load: (_: void, { read }) => read(part, 1) });
+  const whole = composite({ name: "whole", retry: false, params: false, load: (_, { read }) => read(part, 1) });
   const save = write<string, void>({
     name: "save",
     send: async () => {
@@ -156,9 +156,14 @@ test("D6: a composite of a missing dependency is missing, unless the load catche
   const page = composite({
     name: "page",
     maxAge: "1m",
-    load: async (_: void, { read }) => ({ hut: await read(hut, { id: 1 }) }),
+    params: false,
+    load: async (_, { read }) => ({ hut: await read(hut, { id: 1 }) }),
   });
-  const kind = composite({ name: "kind", load: async (_: void, { read }) => read(hut, { id: 1 }).catch(() => "none") });
+  const kind = composite({
+    name: "kind",
+    params: false,
+    load: async (_, { read }) => read(hut, { id: 1 }).catch(() => "none"),
+  });
   const all = told(cache);
   const { view, seen } = watch(cache, page);
   watch(cache, kind);

@@ -238,6 +238,7 @@ test("F6: an unchanged value is fresh again, the same object; a missing one is c
   ];
   const hut = source<void, Promise<any>>({
     name: "hut",
+    params: false,
     load: async (_, context) => {
       held.push(context.held?.validator);
       return answers.shift();

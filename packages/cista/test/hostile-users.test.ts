@@ -84,7 +84,7 @@ describe("whose answer it is", () => {
     const { api, seen } = server(() => json(1), { headers: ({ context }: any) => ({ authorization: context.user }) });
     const whose = api.source<any, number>(hut);
     const contexts: unknown[] = [];
-    const own = source({ name: "own", load: async (_: void, { context }) => contexts.push(context) });
+    const own = source({ name: "own", params: false, load: async (_, { context }) => contexts.push(context) });
     await Promise.all(
       ["ada", "bob"].map(async (user) => {
         const cache = createCache({ context: { user } });

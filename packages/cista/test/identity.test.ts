@@ -161,8 +161,18 @@ describe("a composite of another user's answers is that user's too", () => {
     const at = { token: "ada" };
     const { api, seen } = whoServer({ headers: () => ({ authorization: at.token }) });
     const me = api.source<any, string>({ ...hut, name: "me" });
-    const whole = composite({ name: "whole", maxAge: "1h", load: async (_, { read }) => `of ${await read(me, id)}` });
-    const above = composite({ name: "above", maxAge: "1h", load: async (_, { read }) => `above ${await read(whole)}` });
+    const whole = composite({
+      name: "whole",
+      params: false,
+      maxAge: "1h",
+      load: async (_, { read }) => `of ${await read(me, id)}`,
+    });
+    const above = composite({
+      name: "above",
+      params: false,
+      maxAge: "1h",
+      load: async (_, { read }) => `above ${await read(whole)}`,
+    });
     const made = stage();
     await made.cache.read(above);
     return { at, me, whole, above, seen, ...made };

@@ -36,6 +36,11 @@ const mistakes: readonly [mistake: string, line: string, ...said: string[]][] = 
   ["params beside what is invalidated", 'cache.invalidate(hut, { id: "h-07" })', "one argument: { source, params }"],
   ["an option of another name", "useReading(huts, { pik: () => 1 })", "Did you mean to write 'pick'?"],
   ["an option of a source", 'source({ name: "a", load: () => 1, maxage: "5s" })', "Did you mean to write 'maxAge'?"],
+  [
+    "no params, and a load that names some",
+    'source({ name: "a", load: async (_, { signal }) => signal.aborted })',
+    "{ params: false; } | { load(): unknown; }",
+  ],
   ["a time that is none", 'source({ name: "a", load: () => 1, maxAge: "5 sek" })', "not assignable to type 'Duration'"],
   ["a value that may not be there", "reading.value.name", "'reading.value' is possibly 'undefined'"],
   ["a member of a value", "<Outcome of={reading}>{({ nam }) => nam}</Outcome>", "'nam' does not exist on type 'Hut'"],

@@ -228,7 +228,12 @@ describe("F7: a value that a program puts", () => {
 
 test("H10: a restored composite is of the groups of a dependency that stayed behind, in their origin", async () => {
   const of = (its: Board) =>
-    composite({ name: "count", maxAge: "1h", load: async (_: void, { read }) => (await read(its.huts)).length });
+    composite({
+      name: "count",
+      maxAge: "1h",
+      params: false,
+      load: async (_, { read }) => (await read(its.huts)).length,
+    });
   const first = board();
   const count = of(first);
   void first.cache.read(count);

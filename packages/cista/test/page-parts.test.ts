@@ -125,7 +125,8 @@ test("H5: a Date that the source's check makes of text is sent as that text", as
 test("two users at once, a thousand requests: the values of one are never in the other's page", async () => {
   const basket = source({
     name: "basket",
-    load: async (_: void, { context }) => {
+    params: false,
+    load: async (_, { context }) => {
       await new Promise(setImmediate); // the other's request comes in between
       return `nights of ${context}`;
     },

@@ -158,7 +158,8 @@ test("D7: a live source: one stream however many watch, fresh while open, closed
     name: "notices",
     retry: { times: 2, firstPause: "1s" },
     timeout: "5s",
-    async *load(_: void, { signal }): AsyncGenerator<number> {
+    params: false,
+    async *load(_, { signal }): AsyncGenerator<number> {
       const queue: (() => number | undefined)[] = [];
       let wake = () => {};
       const put = (item: () => number | undefined) => {

@@ -105,7 +105,8 @@ describe("listeners", () => {
         cache.read(
           composite({
             name: "b",
-            load: async (_: void, { read }) => {
+            params: false,
+            load: async (_, { read }) => {
               cache.dispose();
               return read(part);
             },

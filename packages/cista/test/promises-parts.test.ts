@@ -5,9 +5,14 @@ import { heldSource, inShort, stage, watch } from "./stage.js";
 // What random programs once broke, each by the shortest program that showed it.
 
 const endless = { retry: false, timeout: Number.POSITIVE_INFINITY } as const;
-const item = () => source({ name: "item", maxAge: "1h", load: async (_: void) => ({ price: 1 }) });
+const item = () => source({ name: "item", maxAge: "1h", load: async () => ({ price: 1 }) });
 const totalOf = (part: ReturnType<typeof item>) =>
-  composite({ name: "total", maxAge: "1d", load: async (_: void, { read }) => (await read(part)).price * 100 });
+  composite({
+    name: "total",
+    maxAge: "1d",
+    params: false,
+    load: async (_, { read }) => (await read(part)).price * 100,
+  });
 
 describe("D1: the dependencies of an entry", () => {
   test.each([
@@ -32,7 +37,8 @@ describe("D1: the dependencies of an entry", () => {
     const both = composite({
       name: "both",
       maxAge: "1d",
-      load: async (_: void, { read }) => [await read(parts[0]!.source), await read(parts[1]!.source)],
+      params: false,
+      load: async (_, { read }) => [await read(parts[0]!.source), await read(parts[1]!.source)],
     });
     const { view } = watch(cache, both);
     for (const { loads } of parts) {
@@ -56,7 +62,8 @@ describe("D1: the dependencies of an entry", () => {
       name: "whole",
       requestBudget: false,
       retry: false,
-      load: async (_: void, { read }) => {
+      params: false,
+      load: async (_, { read }) => {
         loads++;
         await read(part);
         if (broken) throw new Error("no");
@@ -75,7 +82,11 @@ describe("D1: the dependencies of an entry", () => {
     const { cache, clock } = stage();
     let count = 0;
     const part = source({ name: "part", maxAge: 0, load: async () => ++count });
-    const whole = composite({ name: "whole", load: async (_: void, { read }) => [await read(part), await read(part)] });
+    const whole = composite({
+      name: "whole",
+      params: false,
+      load: async (_, { read }) => [await read(part), await read(part)],
+    });
     const { view } = watch(cache, whole);
     await clock.advance("10s");
     expect(view.get()).toMatchObject({ value: [1, 1] });
@@ -85,7 +96,12 @@ describe("D1: the dependencies of an entry", () => {
     const { cache, clock } = stage();
     let noStore = false;
     const part = source({ name: "part", maxAge: 0, load: async () => answer(1, { noStore }) });
-    const whole = composite({ name: "whole", maxAge: "1d", load: async (_: void, { read }) => await read(part) });
+    const whole = composite({
+      name: "whole",
+      maxAge: "1d",
+      params: false,
+      load: async (_, { read }) => await read(part),
+    });
     watch(cache, whole);
     await clock.advance(0);
     expect(takeSnapshot(cache, whole).entries).toHaveLength(1);
@@ -114,7 +130,8 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
       name: "total",
       maxAge: "1h",
       staleWhileRevalidate: "1h",
-      load: async (_: void, { read }) => (await read(price.source)) + (await read(tax.source)),
+      params: false,
+      load: async (_, { read }) => (await read(price.source)) + (await read(tax.source)),
     });
     const answerTo = async ({ loads }: typeof price, value: number) => {
       loads.at(-1)?.answer(value);
@@ -171,7 +188,8 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
       name: "double",
       maxAge: "1h",
       staleWhileRevalidate: "1h",
-      load: async (_: void, { read }) => 2 * ((await read(total)) as number),
+      params: false,
+      load: async (_, { read }) => 2 * ((await read(total)) as number),
     });
     await bring(double);
     cache.invalidate(price.source);

@@ -42,7 +42,8 @@ describe("R: requests", () => {
     let signal: AbortSignal | undefined;
     const hut = source({
       name: "hut",
-      load: (_: void, context) => {
+      params: false,
+      load: (_, context) => {
         signal = context.signal;
         reader.abort("enough");
         return new Promise<number>(() => {});
@@ -87,7 +88,8 @@ describe("R: requests", () => {
       name: "whole",
       timeout: "5s",
       retry: { times: 1, firstPause: 0 },
-      load: async (_: void, { read }) => {
+      params: false,
+      load: async (_, { read }) => {
         if (++tries > 1) return new Promise<number>(() => {});
         void read(part.source).catch(() => {});
         throw new Failure("load", "no");
@@ -105,7 +107,8 @@ describe("R: requests", () => {
     let loads = 0;
     const ring: any = composite({
       name: "ring",
-      load: async (_: void, { read }) => {
+      params: false,
+      load: async (_, { read }) => {
         loads++;
         return read(ring) as any;
       },
@@ -151,7 +154,7 @@ describe("streams", () => {
   ])("a stream is closed after %s, also one whose end throws", async (_, values) => {
     const { cache, clock } = stage();
     const { closed, made } = streams();
-    const live = source({ name: "live", retry: false, load: (_: void) => made([...values], true) });
+    const live = source({ name: "live", retry: false, load: () => made([...values], true) });
     watch(cache, live);
     await clock.advance(0);
     cache.dispose();
@@ -166,7 +169,7 @@ describe("streams", () => {
       name: "late",
       timeout: "1s",
       retry: false,
-      load: async (_: void): Promise<any> => new Promise((come) => clock.setTimer(() => come(made([1])), 2000)),
+      load: async (): Promise<any> => new Promise((come) => clock.setTimer(() => come(made([1])), 2000)),
     });
     watch(cache, late);
     await clock.advance("3s");
@@ -175,7 +178,7 @@ describe("streams", () => {
     const breaking = source({
       name: "breaking",
       retry: { times: Number.POSITIVE_INFINITY },
-      async *load(_: void) {
+      async *load() {
         yield ++opened;
         throw new Failure("network", "broken");
       },

@@ -313,7 +313,8 @@ test("R5: a stream that fails while its load waits for the next event ends by it
   const signals: AbortSignal[] = [];
   const gauge = source({
     name: "gauge",
-    load: async function* (_: void, { signal }) {
+    params: false,
+    load: async function* (_, { signal }) {
       signals.push(signal);
       yield 1;
       await new Promise(() => {}); // no event ever comes

@@ -342,7 +342,8 @@ describe("a composite that came with a page", () => {
     const many = composite({
       name: "many",
       maxAge: "1h",
-      load: async (_: void, { read }) =>
+      params: false,
+      load: async (_, { read }) =>
         (await Promise.all(Array.from({ length: 200 }, (_, id) => read(of.route, id)))).length,
     });
     const { cache } = stage({ snapshot: await snapshotOf((its) => its.read(many), many) });
@@ -364,7 +365,7 @@ describe("a page that is hydrated while its user leaves", () => {
     );
     const me = api.source<void, string>({ name: "me", url: "/me" });
     const other = api.source<number, string>({ name: "other", url: (n) => `/other/${n}` });
-    const hello = composite({ name: "hello", load: async (_: void, { read }) => `hello ${await read(me)}` });
+    const hello = composite({ name: "hello", params: false, load: async (_, { read }) => `hello ${await read(me)}` });
     const page = openPage(stage().cache);
     await page.show(hello);
     await page.show(me);

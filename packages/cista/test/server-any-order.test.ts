@@ -67,7 +67,8 @@ class Site {
       ...plain,
       name: "route",
       maxAge: "1h",
-      load: async (_: void, { read }) => `${await read(me)}, ${await read(hut, 2)}`,
+      params: false,
+      load: async (_, { read }) => `${await read(me)}, ${await read(hut, 2)}`,
     });
     const noticed = (visitor: unknown, signal: AbortSignal) => {
       this.requests.push(`${visitor} /gauge`);
@@ -78,7 +79,8 @@ class Site {
       ...plain,
       name: "gauge",
       maxAge: "1h",
-      load: async function* (_: void, { context, signal }) {
+      params: false,
+      load: async function* (_, { context, signal }) {
         noticed(context, signal);
         yield `gauge ${version()}`;
         await new Promise((resolve) => signal.addEventListener("abort", resolve));
@@ -87,7 +89,8 @@ class Site {
     const never = source({
       ...plain,
       name: "never",
-      load: async (_: void, { context, signal }) => {
+      params: false,
+      load: async (_, { context, signal }) => {
         noticed(context, signal);
         return new Promise<string>(() => {});
       },

@@ -270,7 +270,11 @@ test("R10: an interceptor's value answers an invalidated entry, and is shown to 
 test("R10: composites and their dependencies are loaded; an outer interceptor's load is not passed by", async () => {
   const cache = createCache({ clock: virtualClock() });
   const hut = source({ name: "hut", load: async (id: string) => `loaded ${id}` });
-  const both = composite({ name: "known-both", load: async (_: void, { read }) => `[${await read(hut, "a known")}]` });
+  const both = composite({
+    name: "known-both",
+    params: false,
+    load: async (_, { read }) => `[${await read(hut, "a known")}]`,
+  });
   const seen: string[] = [];
   knower(cache, seen);
   expect(await cache.read(both)).toBe("[loaded a known]");

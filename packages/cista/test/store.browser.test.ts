@@ -176,9 +176,10 @@ test.each<[string, (page: Awaited<ReturnType<ReturnType<typeof pages>>>) => unkn
   const day = composite({
     name: "day",
     maxAge: "1h",
-    load: async (_: void, { read }) => `by ${await read(hut, 1)}${loaded++ ? " again" : ""}`,
+    params: false,
+    load: async (_, { read }) => `by ${await read(hut, 1)}${loaded++ ? " again" : ""}`,
   });
-  const week = composite({ name: "week", maxAge: "1h", load: async (_: void, { read }) => read(day) });
+  const week = composite({ name: "week", maxAge: "1h", params: false, load: async (_, { read }) => read(day) });
   const page = pages();
   const first = await page();
   await first.cache.read(week);

@@ -48,7 +48,11 @@ test("one copy takes the objects of the other: sources, writes, answers, composi
     name: "part",
     load: async (id: number) => other.answer(id, { groups: ["g"], maxAge: "1h" }),
   });
-  const whole = other.composite({ name: "whole", load: async (_: void, { read }) => (await read(part, 1)) + 1 });
+  const whole = other.composite({
+    name: "whole",
+    params: false,
+    load: async (_, { read }) => (await read(part, 1)) + 1,
+  });
   const gone = other.source({ name: "gone", load: async () => other.missing() });
   const add = other.write<number, string>({
     name: "add",
@@ -84,7 +88,8 @@ test("D1: a composite of another copy that was spared its load is still made of 
   const whole = other.composite({
     name: "whole",
     maxAge: "1h",
-    load: async (_: void, { read }) => [await read(held.source, 1)],
+    params: false,
+    load: async (_, { read }) => [await read(held.source, 1)],
   });
   const { view } = watch(cache, whole);
   const answered = async (value: unknown) => {

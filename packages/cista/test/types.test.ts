@@ -83,6 +83,7 @@ export function values() {
   >();
   const counted = composite<void, number>({
     name: "a",
+    params: false,
     load: async function* (_, { read }) {
       yield (await read(crews)).length;
     },
@@ -159,8 +160,9 @@ export function params() {
   useReading(job, { id: maybe });
   composite({
     name: "join",
+    params: false,
     // @ts-expect-error the id may be undefined
-    load: async (_: void, { read }) => read(job, { id: maybe }),
+    load: async (_, { read }) => read(job, { id: maybe }),
   });
 }
 

@@ -52,7 +52,7 @@ describe.each([
     ["that was not loaded before", false],
   ])("F9: is for the present user, of a composite %s too", async (_, isLoaded) => {
     const { cache, clock, me, comes } = setUp();
-    const hello = composite({ name: "hello", load: async (_: void, { read }) => `hello ${await read(me)}` });
+    const hello = composite({ name: "hello", params: false, load: async (_, { read }) => `hello ${await read(me)}` });
     await (isLoaded ? cache.read(hello) : cache.read(me));
     cache.put(hello, undefined, "hello, my ada");
     const { view } = watch(cache, hello);

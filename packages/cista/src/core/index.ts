@@ -66,6 +66,7 @@ export type {
   ParamsLeftOut,
   ParamsOf,
   ParamsPassedAlone,
+  SaysNoParams,
   Source,
   SourceDefinition,
   ValueOf,

@@ -105,7 +105,8 @@ export class World {
     };
     this.feed = composite({
       name: "feed",
-      load: async function* (_: void, { read }) {
+      params: false,
+      load: async function* (_, { read }) {
         for (let id = 0; ; id++, await waitForEvent()) yield await read(numbered, id);
       },
     });

@@ -56,7 +56,8 @@ export function definitionsOf(site: Site, api: ReturnType<typeof server>["api"],
   });
   const head = composite({
     name: "head",
-    load: async (_: void, { read }) => (await read(rows)).items[0] ?? 0,
+    params: false,
+    load: async (_, { read }) => (await read(rows)).items[0] ?? 0,
   });
   const top = composite({
     name: "top",

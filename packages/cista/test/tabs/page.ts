@@ -19,7 +19,8 @@ const item = source({ name: "item", maxAge: "1m", load: (id: string, { signal })
 const list = source({
   name: "list",
   maxAge: "1h",
-  load: (_: void, { signal }) => get("/api/booked", signal) as Promise<number[]>,
+  params: false,
+  load: (_, { signal }) => get("/api/booked", signal) as Promise<number[]>,
 });
 const book = write<number, unknown>({
   name: "book",

@@ -94,10 +94,11 @@ export class Tab {
       name: "gauge",
       maxAge: "1m",
       retry: { times: Number.POSITIVE_INFINITY, firstPause: "200ms", longestPause: "500ms" },
-      load: (_: void, { signal }) => this.#events(signal),
+      params: false,
+      load: (_, { signal }) => this.#events(signal),
     });
-    this.notices = source({ name: "notices", load: (_: void, { signal }) => this.#notices(signal) });
-    this.count = source({ name: "count", maxAge: "1m", load: (_: void) => this.#count() });
+    this.notices = source({ name: "notices", params: false, load: (_, { signal }) => this.#notices(signal) });
+    this.count = source({ name: "count", maxAge: "1m", load: () => this.#count() });
   }
 
   async join(options: JoinOptions = {}): Promise<void> {

@@ -59,7 +59,7 @@ test("F9, B4: a composite is told to no other tab, also where its load was spare
     const tab = await world.open({ join: false });
     const { api } = server(async () => json(user, { "cache-control": "max-age=30" }), { user: () => user });
     const me = api.source<void, string>({ name: "me", url: "/me" });
-    const whole = composite({ name: "whole", load: async (_: void, { read }) => `${await read(me)}'s` });
+    const whole = composite({ name: "whole", params: false, load: async (_, { read }) => `${await read(me)}'s` });
     if (held) restoreSnapshot(tab.cache, held);
     else await tab.cache.read(whole);
     return { ...tab, tab, me, whole };

@@ -14,7 +14,8 @@ export interface SourceDefinition<P, R, T = Loaded<R>> extends SourceSettings {
   /** Any asynchronous work. An AsyncIterable makes the source live: every value it yields is an answer. */
   load(params: P, context: LoadContext): R;
   /**
-   * Whether the source takes params. False: it takes none, though `load` names a first argument in order to have the second one.
+   * Whether the source takes params. False: it takes none, though `load` names a first argument in order to have the second one. In
+   * TypeScript such a source has to say so.
    * "optional": it can also be used without, such as a `load` whose params have a default. Bindings need it to tell "no params" from
    * "params that are not known yet", and from options. Default: it takes params if `load` names a first argument.
    */
@@ -63,6 +64,16 @@ export interface Source<P, T> {
 
 /** How far the caches on the way may be used (WHATWG Fetch, request cache mode). */
 export type LoadMode = "default" | "no-cache" | "reload" | "no-store";
+
+/**
+ * A source without params whose load names a first argument, in order to have the second one, says `params: false`: bindings see only
+ * the load's length, and would wait for its params.
+ */
+export type SaysNoParams<P> = 0 extends 1 & P
+  ? unknown
+  : [P] extends [void]
+    ? { params: false } | { load(): unknown }
+    : unknown;
 
 /** The second argument of a load, beside the params. */
 export interface LoadContext {

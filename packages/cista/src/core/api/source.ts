@@ -3,7 +3,7 @@ import type { Answer } from "./answer.js";
 import type { OutputOf, StandardSchema } from "./check.js";
 import { CistaError, preview } from "./failure.js";
 import { settingsOf } from "./settings.js";
-import type { Known, LoadContext, Loaded, Source, SourceDefinition } from "./source-contract.js";
+import type { Known, LoadContext, Loaded, SaysNoParams, Source, SourceDefinition } from "./source-contract.js";
 
 /**
  * Says once where a kind of value comes from and how long it may be used. Starts nothing.
@@ -16,16 +16,16 @@ export function source<P = void, S extends StandardSchema<any, any> = StandardSc
   definition: Omit<SourceDefinition<P, unknown, Known<OutputOf<S>>>, "check"> & {
     check: S;
     load(params: P, context: LoadContext): unknown;
-  },
+  } & SaysNoParams<P>,
 ): Source<P, Known<OutputOf<S>>>;
 export function source<P = void, T = never>(
-  definition: SourceDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+  definition: SourceDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>> & SaysNoParams<P>,
 ): Source<P, Loaded<T>>;
 export function source<P = void, T = never>(
-  definition: SourceDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+  definition: SourceDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>> & SaysNoParams<P>,
 ): Source<P, Loaded<T>>;
 export function source<P = void, R = unknown>(
-  definition: SourceDefinition<P, R, Known<Loaded<R>>>,
+  definition: SourceDefinition<P, R, Known<Loaded<R>>> & SaysNoParams<P>,
 ): Source<P, Known<Loaded<R>>>;
 export function source(definition: SourceDefinition<any, any, any>): Source<any, any> {
   return define(definition, {});

@@ -2,7 +2,14 @@
 import type { Answer } from "../../api/answer.js";
 import type { OutputOf, StandardSchema } from "../../api/check.js";
 import { define } from "../../api/source.js";
-import type { CompositeContext, Known, Loaded, Source, SourceDefinition } from "../../api/source-contract.js";
+import type {
+  CompositeContext,
+  Known,
+  Loaded,
+  SaysNoParams,
+  Source,
+  SourceDefinition,
+} from "../../api/source-contract.js";
 import { type Composing, composingKey } from "../../state/links.js";
 import { beginReading } from "./composing.js";
 import { putOver } from "./dependencies.js";
@@ -24,16 +31,17 @@ export function composite<P = void, S extends StandardSchema<any, any> = Standar
   definition: Omit<CompositeDefinition<P, unknown, Known<OutputOf<S>>>, "check" | "load"> & {
     check: S;
     load(params: P, context: CompositeContext): unknown;
-  },
+  } & SaysNoParams<P>,
 ): Source<P, Known<OutputOf<S>>>;
 export function composite<P = void, T = never>(
-  definition: CompositeDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+  definition: CompositeDefinition<P, Promise<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>> & SaysNoParams<P>,
 ): Source<P, Loaded<T>>;
 export function composite<P = void, T = never>(
-  definition: CompositeDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>>,
+  definition: CompositeDefinition<P, AsyncIterable<NoInfer<Loaded<T> | Answer<Loaded<T>>>>, Loaded<T>> &
+    SaysNoParams<P>,
 ): Source<P, Loaded<T>>;
 export function composite<P = void, R = unknown>(
-  definition: CompositeDefinition<P, R, Known<Loaded<R>>>,
+  definition: CompositeDefinition<P, R, Known<Loaded<R>>> & SaysNoParams<P>,
 ): Source<P, Known<Loaded<R>>>;
 export function composite(definition: any): Source<any, any> {
   return define(definition, { [composingKey]: composing });
