@@ -12,7 +12,8 @@ const wanted = process.argv.slice(2).filter((word) => word !== "--worlds");
 /** Only the random programs are to see it: `npm run mutate -- --worlds D1`. */
 const onlyWorlds = process.argv.includes("--worlds");
 const src = "packages/cista/src";
-const paths = ["core", "http", "server", "fleet", "browser", "binding", "react"].flatMap((room) =>
+const frameworks = ["react", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
+const paths = ["core", "http", "server", "fleet", "browser", "binding", ...frameworks].flatMap((room) =>
   readdirSync(join(root, src, room), { recursive: true, withFileTypes: true }),
 );
 const all = paths.map(({ name, parentPath }) => join(relative(root, parentPath), name));
@@ -76,7 +77,13 @@ function worldsFor(path) {
 }
 
 /** What is broken in the core, the core's own tests are to see. */
-function testsFor(path) {
+function testsFor(path, rule) {
+  // What is broken in a binding, the suite of all bindings is to see.
+  const framework = frameworks.find((room) => path.includes(`/src/${room}/`));
+  if (framework && /^[RN]/.test(rule)) {
+    const alone = framework === "vue" ? ["frameworks/kept-alive.framework.test.ts"] : [];
+    return [`conformance/${framework}.framework.test.ts`, ...alone].map((file) => `packages/cista/test/${file}`);
+  }
   if (onlyWorlds) return worldsFor(path);
   if (path.endsWith("/feeding.ts"))
     return ["store.browser", "restored", "opening-store"].map((name) => `packages/cista/test/${name}.test.ts`);
@@ -129,7 +136,7 @@ for (const [rule, file, from, to] of mutations) {
     path,
     code.replace(pattern, () => to),
   );
-  const red = await failing(path);
+  const red = await failing(path, rule);
   writeFileSync(path, code);
   if (red.length === 0) green++;
   const shown = red.slice(0, 3).map((title) => title.slice(0, 90));
@@ -140,14 +147,14 @@ for (const [rule, file, from, to] of mutations) {
 rmSync(copy, { recursive: true, force: true });
 if (green > 0) process.exitCode = 1;
 
-async function failing(path) {
+async function failing(path, rule) {
   const out = join(copy, "result.json");
   rmSync(out, { force: true });
   const args = [
     "vitest",
     "run",
-    ...["node", "browser", "whole"].flatMap((project) => ["--project", project]),
-    ...testsFor(path),
+    ...["node", "browser", "frameworks", "whole"].flatMap((project) => ["--project", project]),
+    ...testsFor(path, rule),
     ...(onlyWorlds ? ["--testNamePattern", "seed|random|any order|in the end"] : []),
     "--bail",
     "1",

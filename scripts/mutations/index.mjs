@@ -1,3 +1,4 @@
+import { bindings } from "./bindings.mjs";
 import { fleet } from "./fleet.mjs";
 import { groups } from "./groups.mjs";
 import { keys } from "./keys.mjs";
@@ -13,4 +14,4 @@ export function patternOf(text) {
 }
 
 /** For `npm run mutate`: the rule that is broken, the file, what stands there (exactly once), and what stands there instead. */
-export const mutations = [...fleet, ...groups, ...keys, ...pages, ...requests, ...tabs, ...values];
+export const mutations = [...bindings, ...fleet, ...groups, ...keys, ...pages, ...requests, ...tabs, ...values];
