@@ -51,6 +51,13 @@ export const groups = [
     "version < invalidatedAt ? version : shelf.core.version;",
     "shelf.core.version;",
   ],
+  [
+    "D1 stale, then invalidated",
+    "composite/dependencies.ts",
+    "if (entry.isInvalidated && awaited.length > 0) markAllAboveOutdated(awaited);",
+    "",
+  ],
+  ["R2 group of before", "named-groups.ts", "version > request.startVersion && ", ""],
   ["D1 invalidated until loaded", "composite/dependencies.ts", " || (isChanged && invalidatedAt > trustedAt)", ""],
   [
     "H10 groups of one origin",

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { type First, type Kind, leaves, type Node, type Step, World } from "./model/graph.js";
+import { type First, type How, type Kind, leaves, type Node, type Step, World } from "./model/graph.js";
 import { isQuick, programsOf } from "./model/programs.js";
 
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
@@ -23,7 +23,8 @@ const node = (at: number): fc.Arbitrary<Node> =>
   });
 const all = leaves + 4;
 const leaf = fc.nat(leaves - 1);
-const how = fc.constantFrom("invalidate" as const, "invalidate" as const, "put" as const);
+const exactly = fc.constantFrom<How>("invalidate", "invalidate", "put", "put", "named group", "own group");
+const how = fc.oneof({ weight: 6, arbitrary: exactly }, { weight: 1, arbitrary: fc.constant<How>("many groups") });
 const by = fc.constantFrom(0, 1, 8);
 const composed = fc.integer({ min: leaves, max: all - 1 });
 const chosen = <D extends Step["do"]>(name: D, weight: number, rest: object) => ({
@@ -34,7 +35,7 @@ const plainSteps = [
   chosen("watch", 4, { node: fc.nat(all - 1) }),
   chosen("read", 1, { node: fc.nat(all - 1) }),
   chosen("change", 5, { leaf, by, how }),
-  chosen("calm", 3, { leaf, other: leaf, by, how }),
+  chosen("calm", 3, { leaf, other: leaf, by, how: exactly }),
   chosen("midway", 1, { node: composed, leaf, by, how, restores: fc.boolean() }),
   chosen("pass", 4, { ms: fc.constantFrom(0, 5, 10, 11, 20) }),
 ];

@@ -71,6 +71,23 @@ describe("R2: the first answer of an entry, that began before a change by", () =
     expect(view.get().value).toBe("v2");
   });
 
+  test("D1: more than a hundred groups, does not count for a composite that is requested after them", async () => {
+    const { cache, clock, huts, trails } = board();
+    const count = composite({
+      name: "count",
+      maxAge: "1h",
+      params: false,
+      load: async (_, { read }) => (await read(huts)).length,
+    });
+    const { view } = watch(cache, count);
+    await clock.advance(200);
+    void cache.read(trails);
+    cache.invalidate(huts);
+    for (let n = 0; n <= 100; n++) cache.invalidate({ group: `other ${n}` });
+    await clock.advance("10s");
+    expect(view.get()).toMatchObject({ fresh: true, request: "none" });
+  });
+
   test("R2: it is the answer of those who came before the change", async () => {
     const { cache, clock, huts } = board();
     const read = cache.read(huts);

@@ -199,6 +199,35 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
     expect([cache.peek(total).value, await cache.read(double)]).toEqual([12, 24]);
   });
 
+  test("D1: does not get the value of before where a composite between was stale, and is being loaded", async () => {
+    const { cache, clock, tax, answerTo } = setUp();
+    const common = { maxAge: "1h", staleWhileRevalidate: "1h", params: false } as const;
+    const fee = heldSource("fee", endless);
+    const dues = composite<void, number>({
+      ...common,
+      name: "dues",
+      load: async (_, { read }) => {
+        const first: number = await read(tax.source);
+        return first > 10 ? first + (await read(fee.source)) : first;
+      },
+    });
+    const double = composite({
+      ...common,
+      name: "double",
+      load: async (_, { read }) => 2 * ((await read(dues)) as number),
+    });
+    watch(cache, double);
+    await answerTo(tax, 10);
+    cache.put(tax.source, undefined, 20);
+    await clock.advance(0); // the dues are loaded, and wait for the fee
+    cache.invalidate(tax.source);
+    const after = cache.read(double);
+    await clock.advance(0);
+    await answerTo(fee, 1);
+    await answerTo(tax, 30);
+    expect(await after).toBe(62);
+  });
+
   test("D1: gets the value of before where the dependency was loaded anew, and is the same", async () => {
     const { cache, price, total, answerTo, bring } = setUp();
     await bring();

@@ -1,4 +1,5 @@
 import {
+  answer,
   composite,
   createCache,
   entriesOf,
@@ -31,10 +32,12 @@ export interface Node {
 }
 /** What is special about the first leaf: neither it nor anything made of it is kept, or shown without being revalidated. */
 export type First = "usual" | "no-store" | "must-revalidate";
+/** What tells of a change: the leaf's source, the group that its answer names, the group of its definition, or a value that is put. */
+export type How = "invalidate" | "named group" | "many groups" | "own group" | "put";
 export type Step =
-  | { do: "change"; leaf: number; by: number; how: "invalidate" | "put" }
-  | { do: "calm"; leaf: number; other: number; by: number; how: "invalidate" | "put" }
-  | { do: "midway"; node: number; leaf: number; by: number; how: "invalidate" | "put"; restores: boolean }
+  | { do: "change"; leaf: number; by: number; how: How }
+  | { do: "calm"; leaf: number; other: number; by: number; how: How }
+  | { do: "midway"; node: number; leaf: number; by: number; how: How; restores: boolean }
   | { do: "broken"; node: number; leaf: number; other: number }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
@@ -67,8 +70,12 @@ export class World {
   underWay = 0;
   /** A value was put in the middle of an answer: what is loaded then is loaded for two changes, once for each. */
   isChangedWithin = false;
+  /** A write was sent: what it shows may be taken back. */
+  isWritten = false;
   /** What a load was told that cannot be. */
   odd: string | undefined;
+  /** Of each leaf the value that the program has invalidated the older ones of. Values only grow. */
+  readonly known = Array.from({ length: leaves }, () => 0);
   readonly sources: Source<void, number>[] = [];
   /** A composite that is a stream, and reads another entry with each event. */
   readonly feed: Source<void, number>;
@@ -92,10 +99,11 @@ export class World {
         await this.pause(latency);
         this.underWay--;
         if (this.failing.has(leaf)) throw new Failure("http", "broken", { status: 500, retryable: false });
-        return value;
+        return answer(value, { groups: [`named-${leaf}`] });
       };
       const special = leaf > 0 ? {} : { noStore: first === "no-store", ...(first === "must-revalidate" && strict) };
-      this.sources.push(source({ ...common, ...special, name: `leaf-${leaf}`, load }));
+      const groups = () => [`own-${leaf}`];
+      this.sources.push(source({ ...common, ...special, name: `leaf-${leaf}`, load, groups }));
     }
     const numbered = source({ name: "numbered", maxAge: "1h", requestBudget: false, load: async (id: number) => id });
     const waitForEvent = () => {
@@ -145,15 +153,15 @@ export class World {
     this.counts.set(name, count);
   }
 
-  /** What the server's values make of it now. */
-  valueOf(at: number): number {
+  /** What the server's values make of it now; or what others do. */
+  valueOf(at: number, values: readonly number[] = this.values): number {
     const node = this.nodes[at - leaves];
     return node
       ? made(
-          node.dependencies.map((dependency) => this.valueOf(dependency)),
+          node.dependencies.map((dependency) => this.valueOf(dependency, values)),
           node.coarse,
         )
-      : (this.values[at] as number);
+      : (values[at] as number);
   }
 
   /** All that is made of one of these, and these. */
@@ -175,12 +183,38 @@ export class World {
     return all;
   }
 
-  change(leaf: number, by: number, how: "invalidate" | "put"): void {
+  change(leaf: number, by: number, how: How): void {
     this.values[leaf] = (this.values[leaf] as number) + by;
-    if (by > 0 || how === "invalidate") this.changedAt.set(leaf, this.clock.now());
+    if (by > 0 || how !== "put") this.changedAt.set(leaf, this.clock.now());
     const of = this.sources[leaf] as Source<void, number>;
     if (how === "put") this.cache.put(of, undefined, this.values[leaf] as number);
-    else this.cache.invalidate(of);
+    else {
+      this.known[leaf] = this.values[leaf] as number;
+      if (how === "own group") this.cache.invalidate({ group: `own-${leaf}` });
+      else this.cache.invalidate(how !== "invalidate" && this.isNamed(leaf) ? { group: `named-${leaf}` } : of);
+      // More than are remembered: then any counts for what is under way.
+      if (how === "many groups") for (let n = 0; n <= 100; n++) this.cache.invalidate({ group: `other-${n}` });
+    }
+  }
+
+  /** Whether the leaf's answer has named its group, or is on its way. */
+  isNamed(leaf: number): boolean {
+    const { name } = this.sources[leaf] as Source<void, number>;
+    const { request, state } = this.cache.peek(this.sources[leaf] as Source<void, number>);
+    const isOnItsWay = request === "running" && state !== "ready";
+    return (
+      isOnItsWay || [...entriesOf(this.cache)].some((of) => of.source === name && of.groups.includes(`named-${leaf}`))
+    );
+  }
+
+  /** Reads its own writes: a program is given nothing of before what it has invalidated. */
+  read(node: number): void {
+    const of = this.sources[node] as Source<void, number>;
+    const least = this.valueOf(node, this.known);
+    const check = (value: number) => {
+      if (value < least && !this.isWritten) this.odd = `${of.name} is read as ${value}, and not as ${least} at least`;
+    };
+    this.cache.read(of).then(check, () => {});
   }
 
   async take(step: Step): Promise<void> {
@@ -191,7 +225,7 @@ export class World {
     else if (step.do === "pass") await clock.advance(step.ms);
     else if (step.do === "read") {
       this.isRead = true;
-      cache.read(sources[step.node] as Source<void, number>).catch(() => {});
+      this.read(step.node);
     } else if (step.do === "calm") await this.calm(step);
     else if (step.do === "midway") await this.midway(step);
     else if (step.do === "events") await this.events(step.count);
@@ -226,7 +260,7 @@ export class World {
 
   /** Shown at once, and done a while later; not where the leaf fails. */
   write({ leaf, by }: Extract<Step, { do: "write" }>): void {
-    this.isChangedWithin = true;
+    this.isChangedWithin = this.isWritten = true;
     const add = write<void, void>({
       name: "add",
       optimistic: (_, edit) => edit.at(this.sources[leaf] as Source<void, number>).patch((value) => value + by),
@@ -293,11 +327,19 @@ export class World {
         throw new Error(`D1: ${of.name} is old, and no failure says why`);
       return;
     }
+    if (failure && at < leaves && this.isChangedSince(at))
+      throw new Error(`F5: ${of.name} failed, and has changed since`);
     if (failure) return; // of before: nothing has changed since
     // A dependency could not be revalidated, and nobody asks again by itself: what it has is what the composite is made of.
     if (!fresh && this.isStoppedBelow(at) && value === this.heldValueOf(at)) return;
     if (value !== this.valueOf(at)) throw new Error(`D1: ${of.name} is ${value}, and should be ${this.valueOf(at)}`);
     if (this.kind === "lasting" && !fresh) throw new Error(`D1: ${of.name} is not fresh, and nobody asks`);
+  }
+
+  /** Whether a watched leaf has been invalidated since it was asked for. */
+  isChangedSince(leaf: number): boolean {
+    const at = this.changedAt.get(leaf) ?? 0;
+    return at > (this.watchedAt.get(leaf) ?? 0) && at > (this.askedAt.get(leaf) ?? 0);
   }
 
   /** A leaf that failed below a watched composite is asked for anew with each change of another leaf below. */
@@ -397,10 +439,10 @@ export class World {
     const values = this.sources.map((_, at) => this.valueOf(at));
     for (const each of changed) this.change(each, by, how);
     // Until it has been looked at nothing above a change is fresh.
-    const isChange = how === "invalidate" || by !== 0;
+    const isChange = how !== "put" || by !== 0;
     for (const at of this.above(changed)) {
       const of = this.sources[at] as Source<void, number>;
-      if (isChange && (at >= leaves || how === "invalidate") && this.cache.peek(of).fresh)
+      if (isChange && (at >= leaves || how !== "put") && this.cache.peek(of).fresh)
         throw new Error(`D1: ${of.name} is fresh, and ${changed} below has changed`);
       if (at >= leaves && this.cache.peek(of).request !== "none")
         throw new Error(`D1: ${of.name} is requested before the changes of this go have ended`);
@@ -411,7 +453,7 @@ export class World {
       const isNew = (dependency: number) => values[dependency] !== this.valueOf(dependency);
       const has =
         at < leaves
-          ? how === "invalidate" && changed.includes(at)
+          ? how !== "put" && changed.includes(at)
           : (this.nodes[at - leaves]?.dependencies.some(isNew) ?? false);
       const expected = wanted.has(at) && wasFresh.has(at) && has ? 1 : 0;
       if (loaded !== expected)

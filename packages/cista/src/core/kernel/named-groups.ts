@@ -37,8 +37,10 @@ export function noteGroupChange(core: Core, selector: GroupSelector, age: number
 /** An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it. */
 export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
   const { groups } = entry;
+  // By time for another try and for a change that another tab tells of; by version in one go.
   const since = entry.shelf.core.groupChanges.findLast(
-    ({ at, selector }) => at >= request.tryStartedAt && (!selector || isInGroup(groups, selector)),
+    ({ version, at, selector }) =>
+      at >= request.tryStartedAt && version > request.startVersion && (!selector || isInGroup(groups, selector)),
   );
-  if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version); // without effect where the try began later
+  if (since) entry.invalidatedAt = Math.max(entry.invalidatedAt, since.version);
 }

@@ -279,6 +279,7 @@ function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
   const wave = waveOf(entry);
   const { pendingChecks } = entry.shelf.core;
   const pending = [entry];
+  const awaited: Entry[] = [];
   for (let dependency = pending.pop(); dependency; dependency = pending.pop()) {
     for (const dependent of dependency.links?.dependents ?? []) {
       const links = linksOf(dependent);
@@ -290,11 +291,28 @@ function markDependentsOutdated(entry: Entry, event: "change" | "same"): void {
       links.outdated = true;
       if (answerComes) {
         links.owesCheck ||= isLookedAt; // it is in doubt, as all that is made of it: its own end tells what comes of that
+        if (links.dependencyStanding === "stale") awaited.push(dependent);
         continue;
       }
       markDirty(dependent);
       if (isLookedAt) scheduleDependencyCheck(dependent);
       pending.push(dependent);
+    }
+  }
+  if (entry.isInvalidated && awaited.length > 0) markAllAboveOutdated(awaited);
+}
+
+/** All that is made of entries that were stale, and are invalidated now, may not be read as it is any longer. */
+function markAllAboveOutdated(entries: readonly Entry[]): void {
+  const above = new Set(entries);
+  for (const dependency of above) {
+    for (const dependent of dependency.links?.dependents ?? []) {
+      const links = linksOf(dependent);
+      // What is outdated, and has no request of its own, has told all that is made of it. A first load is made of nothing yet.
+      if (links.dependencies.length === 0 || (links.outdated && !dependent.request)) continue;
+      links.outdated = true;
+      markDirty(dependent);
+      above.add(dependent);
     }
   }
 }
