@@ -52,6 +52,12 @@ export const groups = [
     "shelf.core.version;",
   ],
   [
+    "D1 invalidated, then deleted",
+    "state/entry.ts",
+    "if (this.links && this.isOutdated) this.links.wasInvalidatedAt = core.version;",
+    "",
+  ],
+  [
     "D1 stale, then invalidated",
     "composite/dependencies.ts",
     "if (entry.isInvalidated && awaited.length > 0) markAllAboveOutdated(awaited);",

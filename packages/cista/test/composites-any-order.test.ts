@@ -43,6 +43,7 @@ const plainSteps = [
 const oddSteps = [
   chosen("broken", 6, { node: composed, leaf, other: leaf }),
   chosen("fail", 1, { leaf }),
+  chosen("delete", 1, { leaf }),
   chosen("react", 1, { leaf }),
   chosen("write", 2, { leaf, by }),
   chosen("events", 1, { count: fc.constantFrom(1, 20, 150) }),

@@ -228,6 +228,17 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
     expect(await after).toBe(62);
   });
 
+  test("D1: does not get the value of before where the dependency was invalidated, and then deleted", async () => {
+    const { cache, clock, price, total, answerTo, bring } = setUp();
+    await bring();
+    cache.invalidate(price.source);
+    cache.delete(price.source);
+    const after = cache.read(total);
+    await clock.advance(0);
+    await answerTo(price, 2);
+    expect(await after).toBe(12);
+  });
+
   test("D1: gets the value of before where the dependency was loaded anew, and is the same", async () => {
     const { cache, price, total, answerTo, bring } = setUp();
     await bring();

@@ -42,6 +42,7 @@ export type Step =
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }
+  | { do: "delete"; leaf: number }
   | { do: "react"; leaf: number }
   | { do: "write"; leaf: number; by: number }
   | { do: "events"; count: number }
@@ -231,6 +232,7 @@ export class World {
     else if (step.do === "events") await this.events(step.count);
     else if (step.do === "broken") await this.broken(step);
     else if (step.do === "write") this.write(step);
+    else if (step.do === "delete") cache.delete(sources[step.leaf] as Source<void, number>);
     else if (step.do === "fail") {
       if (!this.failing.delete(step.leaf)) this.failing.add(step.leaf);
     } else if (step.do === "react") {

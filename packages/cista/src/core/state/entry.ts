@@ -322,7 +322,9 @@ export class Entry implements Scheduled {
   }
 
   forget(): void {
-    if (this.held !== "none") this.changedAt = ++this.shelf.core.version;
+    const { core } = this.shelf;
+    if (this.held !== "none") this.changedAt = ++core.version;
+    if (this.links && this.isOutdated) this.links.wasInvalidatedAt = core.version; // what is made of it stays invalidated
     this.held = "none";
     this.value = undefined;
     this.version = 0;

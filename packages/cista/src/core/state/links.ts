@@ -46,7 +46,7 @@ export interface Links {
   /** In the order in which they were first read. */
   readonly dependencies: readonly Dependency[];
   readonly dependents: ReadonlySet<Entry>;
-  /** When the load began that ended its last invalidation, its own or through its dependencies: a version of the cache. */
+  /** When its last invalidation ended, its own or through its dependencies: when the load began, or at a deletion. A version of the cache. */
   wasInvalidatedAt: number;
   /** For whom the value is, by its dependencies (rule F9). */
   madeFor: readonly MadeFor[];
