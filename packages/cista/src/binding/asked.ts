@@ -139,7 +139,7 @@ export class Asking {
     asked: Asked | undefined = this.#asked,
     { pick, carryOver }: BindingOptions<any, any> = this.#options,
   ): Reading<any> {
-    if (!asked) throw new TypeError("Say what to follow first: ask(cache, source, params).");
+    if (!asked) throw new TypeError("ask(cache, source, params) comes first");
     let reading = (this.isHydrating && pageReadingOf(asked)) || asked.view.get();
     if (carryOver) reading = this.#carriedOver(reading, asked);
     if (!pick) return reading;

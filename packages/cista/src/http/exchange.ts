@@ -151,7 +151,7 @@ class Redirections {
     const foreign = next.origin !== from.origin && !isTrusted(this.#server, next, this.#ask.named);
     if (foreign && !this.#isRead && this.#ask.followAnywhere !== true) {
       throw this.#failure(
-        `redirects to another origin, ${next.origin}, and what it was sent was not meant for that one. If it is: followRedirects: true`,
+        `redirects to another origin, ${next.origin}, which is not followed. Allow it: followRedirects: true`,
         status,
       );
     }
@@ -173,7 +173,7 @@ class Redirections {
 
   #hidden(): Failure {
     return this.#failure(
-      "redirects, and a browser does not say where to: what is sent may not be meant for that. Name the URL that it leads to, or allow it: followRedirects: true",
+      "redirects, and a browser does not say where to. Name the URL that it leads to, or allow it: followRedirects: true",
     );
   }
 
