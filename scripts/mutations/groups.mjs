@@ -52,6 +52,12 @@ export const groups = [
     "shelf.core.version;",
   ],
   [
+    "D2 fails within its lifetime",
+    "state/entry.ts",
+    "if (this.mustRevalidate && !this.isFresh(now)) return false;",
+    "",
+  ],
+  [
     "D1 invalidated, then deleted",
     "state/entry.ts",
     "if (this.links && this.isOutdated) this.links.wasInvalidatedAt = core.version;",

@@ -396,3 +396,26 @@ test("D1: a composite that is restored while it is loaded depends on the entries
   await clock.advance(0);
   expect(view.get().value).toBe(42);
 });
+
+test("D2: of a dependency with mustRevalidate, a composite that is stale through another, which fails, is not shown", async () => {
+  const { cache, clock } = stage();
+  const strict = source({ name: "strict", maxAge: "1h", mustRevalidate: true, load: async () => 1 });
+  const { source: other, loads } = heldSource("other", { maxAge: "1h", retry: false });
+  const both = composite({
+    name: "both",
+    maxAge: "1d",
+    retry: false,
+    params: false,
+    load: async (_, { read }) => [await read(strict), await read(other)],
+  });
+  const { view } = watch(cache, both);
+  await clock.advance(0);
+  loads[0]?.answer(2);
+  await clock.advance(0);
+  expect(inShort(view.get())).toBe("ready 1,2");
+  cache.delete(other);
+  await clock.advance(0);
+  loads[1]?.fail(new Failure("http", "broken", { status: 500 }));
+  await clock.advance(0);
+  expect(view.get()).toMatchObject({ state: "failed", failure: { message: "broken" } });
+});

@@ -272,6 +272,7 @@ export class Entry implements Scheduled {
   /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
   covers(failure: Failure, now: number): boolean {
     if (!mayBeCovered(failure) || now >= this.#agedAt(this.#ifError)) return false;
+    if (this.mustRevalidate && !this.isFresh(now)) return false; // stale through a dependency, within its own lifetime
     return now < (this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
