@@ -15,9 +15,15 @@ export const groups = [
   ["R2 group of none", "named-groups.ts", 'if (entry.held === "none") found.add(entry);', ";"],
   [
     "R2 latecomers",
-    "kernel/asking.ts",
-    "const invalidatedAt = Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt);",
-    "const { invalidatedAt } = entry;",
+    "named-groups.ts",
+    "return Math.max(invalidatedAt, links ? core.invalidatedAt : (core.groupChanges.at(-1)?.version ?? 0));",
+    "return invalidatedAt;",
+  ],
+  [
+    "R2 latecomers of others",
+    "named-groups.ts",
+    "links ? core.invalidatedAt : (core.groupChanges.at(-1)?.version ?? 0)",
+    "core.invalidatedAt",
   ],
   [
     "R2 latecomers of composites",
@@ -28,7 +34,7 @@ export const groups = [
   [
     "R2 latecomers, unheard",
     "reader.ts",
-    "if (Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt) > activity.request.startVersion) return undefined;",
+    "if (lastChangeFor(entry) > activity.request.startVersion) return undefined;",
     "",
   ],
   ["F7 put", "changing.ts", "details.groups ?? entry.answeredGroups", "details.groups"],

@@ -23,7 +23,7 @@ export const requests = [
     "if (outdated && (activity.isAwaited || activity.requestingWatchers > 0 || entry.links?.isWantedAbove()))",
     "if (false)",
   ],
-  ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < invalidatedAt) {", "false) {"],
+  ["R2 late joiners", "kernel/asking.ts", "activity.request.startVersion < lastChangeFor(entry)) {", "false) {"],
   ["R3 abort", "watching.ts", 'abandonRequest(entry, "nobody waits', 'if (false) abandonRequest(entry, "nobody waits'],
   [
     "R3 dependencies of what is left",

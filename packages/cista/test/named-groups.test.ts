@@ -286,6 +286,19 @@ test("B2: an answer that was requested after a change in another tab is not requ
   expect([inShort(view.get()), its.seen.length]).toEqual(['ready "v1"', 1]);
 });
 
+test("R2: a reader who comes after another entry's invalidation, and before its own, gets the answer that is on its way", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut");
+  for (const id of [1, 2]) cache.prefetch(hut, id);
+  await clock.advance(0);
+  cache.invalidate({ source: hut, params: 1 });
+  const came = cache.read(hut, 2);
+  cache.invalidate({ source: hut, params: 2 });
+  loads[1]?.answer("Peat Hag");
+  await clock.advance(0);
+  expect(await Promise.race([came, "nothing yet"])).toBe("Peat Hag");
+});
+
 test("R2: a reload answers those who have waited for the next answer, too", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut");

@@ -16,7 +16,7 @@ import { EntryRequest } from "../state/entry-request.js";
 import { tellFailure } from "./failing.js";
 import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
-import { invalidateIfChanged } from "./named-groups.js";
+import { invalidateIfChanged, lastChangeFor } from "./named-groups.js";
 import { applyAnswer } from "./taking.js";
 import { outcomeOf } from "./waiting.js";
 
@@ -149,9 +149,7 @@ export function joinRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(
     activity.request.hasLatecomers = true;
     if (endsPauses.has(cause)) activity.request.hurry();
   }
-  // Until the answer is there nobody knows whether its groups, or its dependencies, were among what was invalidated since.
-  const invalidatedAt = Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt);
-  if (activity.request?.phase === "running" && activity.request.startVersion < invalidatedAt) {
+  if (activity.request?.phase === "running" && activity.request.startVersion < lastChangeFor(entry)) {
     activity.nextWaiters ??= new Waiters();
     return activity.nextWaiters;
   }

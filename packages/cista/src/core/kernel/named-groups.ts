@@ -34,6 +34,15 @@ export function noteGroupChange(core: Core, selector: GroupSelector, age: number
   core.groupChanges = groupChanges.length < mostChanges ? [...groupChanges, { ...change, selector }] : [change];
 }
 
+/**
+ * The version of the last change that the request under way may not have seen: of the entry itself, of any group, or, where it is made
+ * of others, any invalidation. Until its answer is there nobody knows whether its groups, or its dependencies, were among these.
+ */
+export function lastChangeFor({ invalidatedAt, links, shelf }: Entry): number {
+  const { core } = shelf;
+  return Math.max(invalidatedAt, links ? core.invalidatedAt : (core.groupChanges.at(-1)?.version ?? 0));
+}
+
 /** An answer has come, and with it the groups of its entry: a change of these since the try began has invalidated it. */
 export function invalidateIfChanged(entry: Entry, request: EntryRequest): void {
   const { groups } = entry;

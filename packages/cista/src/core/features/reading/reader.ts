@@ -6,6 +6,7 @@ import { CistaError, Failure, ofEntry, preview } from "../../api/failure.js";
 import type { LoadMode } from "../../api/source-contract.js";
 import { joinRequest, keepRunning, startRequest } from "../../kernel/asking.js";
 import { getOrCreateEntry, noteUse } from "../../kernel/keeping.js";
+import { lastChangeFor } from "../../kernel/named-groups.js";
 import { heldValue, untilAborted } from "../../kernel/waiting.js";
 import { keyText } from "../../lib/key.js";
 import { batch } from "../../state/batches.js";
@@ -81,7 +82,7 @@ function refuseMode(cache: never): never {
 function joinWaiters(entry: Entry, cache: string, signal: AbortSignal | undefined): Promise<unknown> | undefined {
   const { activity } = entry;
   if (entry.held !== "none" || !activity?.waiters || !activity.request) return undefined;
-  if (Math.max(entry.invalidatedAt, entry.shelf.core.invalidatedAt) > activity.request.startVersion) return undefined;
+  if (lastChangeFor(entry) > activity.request.startVersion) return undefined;
   if (cache !== "default" || signal || entry.shelf.core.journal?.hears("read")) return undefined;
   activity.request.hasLatecomers = true;
   activity.waiters.patient = true;
