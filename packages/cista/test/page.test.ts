@@ -124,7 +124,7 @@ test("R7: a render that feeds itself is held back, and told which member changes
   expect(load.mock.calls.length).toBeLessThanOrEqual(5 + 5);
   expect(warn).toHaveBeenCalledOnce();
   const message = String(warn.mock.calls[0]?.[0]);
-  expect(message).toContain('The source "hut" asks too often: more than 5 bursts of requests in 1000 ms');
+  expect(message).toContain('The source "hut" asks too often: more than 5 bursts in 1000 ms');
   expect(message).toContain('Their params differ in "at" each time');
   expect(message).toMatch(/hut \{"at":\d+,"id":"h-07"\} \(attach\)/);
   expect(events.filter(({ kind }) => kind === "held-back").length).toBeGreaterThan(0);

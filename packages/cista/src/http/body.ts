@@ -161,6 +161,6 @@ export function tidy(text: unknown, most = 300): string {
 }
 
 function tooLong(response: Response, url: URL, most: number): Failure {
-  const message = `The body from ${withoutQuery(url)} is longer than ${most} bytes. Raise maxBody if that is as it should be.`;
+  const message = `The body from ${withoutQuery(url)} is longer than ${most} bytes. Raise maxBody to allow it.`;
   return new Failure("http", message, { status: response.status, retryable: false });
 }

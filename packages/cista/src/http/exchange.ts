@@ -192,8 +192,6 @@ function redirectionOf({ status, headers }: Response, from: URL): URL | undefine
 function noAnswer(url: URL, own: boolean, cause: TypeError): Failure {
   const inner = cause.cause as { code?: string; message?: string } | undefined;
   const why = inner?.code ?? inner?.message ?? cause.message;
-  const cors = own
-    ? ""
-    : " It may not be reachable, or not let this page read it (CORS): the browser's console says which.";
+  const cors = own ? "" : " It may not be reachable, or not let this page read it (CORS): the console says which.";
   return new Failure("network", `No answer came from ${withoutQuery(url)}: ${why}.${cors}`, { cause });
 }

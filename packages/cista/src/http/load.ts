@@ -55,7 +55,7 @@ async function answerTo(
 /** RFC 9110 §15.3.5. @throws Failure kind "no-value" for no content, where the definition gives that no meaning */
 function refuseNoContent({ response, url }: Exchange, { parse, unwrap, check }: Reading): void {
   if (response.status !== 204 || parse || unwrap || check) return;
-  const message = `${withoutQuery(url)} answered 204 (no content), and the source does not say what value that is. Say it by unwrap, which is given null.`;
+  const message = `${withoutQuery(url)} answered 204 (no content). Say by unwrap what value that is: it is given null.`;
   throw new Failure("no-value", message, { status: 204, retryable: false });
 }
 

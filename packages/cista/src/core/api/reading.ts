@@ -214,7 +214,7 @@ export function samePart(one: Members, other: Members): boolean {
 /** A value was asked for and there can be none. */
 export function missingFailure(key: string): Failure {
   return Object.assign(
-    new Failure("missing", `There is no ${key}: its source says so. Show it as missing, or read it with peek.`),
+    new Failure("missing", `There is no ${key}: its source says so. Show it as missing, or use peek.`),
     { key },
   );
 }

@@ -93,7 +93,7 @@ export class Budget<T extends Asking> {
   #report(entry: T, cause: Cause): void {
     const { bursts, per } = this.#limit;
     const note = () =>
-      `The source "${this.#name}" asks too often: more than ${bursts} bursts of requests in ${per} ms.${DEVELOPMENT ? ` ${whoAsked(this.#recent)}` : ""}`;
+      `The source "${this.#name}" asks too often: more than ${bursts} bursts in ${per} ms.${DEVELOPMENT ? ` ${whoAsked(this.#recent)}` : ""}`;
     this.#onHeldBack(entry, cause, note);
     if (!this.#warned) console.warn(`Cista: ${note()}`);
     this.#warned = true;

@@ -221,7 +221,8 @@ export class Entry implements Scheduled {
   }
 
   get coveredUntil(): number {
-    return Math.min(this.#agedAt(this.#ifError), this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    const ifError = this.mustRevalidate ? 0 : this.policy.staleIfError;
+    return Math.min(this.#agedAt(ifError), this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
   }
 
   /** By the moments, not by the age: rounded fractions of a millisecond would keep a due moment from being due. */
@@ -237,10 +238,6 @@ export class Entry implements Scheduled {
   /** RFC 9111 §4.2.4: must-revalidate, also that of a dependency, forbids every stale use. */
   get #whileRevalidate(): number {
     return this.mustRevalidate ? 0 : this.policy.staleWhileRevalidate;
-  }
-
-  get #ifError(): number {
-    return this.mustRevalidate ? 0 : this.policy.staleIfError;
   }
 
   standing(now: number): Standing | "invalidated" {
@@ -271,9 +268,8 @@ export class Entry implements Scheduled {
 
   /** RFC 5861 §4: whether it may stand in for an answer that failed so. */
   covers(failure: Failure, now: number): boolean {
-    if (!mayBeCovered(failure) || now >= this.#agedAt(this.#ifError)) return false;
     if (this.mustRevalidate && !this.isFresh(now)) return false; // stale through a dependency, within its own lifetime
-    return now < (this.#throughDependencies?.coveredUntil ?? Number.POSITIVE_INFINITY);
+    return mayBeCovered(failure) && now < this.coveredUntil;
   }
 
   /** Holds a new value, or that there is none; keeps the references of all that did not change (rule N2). */
