@@ -7,13 +7,14 @@ import { tmpdir } from "node:os";
 import { join, relative } from "node:path";
 import { mutations, patternOf } from "./mutations/index.mjs";
 import { root } from "./ready.mjs";
+import { frameworks } from "./rooms.mjs";
 
 const wanted = process.argv.slice(2).filter((word) => word !== "--worlds");
 /** Only the random programs are to see it: `npm run mutate -- --worlds D1`. */
 const onlyWorlds = process.argv.includes("--worlds");
 const src = "packages/cista/src";
-const frameworks = ["react", "vue", "svelte", "solid", "angular", "lit", "preact", "plain"];
-const paths = ["core", "http", "server", "fleet", "browser", "binding", ...frameworks].flatMap((room) =>
+const bindings = ["react", ...Object.keys(frameworks)];
+const paths = ["core", "http", "server", "fleet", "browser", "binding", ...bindings].flatMap((room) =>
   readdirSync(join(root, src, room), { recursive: true, withFileTypes: true }),
 );
 const all = paths.map(({ name, parentPath }) => join(relative(root, parentPath), name));
@@ -79,10 +80,10 @@ function worldsFor(path) {
 /** What is broken in the core, the core's own tests are to see. */
 function testsFor(path, rule) {
   // What is broken in a binding, the suite of all bindings is to see.
-  const framework = frameworks.find((room) => path.includes(`/src/${room}/`));
-  if (framework && /^[RN]/.test(rule)) {
-    const alone = framework === "vue" ? ["frameworks/kept-alive.framework.test.ts"] : [];
-    return [`conformance/${framework}.framework.test.ts`, ...alone].map((file) => `packages/cista/test/${file}`);
+  const binding = bindings.find((room) => path.includes(`/src/${room}/`));
+  if (binding && /^[RN]/.test(rule)) {
+    const alone = binding === "vue" ? ["frameworks/kept-alive.framework.test.ts"] : [];
+    return [`conformance/${binding}.framework.test.ts`, ...alone].map((file) => `packages/cista/test/${file}`);
   }
   if (onlyWorlds) return worldsFor(path);
   if (path.endsWith("/feeding.ts"))

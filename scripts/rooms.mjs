@@ -8,7 +8,7 @@ export const src = fileURLToPath(new URL("../packages/cista/src", import.meta.ur
 /** The core's doors: one for programs, and a few of the library's own, each for the rooms that need it. */
 const doors = (...names) => ["core/index.ts", ...names.map((name) => `core/doors/${name}.ts`)];
 /** The doors of each framework's room, beside that of a cache's clock. */
-const frameworks = {
+export const frameworks = {
   ...{ vue: [], preact: [], plain: [], lit: ["tools"] },
   ...{ svelte: ["readings"], solid: ["readings"], angular: ["readings", "tools"] },
 };

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { type First, type How, type Kind, leaves, type Node, type Step, World } from "./model/graph.js";
+import { World } from "./model/graph.js";
+import { type First, type How, type Kind, leaves, type Node, type Step } from "./model/graph-steps.js";
 import { isQuick, programsOf } from "./model/programs.js";
 
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
