@@ -53,6 +53,7 @@ export const values = [
   ["F3 hidden", "watching.ts", 'else if (cause === "expired") entry.active().expiredWhileHidden = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.isDisplayed)', 'standing === "stale"'],
   ["F5 newcomer", "entry.ts", 'return this.isInvalidated ? "invalidated" : ', "return "],
+  ["F5 strict", "showing.ts", "facts.isDisplayed && !facts.mustRevalidate", "facts.isDisplayed"],
   ["F5 error", "showing.ts", 'coversError && (standing !== "invalidated" || isDisplayed)', "coversError"],
   ["F5 statuses", "failure.ts", "return coveredStatuses.has(status);", "return true;"],
   ["F5 access", "kernel/asking.ts", 'if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);', ""],

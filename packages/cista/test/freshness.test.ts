@@ -162,6 +162,21 @@ test("F5: a watcher of an invalidated value keeps it; a new read waits", async (
   expect(await read).toMatchObject({ kind: "load" });
 });
 
+test("F5: an invalidated value that must be revalidated is shown to nobody, and stands in for no failure", async () => {
+  const { cache, clock } = stage();
+  const { source: hut, loads } = heldSource("hut", { maxAge: "1h", mustRevalidate: true });
+  cache.put(hut, { id: 1 }, "old", { groups: ["huts"] });
+  cache.put(hut, { id: 2 }, "old", { groups: ["huts"] });
+  const { seen } = watch(cache, hut, { id: 1 });
+  const { view: watching } = watch(cache, hut, { id: 2 }, { when: false });
+  cache.invalidate({ group: "huts" });
+  expect(seen).toEqual(["loading running"]);
+  expect(inShort(watching.get())).toBe("empty");
+  loads[0]?.fail(new Error("no"));
+  await clock.advance(0);
+  expect(seen.at(-1)).toBe("failed (load)");
+});
+
 test("F5: stale-if-error covers for as long as it says, then the failure is shown", async () => {
   const { cache, clock } = stage();
   const { source: hut, loads } = heldSource("hut", { maxAge: "10s", staleWhileRevalidate: "10s", staleIfError: "1m" });

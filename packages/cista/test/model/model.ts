@@ -45,7 +45,7 @@ export class Model {
 
   covers(r: Record): boolean {
     const { maxAge, ifError, mustRevalidate } = this.rules;
-    return this.age(r) < maxAge + (mustRevalidate ? 0 : ifError);
+    return mustRevalidate ? this.good(r) === "fresh" : this.age(r) < maxAge + ifError;
   }
 
   /** The table of what a reading shows. */
@@ -55,7 +55,7 @@ export class Model {
     if (good === "fresh") return true;
     if (r.asked) return !this.rules.mustRevalidate && (good === "stale" || r.shown);
     if (r.failed) return this.covers(r) && (good !== "invalidated" || r.shown);
-    if (good === "invalidated") return r.shown;
+    if (good === "invalidated") return !this.rules.mustRevalidate && r.shown;
     return good === "stale" || r.cameStale;
   }
 

@@ -24,7 +24,7 @@ export function mayShow(facts: Facts): boolean {
   // Shown to one is shown to all, and does not blink while it is asked about; must-revalidate forbids even that.
   if (facts.asking) return !facts.mustRevalidate && (standing === "stale" || facts.isDisplayed);
   if (facts.failed) return mayStandIn(facts);
-  if (standing === "invalidated") return facts.isDisplayed;
+  if (standing === "invalidated") return facts.isDisplayed && !facts.mustRevalidate;
   return standing === "stale" || facts.staleOnArrival;
 }
 
