@@ -318,3 +318,21 @@ test("ids are looked at once an item, however many pages there are, appended or 
   const [few, many] = [await count(400), await count(4000)];
   for (const at of [0, 1] as const) expect(many[at]).toBeLessThan(few[at] * 12);
 });
+
+test("F9: a list for all users with a page that is one user's is shown to no other", async () => {
+  const at = { token: "ada" };
+  const { api } = fakeServer(
+    ({ pathname }, { headers }) =>
+      pathname === "/list"
+        ? json(["all"], { "cache-control": "public, max-age=60", link: '</list/2>; rel="next"' })
+        : json([headers.get("authorization")], { "cache-control": "private, max-age=60" }),
+    { headers: () => ({ authorization: at.token }) },
+  );
+  const list = pagesFrom<void, string>(api, { name: "list", url: "/list" });
+  const { cache } = stage();
+  await cache.read(list);
+  await appendPage(cache, list);
+  expect(cache.peek(list).value?.items).toEqual(["all", "ada"]);
+  at.token = "bob";
+  expect(cache.peek(list).value).toBeUndefined();
+});

@@ -83,6 +83,27 @@ test("F3: an attach opens a stream that was aborted again, with any lifetime", a
   expect([inShort(view.get()), opened]).toEqual(["ready 2", 2]);
 });
 
+test("R2: a stream that was invalidated before its first value came is opened anew", async () => {
+  const { cache, clock } = stage();
+  let opened = 0;
+  const live = source({
+    name: "live",
+    load: async function* () {
+      const nth = ++opened;
+      await new Promise((resolve) => clock.setTimer(resolve, 1000));
+      yield nth;
+      await new Promise(() => {});
+    },
+  });
+  const { view, seen } = watch(cache, live);
+  await clock.advance("500ms");
+  cache.invalidate({ source: live });
+  await clock.advance("1s");
+  expect(seen.at(-1)).toBe("ready 1 stale running");
+  await clock.advance("1m");
+  expect([inShort(view.get()), opened]).toEqual(["ready 2", 2]);
+});
+
 test("N1: a change that causes itself without end does not hang the page", async () => {
   const { cache, clock } = stage();
   const reported = vi.spyOn(console, "error").mockReturnValue(undefined);

@@ -63,7 +63,10 @@ describe.each([
     expect(view.get().value).toBe("hello bob");
   });
 
-  test("F9: is not put by the answer of a write whose user has left", async () => {
+  test.each([
+    ["and another one has asked", true],
+    ["and nobody has asked since", false],
+  ])("F9: is not put by the answer of a write whose user has left, %s", async (_, hasAsked) => {
     const { cache, clock, api, me, comes } = setUp();
     const save = writeTo<void, string>(api, {
       name: "save",
@@ -75,9 +78,10 @@ describe.each([
     await clock.advance(0);
     const saved = cache.run(save);
     await clock.advance(10);
-    comes("bob");
+    if (hasAsked) comes("bob");
+    else at.user = "bob";
     await clock.advance(100);
-    expect([await saved, view.get().value]).toEqual(["ada's answer", "bob"]);
+    expect([await saved, await cache.read(me), view.get().value]).toEqual(["ada's answer", "bob", "bob"]);
     void cache.run(save); // bob's own
     await clock.advance(100);
     expect(view.get().value).toBe("ada's answer");

@@ -35,7 +35,7 @@ export interface Said {
 }
 
 /** The target of a question without a request. */
-interface Target {
+export interface Target {
   readonly url: URL;
   readonly method: string;
   readonly context: unknown;
@@ -85,6 +85,17 @@ export class Askers {
     const said = await this.#fieldsFor(target);
     this.#noteUser(said.fields, target.context, said.id, userChanged);
     return said;
+  }
+
+  /** The user at the end of a write: another token may be there since it left, and no request yet that bears it. */
+  lookAgain(target: Target, userChanged: (hasLeft: boolean) => void): void {
+    if (this.#server.user) return; // the write knows its own
+    try {
+      const fields = this.#fieldsNow(this.#askers.of(target.context), target);
+      if (fields) this.#noteUser(fields, target.context, undefined, userChanged);
+    } catch {
+      // The write has worked, whatever `headers` does now.
+    }
   }
 
   /** The token that a request would bear. It is given no name: see `renewed`. */

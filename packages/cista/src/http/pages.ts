@@ -1,3 +1,4 @@
+import { patchByPart } from "../core/doors/changes.js";
 import { omitUndefined } from "../core/doors/tools.js";
 import {
   type ArgumentsOf,
@@ -128,8 +129,7 @@ function madeBy(source: Source<any, any>) {
 export async function addPage(cache: Cache, source: Source<any, any>, params: unknown, side: Side): Promise<void> {
   const { page, definition } = madeBy(source);
   const add = side === "next" ? appended : prepended;
-  const list = cache.at<any, any>(source, params);
-  const view = list.view();
+  const view = cache.view<any, any, any>(source, params);
   const held = (): Pages<unknown> | undefined => view.get().value;
   let mode: "default" | "no-cache" = "default";
   for (let url = neighbourIn(held(), side); url !== undefined; mode = "no-cache") {
@@ -148,7 +148,7 @@ export async function addPage(cache: Cache, source: Source<any, any>, params: un
       const isOutrun = asOf !== before.asOf && value !== before.value;
       // While the list was waited for, the page may have been invalidated, or the user may have changed.
       if (found === url && !isOutrun && (!isListAsked || shown.get().value === came)) {
-        list.patch((pages: Pages<unknown>) => add(pages, came, definition));
+        patchByPart(cache, [source, params], [page, at], (pages) => add(pages, came, definition));
         return;
       }
       if (held()?.pages.some((page) => page.url === url)) return; // somebody else has put it there

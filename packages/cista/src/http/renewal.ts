@@ -22,6 +22,10 @@ export class Renewals {
     return this.#renewals.of(context).count;
   }
 
+  isUnderWay(context: unknown): boolean {
+    return this.#renewals.of(context).underWay !== undefined;
+  }
+
   /**
    * Resolves when the token is newer than it was when `before` was noted. Joins the renewal under way, or begins one; where
    * another has ended meanwhile there is nothing to wait for. Rejects with the error of `renew`.

@@ -1,5 +1,6 @@
 import { CistaError, type SendContext } from "../core/index.js";
 import { isOwnOrigin, resolved, urlGroup } from "./address.js";
+import type { Target } from "./asker.js";
 import { bodyText, countedResponse, jsonIn, unwrapped } from "./body.js";
 import type { HttpWriteDefinition } from "./contract.js";
 import { exchange } from "./exchange.js";
@@ -7,7 +8,7 @@ import { selectorsAfter } from "./invalidate.js";
 import { askOf } from "./load.js";
 import { payloadOf } from "./payload.js";
 import { httpFailure } from "./problem.js";
-import type { Server } from "./server.js";
+import type { Exchange, Server } from "./server.js";
 
 /** One unsafe request, and the entries that its answer invalidates. */
 export async function send(
@@ -24,7 +25,7 @@ export async function send(
   // The HTTP working group's draft: a structured string (RFC 9651 §3.3.3).
   const key = sendsKey(definition, url) ? { "idempotency-key": JSON.stringify(context.idempotencyKey) } : {};
   const fields = { ...payload.fields, ...key };
-  const { followRedirects: followAnywhere, keepalive, parse, unwrap } = definition;
+  const { followRedirects: followAnywhere, keepalive } = definition;
   const fetch = definition.sendBy?.(input);
   const request = { ...ask, url, method, fields, body, followAnywhere, keepalive, fetch };
   context.invalidate({ group: urlGroup(url) });
@@ -33,6 +34,18 @@ export async function send(
   if (!response.ok) throw await httpFailure(received);
   // What the answer names is of the origin that gave it.
   for (const selector of selectorsAfter(method, response, landed)) context.invalidate(selector);
+  const result = await resultOf(received, definition);
+  tellUser(server, { url, method, context: context.context }, context.userChanged);
+  return result;
+}
+
+/** Rule F9: the result is for the user who ran the write. While a token is being renewed, the new one tells of nobody else. */
+function tellUser(server: Server, target: Target, userChanged: SendContext["userChanged"]): void {
+  if (userChanged && !server.renewals?.isUnderWay(target.context)) server.askers.lookAgain(target, userChanged);
+}
+
+async function resultOf(received: Exchange, { parse, unwrap }: HttpWriteDefinition<any, unknown>): Promise<unknown> {
+  const { response } = received;
   if (parse) {
     const result = await parse(countedResponse(received));
     return unwrap ? unwrapped(unwrap, result, received) : result;

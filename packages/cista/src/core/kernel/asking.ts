@@ -345,6 +345,8 @@ function isOutrun({ activity, links }: Entry): boolean {
 function finishRequest(entry: Entry, request: EntryRequest, outcome: Outcome, isOutrun = false): void {
   const activity = entry.active();
   const isInvalidated = request.startVersion < entry.invalidatedAt;
+  // All that a stream brings is as old as its opening.
+  if (isInvalidated && request.isOpen) abortRequest(entry, "the stream is opened anew");
   const outdated = (isInvalidated || isOutrun) && !request.isOpen;
   request.runsOn = false; // also of a stream that goes on: its first value has come
   settleWaiters(entry, outcome, !outdated);

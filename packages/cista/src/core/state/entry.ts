@@ -292,8 +292,11 @@ export class Entry implements Scheduled {
     this.#stamp(stamp, version, now);
   }
 
-  /** Another value in place of the held one, as old and as trusted as that was; its validator no longer fits. */
-  replace(value: unknown, now: number): void {
+  /**
+   * Another value in place of the held one, as old and as trusted as that was; its validator no longer fits.
+   * @param varies for whom the change is, where it is not for all
+   */
+  replace(value: unknown, now: number, varies?: AnswerDetails["varies"]): void {
     const trusted = this.version >= this.invalidatedAt;
     const { core } = this.shelf;
     this.value = this.#shared(value);
@@ -302,7 +305,7 @@ export class Entry implements Scheduled {
     this.storedAt = now;
     this.version = this.changedAt = ++core.version;
     if (!trusted) this.invalidatedAt = ++core.version;
-    this.extra = extraOf(undefined, this.extra?.groups, this.extra?.varies);
+    this.extra = extraOf(undefined, this.extra?.groups, forBoth(this.extra?.varies, varies));
   }
 
   /** Rule H10: a stream's value is fresh only while the stream is open. Now it is shown at once, and the next watcher opens the stream. */

@@ -2,6 +2,7 @@
 import type { AnswerDetails } from "../../api/answer.js";
 import type { Cache, Selector } from "../../api/contract.js";
 import { CistaError } from "../../api/failure.js";
+import type { Source } from "../../api/source-contract.js";
 import { requestIfWatched, restartRequest, startRequest, supersede } from "../../kernel/asking.js";
 import { changeHeld, evict, noteUse } from "../../kernel/keeping.js";
 import { notesNow } from "../../kernel/users.js";
@@ -43,8 +44,11 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   });
 }
 
-/** The value stays as old as it was, and as trusted; a try that was under way may not know of the change, and is begun anew. */
-export function patch(entry: Entry, change: (value: any) => unknown): boolean {
+/**
+ * The value stays as old as it was, and as trusted; a try that was under way may not know of the change, and is begun anew.
+ * @param varies for whom the change is, where it is not for all
+ */
+export function patch(entry: Entry, change: (value: any) => unknown, varies?: AnswerDetails["varies"]): boolean {
   if (entry.held !== "value") return false;
   const before = entry.value;
   const value = change(before);
@@ -62,12 +66,21 @@ export function patch(entry: Entry, change: (value: any) => unknown): boolean {
   );
   const { core } = entry.shelf;
   batch(core, () => {
-    changeHeld(entry, () => entry.replace(value, nowOf(core)));
+    changeHeld(entry, () => entry.replace(value, nowOf(core), varies));
     restartRequest(entry, "the value was patched");
     afterPut(entry, "the value was patched");
     if (entry.isInvalidated) requestIfWatched(entry);
   });
   return true;
+}
+
+type Place = readonly [source: Source<any, any>, params: unknown];
+
+/** Patches one entry by what another holds, a list by a page: from then on it is for those alone whom both are for (rule F9). */
+export function patchByPart(cache: Cache, whole: Place, part: Place, change: (value: any) => unknown): boolean {
+  const { shelves } = coreOf(cache);
+  const entry = shelves.find(...whole);
+  return entry !== undefined && patch(entry, change, shelves.find(...part)?.extra?.varies);
 }
 
 function refuseUndefined(value: unknown, message: string | false): void {

@@ -196,8 +196,12 @@ class Run implements Outgoing {
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const { now } = this.#core;
-    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, this.#layers);
-    const refuseOtherUser = () => this.#refuseOtherUser();
+    let isSent = false;
+    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, isSent ? undefined : this.#layers);
+    const refuseOtherUser = () => {
+      this.#refuseOtherUser();
+      isSent = true;
+    };
     return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged, refuseOtherUser };
   }
 

@@ -1,0 +1,479 @@
+import {
+  type Cache,
+  type Clock,
+  composite,
+  createCache,
+  type Snapshot,
+  type Source,
+  takeSnapshot,
+  type View,
+  type Write,
+} from "cista";
+import { appendPage, eventsFrom, type Pages, pagesFrom, writeTo } from "cista/http";
+import { virtualEnvironment } from "cista/rehearsal";
+import fc from "fast-check";
+import { restoreWith } from "../../src/core/features/storing/restoring.js";
+import { server } from "../hostile-server.js";
+import { Accounts, type Change, type Item, latency, type Page } from "./accounts.js";
+
+/** Rule F9 in one page: of each change of user it is known what may be shown, and what has to be requested. */
+
+type Kind = "me" | "open" | "whole" | "above" | "news" | "brought" | "list" | "mixed";
+const kinds = ["me", "open", "whole", "above", "news", "brought", "list", "mixed"] as const;
+type Step =
+  | { do: "watch"; kind: Kind; id: number }
+  | { do: "unwatch"; nth: number }
+  | { do: "read"; kind: Kind; id: number }
+  | { do: "put"; id: number }
+  | { do: "invalidate"; kind: Kind; id: number }
+  /** Without time for anybody to notice. */
+  | { do: "change"; how: Change; person: number }
+  /** At rest, and then a first request. */
+  | { do: "calm"; how: Change; person: number }
+  /** Somebody else with each answer, so many times; one more reads at the turn `late`. */
+  | { do: "turns"; times: number; late: number; isWatched: boolean }
+  /** The user changes in the middle of a request for what is watched. */
+  | {
+      do: "meanwhile";
+      kind: Kind;
+      id: number;
+      how: Change;
+      person: number;
+      after: number;
+      back: number;
+      isInvalidated: boolean;
+    }
+  /** … and in the middle of one for a list's second page, while the list itself is requested or not. */
+  | { do: "more"; kind: "list" | "mixed"; how: Change; person: number; after: number; again: number; isAsked: boolean }
+  /** A write tells of the new user; that user leaves before its answer, or not, and is known to have left, or not. */
+  | { do: "write"; id: number; how: Change; person: number; after: number; leaves: "no" | "yes" | "known" }
+  /** Somebody else comes, is known or not, looks at something, and goes. */
+  | { do: "visit"; kind: Kind; id: number; person: number; isKnown: boolean }
+  | { do: "pass"; ms: number };
+
+/** One thing that is watched, and the number of changes of user before it. */
+interface Watched {
+  readonly kind: Kind;
+  readonly id: number;
+  readonly view: View<any>;
+  readonly since: number;
+  leave(): void;
+}
+
+export class World {
+  readonly accounts: Accounts;
+  readonly cache: Cache;
+  readonly sources: Record<Kind, Source<any, any>>;
+  readonly mark: Write<number, string>;
+  readonly watched: Watched[] = [];
+  /** Whose the value is that the page brought: the first who says who they are. */
+  broughtTo: string | undefined;
+  /** Writes whose `onSuccess` was called. */
+  succeeded = 0;
+  taken = 0;
+
+  constructor(
+    readonly page: Page,
+    readonly clock: Clock & { advance(ms: number): Promise<void> },
+  ) {
+    const accounts = new Accounts(page, clock);
+    this.accounts = accounts;
+    const partition = page.way === "partition" ? { partition: "ada" } : {};
+    this.cache = createCache({ clock, environment: virtualEnvironment(), retry: false, ...partition });
+    const { api } = server((url, init) => accounts.answer(url, init), accounts.options());
+    const me = api.source<number, string>({ name: "me", url: (id) => `/me/${id}` });
+    const open = api.source<number, string>({ name: "open", url: (id) => `/open/${id}` });
+    const common = { maxAge: "1h" } as const;
+    const whole = composite({
+      ...common,
+      name: "whole",
+      load: async (id: number, { read }) => (await Promise.all([read(me, id), read(open, id), read(me, 0)]))[0],
+    });
+    const above = composite({ ...common, name: "above", load: (id: number, { read }) => read(whole, id) });
+    const news = eventsFrom<number, string[]>(api, {
+      name: "news",
+      url: "/news",
+      start: [],
+      reduce: (all, { data }) => [...all, data],
+    });
+    const brought = api.source<number, string>({ name: "brought", url: (id) => `/brought/${id}` });
+    const list = pagesFrom<number, Item>(api, { name: "list", url: (id) => `/list/${id}` });
+    const mixed = pagesFrom<number, Item>(api, { name: "mixed", url: (id) => `/mixed/${id}` });
+    this.sources = { me, open, whole, above, news, brought, list, mixed };
+    this.mark = writeTo<number, string>(api, {
+      name: "mark",
+      method: "POST",
+      url: (id) => `/mark/${id}`,
+      optimistic: (id, edit) => {
+        const { who } = this;
+        edit.at(open, id).patch(() => `${who} has marked it`);
+      },
+      onSuccess: (who, id, cache) => {
+        this.succeeded++;
+        cache.put(me, id, who);
+        accounts.held.set(`/me/${id}`, accounts.whoIs());
+      },
+    });
+    if (page.isFromServer && page.way !== "partition") this.receive();
+  }
+
+  get who(): string {
+    return this.accounts.person ?? "nobody";
+  }
+
+  /** What the server's page brought, of a source that may be used later: the first who says who they are has it. */
+  receive(): void {
+    const onServer = createCache({ clock: this.clock });
+    onServer.put(this.sources.brought, 1, "ada");
+    const { entries, ...snapshot } = takeSnapshot(onServer) as unknown as { entries: object[] } & object;
+    onServer.dispose();
+    const forVisitor = entries.map((entry) => ({ ...entry, varies: { authorization: "*" } }));
+    restoreWith(this.cache, { ...snapshot, entries: forVisitor } as unknown as Snapshot, { isLive: true });
+  }
+
+  // ── What is done ───────────────────────────────────────────────────────────
+
+  async take(step: Step): Promise<void> {
+    this.taken++;
+    if (step.do === "watch") this.watch(step.kind, step.id);
+    else if (step.do === "unwatch") {
+      for (const { leave } of this.watched.splice(step.nth % (this.watched.length || 1), 1)) leave();
+    } else if (step.do === "read") this.read(step.kind, step.id);
+    else if (step.do === "put") this.put(step.id);
+    else if (step.do === "invalidate") this.cache.invalidate({ source: this.sources[step.kind], params: step.id });
+    else if (step.do === "change") {
+      if (this.accounts.inARow >= 5) await this.beKnown();
+      this.accounts.change(step.how, step.person);
+    } else if (step.do === "pass") await this.clock.advance(step.ms);
+    else if (step.do === "calm") await this.calm(step.how, step.person);
+    else if (step.do === "meanwhile") await this.meanwhile(step);
+    else if (step.do === "more") await this.more(step);
+    else if (step.do === "write") await this.write(step);
+    else if (step.do === "visit") await this.visit(step);
+    else await this.turns(step.times, step.late, step.isWatched);
+    for (let round = 0; round < 3; round++) await this.clock.advance(0);
+    this.check();
+  }
+
+  watch(kind: Kind, id: number, readsOn = true): View<any> | undefined {
+    if (this.page.way === "unsteady" && (kind === "whole" || kind === "above")) return; // each asks for its parts anew
+    if (isList(kind) && readsOn) this.readOn(kind, id);
+    if (this.watched.length > 6) this.watched.shift()?.leave();
+    if (kind === "brought") this.lookAtBrought();
+    const view = this.cache.view(this.sources[kind], kind === "news" ? 0 : id); // one stream
+    const leave = view.subscribe(() => {});
+    this.watched.push({ kind, id, view, since: this.accounts.changes, leave });
+    return view;
+  }
+
+  /** The list's second page. */
+  readOn(kind: Kind, id: number): void {
+    void appendPage(this.cache, this.sources[kind], id).catch(() => {});
+  }
+
+  read(kind: Kind, id: number, cache: "default" | "no-cache" = "default"): void {
+    const { accounts, who } = this;
+    const { changes } = accounts;
+    if (isList(kind)) this.readOn(kind, id);
+    if (kind === "brought") this.lookAtBrought();
+    this.cache.read(this.sources[kind], kind === "news" ? 0 : id, { cache }).then(
+      (value: unknown) => {
+        const isKnown = !this.page.way.startsWith("late") && kind !== "news";
+        if (isKnown && changes === accounts.changes && this.isAnothers(kind, id, value, who))
+          accounts.odd = `${kind} ${id}: ${who} is given ${JSON.stringify(value)}`;
+      },
+      () => {},
+    );
+  }
+
+  /** A value that a program puts is of the present user. */
+  put(id: number): void {
+    if (this.page.way.startsWith("late") || this.page.way === "unsteady") return;
+    this.cache.put(this.sources.me, id, this.who);
+    this.accounts.held.set(`/me/${id}`, this.accounts.whoIs());
+  }
+
+  lookAtBrought(): void {
+    const who = this.accounts.firstToAsk ?? this.accounts.whoIs();
+    if (who !== "nobody") this.broughtTo ??= who;
+  }
+
+  /** A first request of whoever asks now; then all that is watched is theirs. */
+  async beKnown(): Promise<void> {
+    const { accounts } = this;
+    await this.settle();
+    accounts.inARow = 0;
+    accounts.isExpired = false;
+    this.cache.read(this.sources.me, ++accounts.serial).catch(() => {});
+    await this.settle();
+  }
+
+  async settle(): Promise<void> {
+    for (let round = 0; round < 8; round++) await this.clock.advance(20);
+    await this.clock.advance(100);
+  }
+
+  /** A change of what is at rest: what has to be requested for it is known. */
+  async calm(how: Change, person: number): Promise<void> {
+    const { accounts } = this;
+    await this.beKnown();
+    await this.checkRest();
+    const before = accounts.whoIs();
+    const wanted = this.wanted();
+    accounts.requested = [];
+    accounts.change(how, person);
+    const now = accounts.whoIs();
+    const { isRefused } = accounts;
+    const isOther = (path: string) => ![now, "all"].includes(accounts.held.get(path) ?? "");
+    const expected = before === now ? [] : [...wanted].filter(isOther);
+    const first = accounts.serial + 1;
+    await this.beKnown();
+    await this.checkRest();
+    if (this.page.way === "unsteady") {
+      for (const path of new Set(accounts.requested)) {
+        const count = accounts.requested.filter((each) => each === path).length;
+        if (count > 2) throw new Error(`F9: nobody knows who asks, and ${path} is requested ${count} times`);
+      }
+      return;
+    }
+    const due = [...expected, `/me/${first}`, ...(isRefused ? [`/me/${first}`] : [])].sort();
+    const requested = accounts.requested.sort();
+    if (String(due) !== String(requested))
+      throw new Error(`F9: ${before} is ${now} from now on (${how}): requested ${requested}, and not ${due}`);
+  }
+
+  async meanwhile({ kind, id, how, person, after, back, isInvalidated }: Step & { do: "meanwhile" }): Promise<void> {
+    const { accounts } = this;
+    await this.beKnown();
+    this.watch(kind, id);
+    await this.settle();
+    if (isList(kind)) this.readOn(kind, id);
+    for (const stream of accounts.streams) stream.send();
+    await this.settle();
+    accounts.version += 1 + (person % 2);
+    if (isInvalidated) this.cache.invalidate({ source: this.sources[kind], params: kind === "news" ? 0 : id });
+    else this.read(kind, id, isList(kind) ? "no-cache" : "default");
+    await this.clock.advance(after);
+    accounts.change(how, person);
+    if (back > 0) {
+      await this.clock.advance(back);
+      accounts.change("back", 0);
+    }
+    await this.settle();
+    await this.beKnown();
+    await this.checkRest();
+  }
+
+  async more({ kind, how, person, after, again, isAsked }: Step & { do: "more" }): Promise<void> {
+    const { accounts } = this;
+    await this.beKnown();
+    const id = ++accounts.serial; // a list of which only the first page is held
+    this.watch(kind, id, false);
+    await this.settle();
+    accounts.version += 1 + (person % 2);
+    this.readOn(kind, id);
+    await this.clock.advance(after);
+    accounts.change(how, person);
+    if (isAsked) this.cache.read(this.sources[kind], id, { cache: "no-cache" }).catch(() => {});
+    await this.clock.advance(again);
+    this.readOn(kind, id);
+    await this.settle();
+    await this.beKnown();
+    await this.checkRest();
+  }
+
+  /** The write is the first to tell of a user: its change is shown, and its answer is that user's. */
+  async write({ id, how, person, after, leaves }: Step & { do: "write" }): Promise<void> {
+    const { accounts, succeeded } = this;
+    await this.beKnown();
+    const view = this.watch("open", id);
+    await this.settle();
+    accounts.change(how, person);
+    const { who } = this;
+    const isLeft = leaves !== "no" && who !== "nobody"; // a write of nobody may be the one that signs in
+    this.cache.run(this.mark, id).catch(() => {});
+    await this.clock.advance(after);
+    if (view?.get().value !== `${who} has marked it`) accounts.odd = `${who} has marked ${id}: ${view?.get().value}`;
+    if (isLeft) accounts.changeToNext();
+    if (isLeft && leaves === "known") this.cache.read(this.sources.me, ++accounts.serial).catch(() => {});
+    await this.settle();
+    this.check();
+    if (!isLeft && this.succeeded === succeeded) accounts.odd = `nothing is made of the answer to ${who}`;
+    await this.beKnown();
+    await this.checkRest();
+  }
+
+  async visit({ kind, id, person, isKnown }: Step & { do: "visit" }): Promise<void> {
+    const { accounts } = this;
+    await this.beKnown();
+    accounts.change("person", person);
+    this.read(kind, id); // it is theirs
+    await this.settle();
+    accounts.change("back", 0);
+    await this.beKnown();
+    accounts.change("back", 0);
+    if (isKnown) await this.beKnown();
+    this.watch(kind, id);
+    accounts.change("back", 0);
+    await this.settle();
+    await this.beKnown();
+    await this.checkRest();
+  }
+
+  /** The paths of all that is watched, and of what that is made of. */
+  wanted(): Set<string> {
+    const all = new Set<string>();
+    for (const { kind, id, view } of this.watched) {
+      if (kind === "news") all.add("/news");
+      else if (kind === "whole" || kind === "above")
+        for (const path of [`/me/${id}`, "/me/0", `/open/${id}`]) all.add(path);
+      else all.add(`/${kind}/${id}`);
+      // Its second page is one user's, and so is the list with it.
+      if (kind === "mixed" && whose(view.get().value).length > 1) this.accounts.held.set(`/mixed/${id}`, "somebody");
+    }
+    return all;
+  }
+
+  /** The user changes while a request is under way, and again while the next one is. */
+  async turns(wanted: number, late: number, isWatched: boolean): Promise<void> {
+    if (this.page.way === "unsteady" || this.page.way.startsWith("late")) return;
+    const times = this.watched.length > 0 ? Math.min(wanted, 5) : wanted; // not more are followed in a row
+    const { accounts, cache, sources } = this;
+    await this.beKnown();
+    const id = ++accounts.serial;
+    const given: (string | undefined)[] = [];
+    const note = (nth: number) => (value: unknown) => (given[nth] = String(value));
+    const ask = (nth: number) => void cache.read(sources.me, id).then(note(nth), () => {});
+    const view = isWatched ? cache.view(sources.me, id) : undefined;
+    const leave = view?.subscribe(() => {});
+    if (!view) ask(0);
+    for (let turn = 1; turn <= times; turn++) {
+      await this.clock.advance(latency / 2);
+      accounts.changeToNext();
+      if (turn === late) ask(1);
+      await this.clock.advance(latency / 2);
+    }
+    await this.settle();
+    const { who } = this;
+    if (times <= 5 && !view && given[0] !== who) accounts.odd = `after ${times} turns ${who} has ${given[0]}'s`;
+    if (times <= 5 && view && view.get().value !== who)
+      accounts.odd = `after ${times} turns ${who} is shown ${view.get().value}'s`;
+    if (late === times && given[1] !== who) accounts.odd = `who came at the last of ${times} turns has ${given[1]}'s`;
+    leave?.();
+  }
+
+  // ── What has to hold ───────────────────────────────────────────────────────
+
+  /** Whether a value tells of somebody else than the one who asks. */
+  isAnothers(kind: Kind, id: number, value: unknown, who = this.who): boolean {
+    if (kind === "brought" && id === 1 && value === "ada" && this.broughtTo === this.accounts.whoIs()) return false;
+    const theirs: unknown[] = [undefined, who];
+    if (kind === "open" || kind === "mixed") theirs.push("all");
+    if (kind === "open") theirs.push(`${who} has marked it`);
+    return !whose(value).every((each) => theirs.includes(each));
+  }
+
+  /** At any time: nobody is shown another's. */
+  check(): void {
+    const { accounts, who } = this;
+    if (accounts.odd) throw new Error(`F9: ${accounts.odd}`);
+    const { way } = this.page;
+    if (way.startsWith("late") || way === "partition") return; // known by what was said last; all one person's
+    for (const kind of ["me", "whole", "above", "news", "list", "mixed", "brought"] as const) {
+      if (kind === "brought" && this.taken < this.page.looksAfter) continue;
+      if (kind === "brought") this.lookAtBrought();
+      for (const id of [0, 1, 2]) {
+        const { value } = this.cache.peek(this.sources[kind], id);
+        if (this.isAnothers(kind, id, value))
+          throw new Error(`F9: ${kind} ${id} of ${JSON.stringify(value)} is held for ${who}`);
+      }
+    }
+    for (const { kind, id, view, since } of this.watched) {
+      const { value } = view.get();
+      if (since === accounts.changes && this.isAnothers(kind, id, value))
+        throw new Error(`F9: ${who} came to watch ${kind} ${id}, and is shown ${JSON.stringify(value)}`);
+    }
+  }
+
+  /** Whoever asks is known: all that is watched is theirs. */
+  async checkRest(): Promise<void> {
+    const { streams } = this.accounts;
+    this.check();
+    for (const stream of streams) stream.send();
+    for (let round = 0; round < 5; round++) await this.clock.advance(0);
+    const isWatched = this.watched.some(({ kind }) => kind === "news");
+    if (streams.size !== (isWatched ? 1 : 0)) throw new Error(`F9: ${streams.size} streams are open`);
+    for (const { who } of streams) {
+      if (who !== this.accounts.whoIs())
+        throw new Error(`F9: the stream of ${who} is open for ${this.accounts.whoIs()}`);
+    }
+    if (this.page.way === "unsteady") return; // nothing that is held is for anybody
+    for (const { kind, id, view } of this.watched) {
+      const { state, value, request } = view.get();
+      const isDone = kind === "news" || request === "none";
+      const isTheirs = this.page.way === "partition" || !this.isAnothers(kind, id, value);
+      if (!isDone || (kind !== "news" && state !== "ready") || !isTheirs)
+        throw new Error(
+          `F9: at rest ${kind} ${id} is ${state} with ${JSON.stringify(value)}, and ${this.who} asks (${request})`,
+        );
+    }
+  }
+}
+
+function isList(kind: Kind): boolean {
+  return kind === "list" || kind === "mixed";
+}
+
+/** Of whom a value tells. */
+function whose(value: unknown): readonly unknown[] {
+  const { items } = (value ?? {}) as Partial<Pages<Item>>;
+  return items ? items.map(({ person }) => person) : [value].flat();
+}
+
+const id = fc.nat(2);
+const person = fc.nat(3);
+const kind = fc.constantFrom<Kind>("me", ...kinds);
+const how = fc.constantFrom<Change>("person", "person", "nobody", "token", "renewed", "back");
+const after = fc.oneof(fc.nat(3), fc.nat(30));
+const of = <K extends Step["do"], T extends object>(
+  weight: number,
+  what: K,
+  rest: { [M in keyof T]: fc.Arbitrary<T[M]> },
+) => ({
+  weight,
+  arbitrary: fc.record({ do: fc.constant(what), ...rest }) as unknown as fc.Arbitrary<Step>,
+});
+
+export const step: fc.Arbitrary<Step> = fc.oneof(
+  of(4, "watch", { kind, id }),
+  of(1, "unwatch", { nth: fc.nat(5) }),
+  of(3, "read", { kind, id }),
+  of(2, "put", { id }),
+  of(1, "invalidate", { kind, id }),
+  of(3, "change", { how, person }),
+  of(4, "calm", { how, person }),
+  of(1, "turns", {
+    times: fc.integer({ min: 1, max: 7 }),
+    late: fc.integer({ min: 1, max: 7 }),
+    isWatched: fc.boolean(),
+  }),
+  of(2, "meanwhile", {
+    ...{ kind, id, how, person, after },
+    back: fc.oneof(fc.constant(0), fc.nat(15)),
+    isInvalidated: fc.boolean(),
+  }),
+  of(2, "more", {
+    kind: fc.constantFrom("list" as const, "mixed" as const),
+    ...{ how, person, after, again: fc.nat(20) },
+    isAsked: fc.boolean(),
+  }),
+  of(2, "write", {
+    id,
+    how,
+    person,
+    after: fc.nat(8),
+    leaves: fc.constantFrom("no" as const, "yes" as const, "known" as const),
+  }),
+  of(1, "visit", { kind, id, person, isKnown: fc.boolean() }),
+  of(3, "pass", { ms: fc.constantFrom(1, 3, 5, 10, 11, 40) }),
+);
