@@ -90,7 +90,7 @@ test("R2: a stream that was invalidated before its first value came is opened an
     name: "live",
     load: async function* () {
       const nth = ++opened;
-      await new Promise((resolve) => clock.setTimer(resolve, 1000));
+      await new Promise<void>((resolve) => void clock.setTimer(() => resolve(), 1000));
       yield nth;
       await new Promise(() => {});
     },

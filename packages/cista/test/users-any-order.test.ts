@@ -7,7 +7,8 @@ import { restoreWith } from "../src/core/features/storing/restoring.js";
 import { base, json, server } from "./hostile-server.js";
 import { ways } from "./model/accounts.js";
 import { isQuick, programsOf } from "./model/programs.js";
-import { step, World } from "./model/users.js";
+import { step } from "./model/user-steps.js";
+import { World } from "./model/users.js";
 
 // Rule F9 in one page, in random programs beside a small model of who asks: nobody is shown another's; and of each change of
 // user, renewed token and new token it is known exactly what has to be requested, and how.

@@ -11,45 +11,12 @@ import {
 } from "cista";
 import { appendPage, eventsFrom, type Pages, pagesFrom, writeTo } from "cista/http";
 import { virtualEnvironment } from "cista/rehearsal";
-import fc from "fast-check";
 import { restoreWith } from "../../src/core/features/storing/restoring.js";
 import { server } from "../hostile-server.js";
 import { Accounts, type Change, type Item, latency, type Page } from "./accounts.js";
+import type { Kind, Step } from "./user-steps.js";
 
 /** Rule F9 in one page: of each change of user it is known what may be shown, and what has to be requested. */
-
-type Kind = "me" | "open" | "whole" | "above" | "news" | "brought" | "list" | "mixed";
-const kinds = ["me", "open", "whole", "above", "news", "brought", "list", "mixed"] as const;
-type Step =
-  | { do: "watch"; kind: Kind; id: number }
-  | { do: "unwatch"; nth: number }
-  | { do: "read"; kind: Kind; id: number }
-  | { do: "put"; id: number }
-  | { do: "invalidate"; kind: Kind; id: number }
-  /** Without time for anybody to notice. */
-  | { do: "change"; how: Change; person: number }
-  /** At rest, and then a first request. */
-  | { do: "calm"; how: Change; person: number }
-  /** Somebody else with each answer, so many times; one more reads at the turn `late`. */
-  | { do: "turns"; times: number; late: number; isWatched: boolean }
-  /** The user changes in the middle of a request for what is watched. */
-  | {
-      do: "meanwhile";
-      kind: Kind;
-      id: number;
-      how: Change;
-      person: number;
-      after: number;
-      back: number;
-      isInvalidated: boolean;
-    }
-  /** … and in the middle of one for a list's second page, while the list itself is requested or not. */
-  | { do: "more"; kind: "list" | "mixed"; how: Change; person: number; after: number; again: number; isAsked: boolean }
-  /** A write tells of the new user; that user leaves before its answer, or not, and is known to have left, or not. */
-  | { do: "write"; id: number; how: Change; person: number; after: number; leaves: "no" | "yes" | "known" }
-  /** Somebody else comes, is known or not, looks at something, and goes. */
-  | { do: "visit"; kind: Kind; id: number; person: number; isKnown: boolean }
-  | { do: "pass"; ms: number };
 
 /** One thing that is watched, and the number of changes of user before it. */
 interface Watched {
@@ -429,51 +396,3 @@ function whose(value: unknown): readonly unknown[] {
   const { items } = (value ?? {}) as Partial<Pages<Item>>;
   return items ? items.map(({ person }) => person) : [value].flat();
 }
-
-const id = fc.nat(2);
-const person = fc.nat(3);
-const kind = fc.constantFrom<Kind>("me", ...kinds);
-const how = fc.constantFrom<Change>("person", "person", "nobody", "token", "renewed", "back");
-const after = fc.oneof(fc.nat(3), fc.nat(30));
-const of = <K extends Step["do"], T extends object>(
-  weight: number,
-  what: K,
-  rest: { [M in keyof T]: fc.Arbitrary<T[M]> },
-) => ({
-  weight,
-  arbitrary: fc.record({ do: fc.constant(what), ...rest }) as unknown as fc.Arbitrary<Step>,
-});
-
-export const step: fc.Arbitrary<Step> = fc.oneof(
-  of(4, "watch", { kind, id }),
-  of(1, "unwatch", { nth: fc.nat(5) }),
-  of(3, "read", { kind, id }),
-  of(2, "put", { id }),
-  of(1, "invalidate", { kind, id }),
-  of(3, "change", { how, person }),
-  of(4, "calm", { how, person }),
-  of(1, "turns", {
-    times: fc.integer({ min: 1, max: 7 }),
-    late: fc.integer({ min: 1, max: 7 }),
-    isWatched: fc.boolean(),
-  }),
-  of(2, "meanwhile", {
-    ...{ kind, id, how, person, after },
-    back: fc.oneof(fc.constant(0), fc.nat(15)),
-    isInvalidated: fc.boolean(),
-  }),
-  of(2, "more", {
-    kind: fc.constantFrom("list" as const, "mixed" as const),
-    ...{ how, person, after, again: fc.nat(20) },
-    isAsked: fc.boolean(),
-  }),
-  of(2, "write", {
-    id,
-    how,
-    person,
-    after: fc.nat(8),
-    leaves: fc.constantFrom("no" as const, "yes" as const, "known" as const),
-  }),
-  of(1, "visit", { kind, id, person, isKnown: fc.boolean() }),
-  of(3, "pass", { ms: fc.constantFrom(1, 3, 5, 10, 11, 40) }),
-);
