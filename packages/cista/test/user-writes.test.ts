@@ -88,6 +88,19 @@ describe.each([
   });
 });
 
+test("F9: a patch does not change for whom a value is", async () => {
+  const at = { token: "ada" };
+  const { api } = server(() => json("all", { "cache-control": "public, max-age=60" }), {
+    headers: () => ({ authorization: at.token }),
+  });
+  const open = api.source<void, string>({ name: "open", url: "/open" });
+  const { cache } = stage();
+  await cache.read(open);
+  cache.at(open).patch((all) => `${all}, changed`);
+  at.token = "bob";
+  expect(cache.peek(open).value).toBe("all, changed");
+});
+
 test("F9: a value that is put before a token is known is for the first user who asks", async () => {
   const at = { user: "ada" };
   const { api, seen } = whoServer({ headers: async () => ({ authorization: at.user }) });
