@@ -84,6 +84,7 @@ test(`F9: random programs of one page, in which the user changes in any way (see
     }
     const world = new World(page, virtualClock(1e12));
     try {
+      await world.receive();
       if (page.asksFirst || page.way.startsWith("late")) await world.beKnown();
       for (const each of steps) await world.take(each);
       await world.beKnown();

@@ -60,8 +60,9 @@ export class Accounts {
   readonly answered = new Map<string, string>();
   readonly held = new Map<string, string>();
   readonly streams = new Set<{ who: string; send(): void }>();
-  /** Who made the first request of all. */
+  /** Who made the first request of all, and said who they are. */
   firstToAsk: string | undefined;
+  lastToAsk: string | undefined;
   /** What was wrong in the middle of something. */
   odd: string | undefined;
 
@@ -164,7 +165,8 @@ export class Accounts {
     const path = url.pathname;
     const token = init.headers.get("authorization") ?? "";
     const person = this.#tokens.get(token)?.person ?? "nobody";
-    this.firstToAsk ??= this.whoIs(token);
+    this.lastToAsk = this.whoIs(token);
+    if (person !== "nobody") this.firstToAsk ??= this.whoIs(token);
     this.requested.push(path);
     if (this.page.way === "late user" && person !== (this.person ?? "nobody"))
       this.odd = `${path} is asked for with the token of ${person}, and ${this.person} asks`;

@@ -3,8 +3,8 @@ import type { Change } from "./accounts.js";
 
 /** The steps of the random programs in which the user changes. */
 
-export type Kind = "me" | "open" | "whole" | "above" | "news" | "brought" | "list" | "mixed";
-const kinds = ["me", "open", "whole", "above", "news", "brought", "list", "mixed"] as const;
+export type Kind = "me" | "open" | "whole" | "above" | "news" | "brought" | "sum" | "list" | "mixed";
+const kinds = ["me", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
 export type Step =
   | { do: "watch"; kind: Kind; id: number }
   | { do: "unwatch"; nth: number }
@@ -35,6 +35,15 @@ export type Step =
   /** Somebody else comes, is known or not, looks at something, and goes. */
   | { do: "visit"; kind: Kind; id: number; person: number; isKnown: boolean }
   | { do: "pass"; ms: number };
+
+/** Of these the page from the server has brought a value. */
+export function isBrought(kind: Kind): boolean {
+  return kind === "brought" || kind === "sum";
+}
+
+export function isList(kind: Kind): boolean {
+  return kind === "list" || kind === "mixed";
+}
 
 const id = fc.nat(2);
 const person = fc.nat(3);

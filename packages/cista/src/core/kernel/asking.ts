@@ -191,7 +191,9 @@ export function requestIfWatched(entry: Entry): void {
 /** Rule R2: a value that is put is newer than any answer under way. Those who wait for one get `outcome`, or go on waiting. */
 export function supersede(entry: Entry, outcome: Outcome | undefined, note: string): void {
   if (!entry.isOpen || !outcome) abortRequest(entry, note);
-  if (outcome) settleWaiters(entry, outcome, true);
+  if (!outcome) return;
+  if (entry.activity) entry.activity.usersInARow = 0; // the value is the present user's
+  settleWaiters(entry, outcome, true);
 }
 
 /** A patched value is newer than a try under way: the try is begun anew, for all who wait for it. */
