@@ -119,13 +119,7 @@ export const values = [
     "? links.madeFor : [];",
   ],
   ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
-  [
-    "F9 write's end",
-    "send.ts",
-    "tellUser(server, { url, method, context: context.context }, context.userChanged);",
-    "",
-  ],
-  ["F9 write's own layers", "sending.ts", "isSent ? undefined : this.#layers", "this.#layers"],
+  ["F9 write's end", "sending.ts", "this.#usersLeft = -1;", ""],
   [
     "F9 page of one user",
     "changing.ts",
@@ -311,7 +305,7 @@ export const values = [
   ["S4 nothing comes back", "signing-out.ts", "if (activity) activity.signedOut = true;", ""],
   ["S5 headers", "exchange.ts", "const trusted = isTrusted(server, url, ask.named);", "const trusted = true;"],
   ["S5 lists", "list.ts", "if (url?.origin === list.origin) return url;", "if (url) return url;"],
-  ["S5 redirections", "exchange.ts", "if (!foreign) return kept;", "return kept;"],
+  ["S5 redirections", "redirections.ts", "if (isForeign) init =", "if (false) init ="],
   ["W1 order", "features/writing/layers.ts", "this.#list.push(layer);", "this.#list.unshift(layer);"],
   [
     "W1 own layer only",

@@ -87,17 +87,6 @@ export class Askers {
     return said;
   }
 
-  /** The user at the end of a write: another token may be there since it left, and no request yet that bears it. */
-  lookAgain(target: Target, userChanged: (hasLeft: boolean) => void): void {
-    if (this.#server.user) return; // the write knows its own
-    try {
-      const fields = this.#fieldsNow(this.#askers.of(target.context), target);
-      if (fields) this.#noteUser(fields, target.context, undefined, userChanged);
-    } catch {
-      // The write has worked, whatever `headers` does now.
-    }
-  }
-
   /** The token that a request would bear. It is given no name: see `renewed`. */
   async tokenNow(target: Target): Promise<string | null> {
     return (await this.#fieldsFor(target)).fields.get("authorization");

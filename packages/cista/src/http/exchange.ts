@@ -1,13 +1,11 @@
-import { Failure, type LoadContext, type SendContext, type Validator } from "../core/index.js";
-import { isOwnOrigin, withoutQuery } from "./address.js";
+import type { LoadContext, SendContext, Validator } from "../core/index.js";
+import { isOwnOrigin } from "./address.js";
 import { headersOf, type Said } from "./asker.js";
 import { isEntityTag } from "./details.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
+import { fetched, redirectionFailure, redirectionOf } from "./response.js";
 import type { Ask, Exchange, Server } from "./server.js";
-
-/** Redirections are followed so often (WHATWG Fetch, HTTP-redirect fetch). */
-const mostRedirections = 20;
 
 type Context = Pick<LoadContext, "signal" | "context" | "now"> &
   Partial<Pick<LoadContext, "held" | "mode" | "partition" | "userChanged">> &
@@ -71,7 +69,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     cache: own || mode === "no-store" ? "no-store" : ask.isAnothers ? "reload" : isChecked ? "no-cache" : mode,
   };
   const requestedAt = context.now();
-  const { response, landed } = await new Redirections(server, ask, init).follow(url);
+  const { response, landed } = await answered(server, ask, init);
   const receivedAt = context.now();
   const varies = server.askers.variesOf(who, response, context);
   const maxBody = maxBodyOf(server);
@@ -110,88 +108,23 @@ function addAll(headers: Headers, more: Headers): void {
 }
 
 /**
- * A request with the redirections that it is answered by. In a page the browser follows those of a read, and says of none
- * where it leads; elsewhere they are followed here, and headers that a program has for its own server stay with that.
+ * An answer, and where it came from. In a page the browser follows the redirections of a read, and says of none where it leads;
+ * elsewhere they are followed by a file of its own, which no page needs.
  */
-class Redirections {
-  readonly #server: Server;
-  readonly #ask: Ask;
-  readonly #init: RequestInit;
-
-  constructor(server: Server, ask: Ask, init: RequestInit) {
-    this.#server = server;
-    this.#ask = ask;
-    this.#init = init;
-  }
-
-  async follow(url: URL): Promise<{ response: Response; landed: URL }> {
-    const inPage = globalThis.location !== undefined;
-    const byBrowser = inPage && (this.#isRead || this.#ask.followAnywhere === true);
-    let landed = url;
-    let init: RequestInit = { ...this.#init, redirect: byBrowser ? "follow" : "manual" };
-    for (let count = 0; ; count++) {
-      const response = await this.#send(landed, init);
-      if (response.type === "opaqueredirect") throw this.#hidden();
-      const next = redirectionOf(response, landed);
-      if (!next || byBrowser) return { response, landed: byBrowser && response.url ? new URL(response.url) : landed };
-      await response.body?.cancel();
-      if (count >= mostRedirections) throw this.#failure(`redirects more than ${mostRedirections} times`);
-      init = this.#redirected(init, response.status, landed, next);
-      landed = next;
-    }
-  }
-
-  get #isRead(): boolean {
-    return (this.#init.method ?? "GET") === "GET";
-  }
-
-  /** WHATWG Fetch, HTTP-redirect fetch: the parts of the request that go on to the new target. */
-  #redirected(init: RequestInit, status: number, from: URL, next: URL): RequestInit {
-    if (next.protocol !== "http:" && next.protocol !== "https:") throw this.#failure(`redirects to ${next.protocol}`);
-    const foreign = next.origin !== from.origin && !isTrusted(this.#server, next, this.#ask.named);
-    if (foreign && !this.#isRead && this.#ask.followAnywhere !== true) {
-      throw this.#failure(
-        `redirects to another origin, ${next.origin}, which is not followed. Allow it: followRedirects: true`,
-        status,
-      );
-    }
-    const toGet = status === 303 || (status < 303 && init.method === "POST");
-    const { body, ...rest } = init;
-    const kept = toGet ? { ...rest, method: "GET" } : init;
-    if (!foreign) return kept;
-    return { ...kept, headers: new Headers(this.#ask.fields), credentials: "omit" };
-  }
-
-  async #send(url: URL, init: RequestInit): Promise<Response> {
-    init.signal?.throwIfAborted(); // while the fields were made, perhaps
-    try {
-      return await (this.#ask.fetch ?? this.#server.fetch ?? globalThis.fetch)(url, init);
-    } catch (cause) {
-      throw init.signal?.aborted || !(cause instanceof TypeError) ? cause : noAnswer(url, isOwnOrigin(url), cause);
-    }
-  }
-
-  #hidden(): Failure {
-    return this.#failure(
+async function answered(server: Server, ask: Ask, given: RequestInit): Promise<{ response: Response; landed: URL }> {
+  const { url } = ask;
+  const isRead = (given.method ?? "GET") === "GET";
+  const byBrowser = globalThis.location !== undefined && (isRead || ask.followAnywhere === true);
+  const init: RequestInit = { ...given, redirect: byBrowser ? "follow" : "manual" };
+  const response = await fetched(server, ask, url, init);
+  if (response.type === "opaqueredirect") {
+    throw redirectionFailure(
+      url,
       "redirects, and a browser does not say where to. Name the URL that it leads to, or allow it: followRedirects: true",
     );
   }
-
-  #failure(what: string, status?: number): Failure {
-    return new Failure("http", `${withoutQuery(this.#ask.url)} ${what}.`, { status, retryable: false });
-  }
-}
-
-function redirectionOf({ status, headers }: Response, from: URL): URL | undefined {
-  const to = headers.get("location");
-  if (to === null || ![301, 302, 303, 307, 308].includes(status) || !URL.canParse(to, from)) return undefined;
-  return new URL(to, from);
-}
-
-/** `fetch` tells a program no more than that: in a page a refusal by CORS looks like a server that is not there. */
-function noAnswer(url: URL, own: boolean, cause: TypeError): Failure {
-  const inner = cause.cause as { code?: string; message?: string } | undefined;
-  const why = inner?.code ?? inner?.message ?? cause.message;
-  const cors = own ? "" : " It may not be reachable, or not let this page read it (CORS): the console says which.";
-  return new Failure("network", `No answer came from ${withoutQuery(url)}: ${why}.${cors}`, { cause });
+  if (byBrowser) return { response, landed: response.url ? new URL(response.url) : url };
+  if (!redirectionOf(response, url)) return { response, landed: url };
+  const { follow } = await import("./redirections.js");
+  return follow(server, ask, init, response);
 }

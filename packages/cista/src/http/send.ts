@@ -35,13 +35,19 @@ export async function send(
   // What the answer names is of the origin that gave it.
   for (const selector of selectorsAfter(method, response, landed)) context.invalidate(selector);
   const result = await resultOf(received, definition);
-  tellUser(server, { url, method, context: context.context }, context.userChanged);
+  if (hasUserLeft(server, received.varies, { url, method, context: context.context })) context.userLeft?.();
   return result;
 }
 
-/** Rule F9: the result is for the user who ran the write. While a token is being renewed, the new one tells of nobody else. */
-function tellUser(server: Server, target: Target, userChanged: SendContext["userChanged"]): void {
-  if (userChanged && !server.renewals?.isUnderWay(target.context)) server.askers.lookAgain(target, userChanged);
+/** Rule F9: another token is there since the request left. While one is renewed, the new one tells of nobody else. */
+function hasUserLeft({ askers, renewals }: Server, varies: Exchange["varies"], target: Target): boolean {
+  const { authorization } = varies ?? {};
+  if (!authorization || renewals?.isUnderWay(target.context)) return false;
+  try {
+    return askers.fits({ authorization }, target, undefined) === false;
+  } catch {
+    return false; // the write has worked, whatever `headers` does now
+  }
 }
 
 async function resultOf(received: Exchange, { parse, unwrap }: HttpWriteDefinition<any, unknown>): Promise<unknown> {

@@ -264,17 +264,12 @@ export class World {
     await this.settle();
     accounts.change(how, person);
     const { who } = this;
-    const { isRefused } = accounts;
     const isLeft = leaves !== "no" && who !== "nobody"; // a write of nobody may be the one that signs in
     this.cache.run(this.mark, id).catch(() => {});
     await this.clock.advance(after);
     if (view?.get().value !== `${who} has marked it`) accounts.odd = `${who} has marked ${id}: ${view?.get().value}`;
     if (isLeft) accounts.changeToNext();
     if (isLeft && leaves === "known") this.cache.read(this.sources.me, ++accounts.serial).catch(() => {});
-    await this.clock.advance(latency);
-    const isHeard = isLeft && this.page.way === "token" && !isRefused;
-    if (isHeard && view?.get().value === `${who} has marked it`)
-      accounts.odd = `${this.who} is shown what ${who} marked`;
     await this.settle();
     this.check();
     if (!isLeft && this.succeeded === succeeded) accounts.odd = `nothing is made of the answer to ${who}`;

@@ -25,6 +25,11 @@ export interface SendContext {
    */
   userChanged?(hasLeft: boolean): void;
   /**
+   * For the moment in which the answer has come: another user asks by now, also where that one has requested nothing yet.
+   * @internal
+   */
+  userLeft?(): void;
+  /**
    * For the moment before the request leaves: the credentials may have taken a while.
    * @throws Failure kind "aborted" where another user asks now than the one who ran the write
    * @internal

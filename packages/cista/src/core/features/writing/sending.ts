@@ -65,7 +65,7 @@ class Run implements Outgoing {
   readonly #layers: WriteLayers;
   /** Who runs it. */
   readonly #user: string | undefined;
-  /** How many users had left when its request did: see `Core.usersLeft`. */
+  /** How many users had left when its request did (see `Core.usersLeft`); -1 where its own has left since. */
   #usersLeft = 0;
   /** The entries to invalidate, as `send` said. */
   readonly #invalidatedBySend: Selector[] = [];
@@ -196,13 +196,12 @@ class Run implements Outgoing {
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const { now } = this.#core;
-    let isSent = false;
-    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, isSent ? undefined : this.#layers);
-    const refuseOtherUser = () => {
-      this.#refuseOtherUser();
-      isSent = true;
+    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, this.#layers);
+    const userLeft = () => {
+      this.#usersLeft = -1;
     };
-    return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged, refuseOtherUser };
+    const refuseOtherUser = () => this.#refuseOtherUser();
+    return { signal, attempt, context, now, idempotencyKey, invalidate, userChanged, userLeft, refuseOtherUser };
   }
 
   #moved(): void {
