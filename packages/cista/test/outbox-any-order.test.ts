@@ -28,6 +28,7 @@ interface Run {
   /** By when it must not be tried any more. */
   endedAt?: number;
   settled?: boolean;
+  droppedIn?: Tab;
 }
 
 class Program {
@@ -246,6 +247,7 @@ class Program {
       if (!kept || !run) return;
       this.log.push(`${run.hut} is dropped`);
       run.end = "dropped";
+      run.droppedIn = tab;
       void tab.outbox?.drop(kept.id);
     } else if (what === 23) await this.#signOut(tab);
     else if (what < 26) this.#become(["ada", "bob"][this.#random(2)] as string);
@@ -359,7 +361,8 @@ class Program {
       if (storedAt !== undefined && !end && times === 0) this.faults.push(`${hut} was stored, and never booked`);
       if (storedAt === undefined && !run.person && !end && times === 0 && !tab.isKilled)
         this.faults.push(`${hut} could not be stored, and was not sent`);
-      if (end !== "refused" && key !== undefined && world.records.has(key) && !tab.isKilled)
+      const isDropLost = run.droppedIn?.isKilled; // with the page that was to delete it
+      if (end !== "refused" && key !== undefined && world.records.has(key) && !tab.isKilled && !isDropLost)
         this.faults.push(`${hut} is kept for ever`);
       if (!run.settled && !tab.isKilled && end !== "signed out") this.faults.push(`the run of ${hut} has no end`);
     }
