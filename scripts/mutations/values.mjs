@@ -119,6 +119,7 @@ export const values = [
     "? links.madeFor : [];",
   ],
   ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
+  ["F9 stand-in", "kernel/users.ts", "if (hasLeft) forgetShown(entry);", ""],
   ["F9 write's end", "sending.ts", "this.#usersLeft = -1;", ""],
   [
     "F9 page of one user",

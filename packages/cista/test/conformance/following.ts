@@ -1,4 +1,6 @@
 import { expect } from "vitest";
+import { userChangedOf } from "../../src/core/kernel/users.js";
+import { coreOf } from "../../src/core/state/core.js";
 import { heldSource } from "../stage.js";
 import type { Page } from "./driver.js";
 import { cache, frames, mount, page, settle, test, text, texts } from "./stage.js";
@@ -67,6 +69,25 @@ export function following(): void {
     cache.delete({ source: hut, params: 1 });
     await page?.rendered();
     expect(text("a")).toBe("loading");
+  });
+
+  test("C-P3 carryOver: nothing of a user who has left, or signed out", async () => {
+    const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
+    const leaves = [() => userChangedOf(coreOf(cache))(true), () => void cache.signOut()];
+    await mount({ a: { kind: "outcome", source: hut, params: 0, carryOver: true } });
+    for (const [nth, leave] of leaves.entries()) {
+      page?.give("a", { params: 2 * nth });
+      await settle();
+      loads.at(-1)?.answer("ada's");
+      await settle();
+      page?.give("a", { params: 2 * nth + 1 });
+      await page?.rendered();
+      expect(text("a")).toBe("loading ada's carried");
+      leave();
+      cache.prefetch(hut, 2 * nth + 1); // somebody asks before the page shows that it is empty
+      await settle();
+      expect(text("a")).toBe("loading");
+    }
   });
 
   test("C-P4 when: nothing is asked for until it is true, and no more once it is false", async () => {

@@ -3,8 +3,8 @@ import type { Change } from "./accounts.js";
 
 /** The steps of the random programs in which the user changes. */
 
-export type Kind = "me" | "open" | "whole" | "above" | "news" | "brought" | "sum" | "list" | "mixed";
-const kinds = ["me", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
+export type Kind = "me" | "row" | "open" | "whole" | "above" | "news" | "brought" | "sum" | "list" | "mixed";
+const kinds = ["me", "row", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
 export type Step =
   | { do: "watch"; kind: Kind; id: number }
   | { do: "unwatch"; nth: number }

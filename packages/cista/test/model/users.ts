@@ -70,7 +70,12 @@ export class World {
     const sum = composite({ ...common, name: "sum", load: (id: number, { read }) => read(unused, id) });
     const list = pagesFrom<number, Item>(api, { name: "list", url: (id) => `/list/${id}` });
     const mixed = pagesFrom<number, Item>(api, { name: "mixed", url: (id) => `/mixed/${id}` });
-    this.sources = { me, open, whole, above, news, brought, sum, list, mixed };
+    const row = api.source<number, string>({
+      name: "row",
+      url: (id) => `/row/${id}`,
+      standIn: (id, cache) => cache.peek(list, id).value?.items[0]?.person,
+    });
+    this.sources = { me, row, open, whole, above, news, brought, sum, list, mixed };
     this.unused = unused;
     this.mark = writeTo<number, string>(api, {
       name: "mark",
@@ -219,19 +224,26 @@ export class World {
   async meanwhile({ kind, id, how, person, after, back, isInvalidated }: Step & { do: "meanwhile" }): Promise<void> {
     const { accounts } = this;
     await this.beKnown();
+    if (kind === "row") this.read("list", id); // it stands in
     this.watch(kind, id);
     await this.settle();
     if (isList(kind)) this.readOn(kind, id);
     for (const stream of accounts.streams) stream.send();
     await this.settle();
     accounts.version += 1 + (person % 2);
-    if (isInvalidated) this.cache.invalidate({ source: this.sources[kind], params: kind === "news" ? 0 : id });
+    const selector = { source: this.sources[kind], params: kind === "news" ? 0 : id };
+    if (kind === "row") this.cache.delete(selector);
+    else if (isInvalidated) this.cache.invalidate(selector);
     else this.read(kind, id, isList(kind) ? "no-cache" : "default");
     await this.clock.advance(after);
     accounts.change(how, person);
     if (back > 0) {
       await this.clock.advance(back);
       accounts.change("back", 0);
+    }
+    for (let round = 0; round < 8; round++) {
+      await this.clock.advance(4);
+      this.check();
     }
     await this.settle();
     await this.beKnown();
@@ -357,17 +369,21 @@ export class World {
     if (accounts.odd) throw new Error(`F9: ${accounts.odd}`);
     const { way } = this.page;
     if (way.startsWith("late") || way === "partition") return; // known by what was said last; all one person's
-    for (const kind of ["me", "whole", "above", "news", "list", "mixed", "brought", "sum"] as const) {
+    for (const kind of ["me", "row", "whole", "above", "news", "list", "mixed", "brought", "sum"] as const) {
       if (isBrought(kind) && this.taken < this.page.looksAfter) continue;
       if (isBrought(kind)) this.lookAtBrought();
       for (const id of [0, 1, 2]) {
-        const { value } = this.cache.peek(this.sources[kind], id);
+        const { value, provisional } = this.cache.peek(this.sources[kind], id);
+        if (provisional) continue; // made anew at the first request
         if (this.isAnothers(kind, id, value))
           throw new Error(`F9: ${kind} ${id} of ${JSON.stringify(value)} is held for ${who}`);
       }
     }
+    const isHeardOf = accounts.lastToAsk === accounts.whoIs();
     for (const { kind, id, view, since } of this.watched) {
-      const { value } = view.get();
+      const { value, provisional } = view.get();
+      if (provisional && isHeardOf && this.isAnothers(kind, id, value))
+        throw new Error(`F9: ${JSON.stringify(value)} stands in for ${kind} ${id} of ${who}`);
       if (since === accounts.changes && this.isAnothers(kind, id, value))
         throw new Error(`F9: ${who} came to watch ${kind} ${id}, and is shown ${JSON.stringify(value)}`);
     }

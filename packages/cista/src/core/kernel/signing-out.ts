@@ -13,6 +13,7 @@ const note = "somebody signed out";
  * way ends, then nothing is held. Resolves when those who listen for it (stores, for example) have done the same.
  */
 export async function signOut(core: Core): Promise<void> {
+  core.usersLeft++;
   batch(core, () => {
     const entries = [...core.shelves.byKey.values()];
     for (const { activity } of entries) if (activity) activity.signedOut = true;

@@ -4,6 +4,7 @@ import type { Source } from "../api/source-contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
+import type { Entry } from "../state/entry.js";
 import { forNobody } from "../state/extra.js";
 import type { SentLayers } from "../state/layers.js";
 import type { MadeFor } from "../state/links.js";
@@ -23,11 +24,19 @@ function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void 
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
       if (hasLeft) entry.activity?.layers?.removeOfOtherUser(by);
-      if (entry.held === "none" || entry.fits) continue;
+      if (entry.held === "none") {
+        if (hasLeft) forgetShown(entry);
+      } else if (entry.fits) continue;
       markDirty(entry);
       entry.links?.tellDependents();
     }
   });
+}
+
+/** What stands in for the value is made anew, by the cache or by a binding that carries it over: it was for the former user. */
+function forgetShown(entry: Entry): void {
+  entry.reading = undefined;
+  if (entry.activity) entry.activity.standIn = undefined;
 }
 
 /** For those who ask for values of a cache: tells of another user. */
@@ -56,6 +65,11 @@ export function notesNow(
 ): MadeFor["varies"] | undefined {
   const { partition, context } = core.options;
   return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
+}
+
+/** How many users have left the cache so far. */
+export function usersLeftIn(cache: Cache): number {
+  return coreOf(cache).usersLeft;
 }
 
 /** Calls back when another user asks than before. Returns its own end. */
