@@ -76,7 +76,12 @@ export const groups = [
     "",
   ],
   ["R2 group of before", "named-groups.ts", "version > request.startVersion && ", ""],
-  ["D1 invalidated until loaded", "composite/dependencies.ts", " || (isChanged && invalidatedAt > trustedAt)", ""],
+  [
+    "D1 invalidated until loaded",
+    "composite/dependencies.ts",
+    " || (isChanged && invalidatedAt > dependency.trustedAt)",
+    "",
+  ],
   [
     "H10 groups of one origin",
     "snapshot.ts",

@@ -119,6 +119,12 @@ export const values = [
     "? links.madeFor : [];",
   ],
   ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
+  [
+    "D1 invalidated for good",
+    "composite/dependencies.ts",
+    "if (isChanged && entry.isOutdated) dependency.trustedAt = never;",
+    "",
+  ],
   ["F9 stand-in", "kernel/users.ts", "if (hasLeft) forgetShown(entry);", ""],
   ["F9 write's end", "sending.ts", "this.#usersLeft = -1;", ""],
   [

@@ -103,3 +103,13 @@ test("D1: a change reaches a composite whose dependency was answered with the sa
   await world.rest();
   world.cache.dispose();
 });
+
+test("D1: a restored composite of what was invalidated is not read, where a dependency below came out the same", async () => {
+  const over = (...dependencies: number[]): Node => ({ dependencies, together: false, coarse: false, slow: false });
+  const world = new World([over(3, 3), over(0, 4), over(0, 4), over(0, 4)], "short-lived", false);
+  await world.take({ do: "midway", node: 6, leaf: 0, by: 0, how: "invalidate", restores: false });
+  await world.take({ do: "midway", node: 4, leaf: 0, by: 0, how: "invalidate", restores: true });
+  await world.take({ do: "read", node: 6 });
+  await world.rest();
+  world.cache.dispose();
+});

@@ -385,14 +385,19 @@ function recomputeOutdated(wanted: EntryLinks): void {
   }
 }
 
+/** Before any version. */
+const never = -1;
+
 function recompute(links: EntryLinks): void {
   links.dependencyStanding = "none";
   links.staleAt = links.expiredAt = links.coveredUntil = Number.POSITIVE_INFINITY;
   links.noStore = links.mustRevalidate = false;
-  for (const { entry, version, trustedAt } of links.dependencies) {
-    const isChanged = entry.changedAt !== version;
+  for (const dependency of links.dependencies) {
+    const { entry } = dependency;
+    const isChanged = entry.changedAt !== dependency.version;
+    if (isChanged && entry.isOutdated) dependency.trustedAt = never; // whatever comes of it, the value that was read is gone
     const invalidatedAt = Math.max(entry.invalidatedAt, entry.links?.wasInvalidatedAt ?? 0);
-    const isInvalidated = entry.isOutdated || (isChanged && invalidatedAt > trustedAt);
+    const isInvalidated = entry.isOutdated || (isChanged && invalidatedAt > dependency.trustedAt);
     // Not whether a dependency is for the present user: that may change without a sign, and is tested by `madeFor`.
     if (isInvalidated) links.dependencyStanding = "invalidated";
     else if (links.dependencyStanding === "none" && (isChanged || isDoubtful(entry)))
