@@ -125,7 +125,7 @@ export const values = [
     "if (isChanged && entry.isOutdated) dependency.trustedAt = never;",
     "",
   ],
-  ["F9 stand-in", "kernel/users.ts", "if (hasLeft) forgetShown(entry);", ""],
+  ["F9 stand-in", "kernel/users.ts", 'if (hasLeft && entry.held === "none") showAnew(entry);', ""],
   ["F9 write's end", "sending.ts", "this.#usersLeft = -1;", ""],
   [
     "F9 page of one user",
@@ -227,7 +227,7 @@ export const values = [
     "dropDependencies(entry.request !== undefined && !core.comingWithPage?.has(entry.key))",
     "dropDependencies()",
   ],
-  ["F9 new user", "kernel/users.ts", "markDirty(entry);", ""],
+  ["F9 new user", "kernel/users.ts", "markDirty(entry); entry.links", "entry.links"],
   ["F9 streams", "kernel/looking.ts", "if (entry.isOpen && !entry.fits) abortRequest(", "if (false) abortRequest("],
   ["F9 joining", "watching.ts", "entry.reading?.fresh || !entry.fits", "entry.reading?.fresh"],
   [

@@ -188,7 +188,7 @@ test("routers: the loader begins the request that the component joins", async ()
   show(<HutPage id="h-07" />, routed);
   await screen.findByText("Harebell Hut");
   expect((await loadHutAndWait({ params: { id: "h-07" } })).name).toBe("Harebell Hut");
-  expect(asked).toHaveLength(1);
+  expect(asked).toEqual(["GET /api/huts/h-07"]);
 });
 
 test("sign-out: the cache is empty, and the token gone", async () => {

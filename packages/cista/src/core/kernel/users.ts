@@ -24,19 +24,20 @@ function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void 
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
       if (hasLeft) entry.activity?.layers?.removeOfOtherUser(by);
-      if (entry.held === "none") {
-        if (hasLeft) forgetShown(entry);
-      } else if (entry.fits) continue;
+      if (hasLeft && entry.held === "none") showAnew(entry);
+      if (entry.held === "none" || entry.fits) continue;
       markDirty(entry);
       entry.links?.tellDependents();
     }
   });
 }
 
-/** What stands in for the value is made anew, by the cache or by a binding that carries it over: it was for the former user. */
-function forgetShown(entry: Entry): void {
+/** While a value is on its way, a stand-in or a value that a binding carries over is shown: both were the former user's. */
+function showAnew(entry: Entry): void {
+  if (entry.reading?.state !== "loading") return;
   entry.reading = undefined;
   if (entry.activity) entry.activity.standIn = undefined;
+  markDirty(entry);
 }
 
 /** For those who ask for values of a cache: tells of another user. */
@@ -67,7 +68,7 @@ export function notesNow(
   return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
 }
 
-/** How many users have left the cache so far. */
+/** How many users have left the cache so far, by a sign-out or since another user asks. */
 export function usersLeftIn(cache: Cache): number {
   return coreOf(cache).usersLeft;
 }

@@ -145,7 +145,7 @@ export class Core {
   /** The functions with which loads and sends ask for the time, and tell of another user: the same for all of them. */
   readonly now: () => number;
   userChanged: ((hasLeft: boolean, by?: SentLayers) => void) | undefined;
-  /** How many users have left, as far as requests have told. */
+  /** How many users have left, as far as sign-outs and requests have told. */
   usersLeft = 0;
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
