@@ -1,7 +1,7 @@
 import { Failure, type Source, type Write, write } from "cista";
 import type { KeptRecord, OutboxBackend } from "cista/browser";
 import { afterAll, beforeAll, expect, test, vi } from "vitest";
-import { userChangedOf } from "../src/core/kernel/users.js";
+import { changeUser } from "../src/core/kernel/users.js";
 import { coreOf } from "../src/core/state/core.js";
 import { programsOf } from "./model/programs.js";
 import type { Tab } from "./tabs/tab.js";
@@ -311,7 +311,7 @@ class Program {
     this.log.push(`${this.world.clock.now()}: ${person} asks from now on`);
     this.#person = person;
     this.#becameAt = this.world.clock.now();
-    for (const tab of this.world.alive) tab.run(() => userChangedOf(coreOf(tab.cache))(true));
+    for (const tab of this.world.alive) tab.run(() => changeUser(coreOf(tab.cache), true));
   }
 
   /** Rule O4: what waits is shown in every tab, in order. Looked at where nothing has happened for a while. */

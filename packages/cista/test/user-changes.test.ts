@@ -110,32 +110,6 @@ describe("another user asks, without a signOut", () => {
     await Promise.all([first, second]);
   });
 
-  test("F9: what stands in for a value is made anew for another user, while the value is on its way", async () => {
-    const at = { token: "ada" };
-    const { api } = server(
-      async (url, { headers }) => {
-        if (url.pathname === "/row") await new Promise(() => {});
-        return json(headers.get("authorization"), { "cache-control": "private, max-age=60" });
-      },
-      { headers: () => ({ authorization: at.token }) },
-    );
-    const rows = api.source<void, string>({ name: "rows", url: "/rows" });
-    const other = api.source<void, string>({ name: "other", url: "/other" });
-    const row = api.source<void, string>({
-      name: "row",
-      url: "/row",
-      standIn: (_, cache) => cache.peek(rows).value,
-    });
-    const { cache, clock } = stage();
-    await cache.read(rows);
-    const { view } = watch(cache, row);
-    await clock.advance(0);
-    expect(view.get()).toMatchObject({ value: "ada", provisional: "stand-in" });
-    at.token = "bob";
-    await cache.read(other);
-    expect(view.get()).toMatchObject({ state: "loading", value: undefined });
-  });
-
   test("F9: a request is of the user who signed in while its fields were made", async () => {
     const at = { user: "ada" };
     let made = () => {};

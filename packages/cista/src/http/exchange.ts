@@ -118,10 +118,9 @@ async function answered(server: Server, ask: Ask, given: RequestInit): Promise<{
   const init: RequestInit = { ...given, redirect: byBrowser ? "follow" : "manual" };
   const response = await fetched(server, ask, url, init);
   if (response.type === "opaqueredirect") {
-    throw redirectionFailure(
-      url,
-      "redirects, and a browser does not say where to. Name the URL that it leads to, or allow it: followRedirects: true",
-    );
+    const advice =
+      ", and a browser does not say where to. Name the URL that it leads to, or allow it: followRedirects: true";
+    throw redirectionFailure(url, `redirects${DEVELOPMENT ? advice : ""}`);
   }
   if (byBrowser) return { response, landed: response.url ? new URL(response.url) : url };
   if (!redirectionOf(response, url)) return { response, landed: url };

@@ -1,5 +1,5 @@
 import { expect } from "vitest";
-import { userChangedOf } from "../../src/core/kernel/users.js";
+import { changeUser } from "../../src/core/kernel/users.js";
 import { coreOf } from "../../src/core/state/core.js";
 import { heldSource } from "../stage.js";
 import type { Page } from "./driver.js";
@@ -73,7 +73,7 @@ export function following(): void {
 
   test("C-P3 carryOver: nothing of a user who has left, or signed out", async () => {
     const { source: hut, loads } = heldSource("hut", { maxAge: "1h" });
-    const leaves = [() => userChangedOf(coreOf(cache))(true), () => void cache.signOut()];
+    const leaves = [() => changeUser(coreOf(cache), true), () => void cache.signOut()];
     await mount({ a: { kind: "outcome", source: hut, params: 0, carryOver: true } });
     for (const [nth, leave] of leaves.entries()) {
       page?.give("a", { params: 2 * nth });

@@ -9,6 +9,11 @@ const latencyOfMore = 25;
 const people = ["ada", "bob", "cy", "dee"] as const;
 type Person = (typeof people)[number];
 
+/** Who may not see the pages named so. */
+export function isRefused(person: string): boolean {
+  return person === "ada" || person === "cy" || person === "nobody";
+}
+
 /** How it is said who asks. */
 export type Way = "token" | "late" | "user" | "late user" | "partition" | "unsteady";
 export const ways: Way[] = ["token", "late", "user", "late user", "partition", "unsteady"];
@@ -182,6 +187,7 @@ export class Accounts {
     const vary = { vary: this.page.way === "unsteady" && !isOpen ? "x-time" : "accept-language" };
     if (path === "/news") return this.#stream(person, token, init.signal);
     for (const known of [this.answered, this.held]) known.set(path, isOpen ? "all" : this.whoIs(token));
+    if (path.startsWith("/refused") && isRefused(person)) return json({ person }, {}, 403);
     // A server that takes the answers of all users for one representation.
     const isList = /^.(list|mixed)/.test(path);
     const etag = { etag: `"${isList ? this.version : 0}"` };
@@ -199,6 +205,7 @@ export class Accounts {
     const held = this.answered.get(path);
     const isKnown = this.page.isElsewhere && (this.page.way === "token" || this.page.way === "user");
     if (!isKnown || held === undefined || held === "all" || held === this.whoIs(token) || path === "/news") return;
+    if (path.startsWith("/refused")) return; // of a failure nothing is held
     if (path.endsWith("/more")) return; // a second page is not held for itself: it is checked with the server
     if (token === this.token && init.cache !== "reload") this.odd = `${path}, another's, is asked for by ${init.cache}`;
   }

@@ -3,8 +3,8 @@ import type { Change } from "./accounts.js";
 
 /** The steps of the random programs in which the user changes. */
 
-export type Kind = "me" | "row" | "open" | "whole" | "above" | "news" | "brought" | "sum" | "list" | "mixed";
-const kinds = ["me", "row", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
+const kinds = ["me", "row", "refused", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
+export type Kind = (typeof kinds)[number];
 export type Step =
   | { do: "watch"; kind: Kind; id: number }
   | { do: "unwatch"; nth: number }

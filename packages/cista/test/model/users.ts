@@ -13,7 +13,7 @@ import { appendPage, eventsFrom, type Pages, pagesFrom, writeTo } from "cista/ht
 import { virtualEnvironment } from "cista/rehearsal";
 import { restoreWith } from "../../src/core/features/storing/restoring.js";
 import { server } from "../hostile-server.js";
-import { Accounts, type Change, type Item, latency, type Page } from "./accounts.js";
+import { Accounts, type Change, type Item, isRefused, latency, type Page } from "./accounts.js";
 import { isBrought, isList, type Kind, type Step } from "./user-steps.js";
 
 /** Rule F9 in one page: of each change of user it is known what may be shown, and what has to be requested. */
@@ -75,7 +75,8 @@ export class World {
       url: (id) => `/row/${id}`,
       standIn: (id, cache) => cache.peek(list, id).value?.items[0]?.person,
     });
-    this.sources = { me, row, open, whole, above, news, brought, sum, list, mixed };
+    const refused = api.source<number, string>({ name: "refused", url: (id) => `/refused/${id}` });
+    this.sources = { me, row, open, refused, whole, above, news, brought, sum, list, mixed };
     this.unused = unused;
     this.mark = writeTo<number, string>(api, {
       name: "mark",
@@ -138,7 +139,7 @@ export class World {
     if (this.page.way === "unsteady" && (kind === "whole" || kind === "above")) return; // each asks for its parts anew
     if (isList(kind) && readsOn) this.readOn(kind, id);
     if (this.watched.length > 6) this.watched.shift()?.leave();
-    if (isBrought(kind)) this.lookAtBrought();
+    if (kind === "brought") this.lookAtBrought();
     const view = this.cache.view(this.sources[kind], kind === "news" ? 0 : id); // one stream
     const leave = view.subscribe(() => {});
     this.watched.push({ kind, id, view, since: this.accounts.changes, leave });
@@ -154,7 +155,7 @@ export class World {
     const { accounts, who } = this;
     const { changes } = accounts;
     if (isList(kind)) this.readOn(kind, id);
-    if (isBrought(kind)) this.lookAtBrought();
+    if (kind === "brought") this.lookAtBrought();
     this.cache.read(this.sources[kind], kind === "news" ? 0 : id, { cache }).then(
       (value: unknown) => {
         const isKnown = !this.page.way.startsWith("late") && kind !== "news";
@@ -211,12 +212,15 @@ export class World {
     if (this.page.way === "unsteady") {
       for (const path of new Set(accounts.requested)) {
         const count = accounts.requested.filter((each) => each === path).length;
-        if (count > 2) throw new Error(`F9: nobody knows who asks, and ${path} is requested ${count} times`);
+        if (count > (path.startsWith("/refused") ? 6 : 2))
+          throw new Error(`F9: nobody knows who asks, and ${path} is requested ${count} times`);
       }
       return;
     }
     const due = [...expected, `/me/${first}`, ...(isRefused ? [`/me/${first}`] : [])].sort();
-    const requested = accounts.requested.sort();
+    // In a partition each token is the same person's, and may have other rights.
+    const mayBe = (path: string) => this.page.way === "partition" && path.startsWith("/refused");
+    const requested = accounts.requested.filter((path) => !mayBe(path)).sort();
     if (String(due) !== String(requested))
       throw new Error(`F9: ${before} is ${now} from now on (${how}): requested ${requested}, and not ${due}`);
   }
@@ -369,9 +373,9 @@ export class World {
     if (accounts.odd) throw new Error(`F9: ${accounts.odd}`);
     const { way } = this.page;
     if (way.startsWith("late") || way === "partition") return; // known by what was said last; all one person's
-    for (const kind of ["me", "row", "whole", "above", "news", "list", "mixed", "brought", "sum"] as const) {
+    for (const kind of ["me", "row", "refused", "whole", "above", "news", "list", "mixed", "brought", "sum"] as const) {
       if (isBrought(kind) && this.taken < this.page.looksAfter) continue;
-      if (isBrought(kind)) this.lookAtBrought();
+      if (kind === "brought") this.lookAtBrought();
       for (const id of [0, 1, 2]) {
         const { value, provisional } = this.cache.peek(this.sources[kind], id);
         if (provisional) continue; // made anew at the first request
@@ -403,12 +407,14 @@ export class World {
     }
     if (this.page.way === "unsteady") return; // nothing that is held is for anybody
     for (const { kind, id, view } of this.watched) {
-      const { state, value, request } = view.get();
+      const { state, value, failure, request } = view.get();
       const isDone = kind === "news" || request === "none";
-      const isTheirs = this.page.way === "partition" || !this.isAnothers(kind, id, value);
-      if (!isDone || (kind !== "news" && state !== "ready") || !isTheirs)
+      const refused = (failure?.body as { person?: string } | undefined)?.person;
+      const isTheirs = this.page.way === "partition" || !this.isAnothers(kind, id, refused ?? value);
+      const isDue = kind === "refused" && isRefused(this.who) ? "failed" : "ready";
+      if (!isDone || (kind !== "news" && state !== isDue) || !isTheirs)
         throw new Error(
-          `F9: at rest ${kind} ${id} is ${state} with ${JSON.stringify(value)}, and ${this.who} asks (${request})`,
+          `F9: at rest ${kind} ${id} is ${state} with ${JSON.stringify(refused ?? value)}, and ${this.who} asks (${request})`,
         );
     }
   }

@@ -1,6 +1,6 @@
 import type { Cache } from "cista";
 import { expect } from "vitest";
-import { userChangedOf } from "../../src/core/kernel/users.js";
+import { changeUser } from "../../src/core/kernel/users.js";
 import { coreOf } from "../../src/core/state/core.js";
 import type { Tab } from "./tab.js";
 import { World } from "./world.js";
@@ -22,5 +22,5 @@ export const shown = (tab: Tab): unknown => tab.cache.view(tab.list).get().value
 export const states = (tab: Tab): string[] => tab.outbox?.list().map(({ state }) => state) ?? [];
 export const huts = (world: World): unknown[] => [...world.booked.values()];
 /** As the first request of another user does. */
-export const onUserChangedIn = (cache: Cache): void => userChangedOf(coreOf(cache))(true);
+export const onUserChangedIn = (cache: Cache): void => changeUser(coreOf(cache), true);
 export const once = (world: World): void => expect(new Set(world.tries).size).toBe(world.booked.size);

@@ -18,6 +18,7 @@ import { changeHeld } from "./keeping.js";
 import { load } from "./loading.js";
 import { invalidateIfChanged, lastChangeFor } from "./named-groups.js";
 import { applyAnswer } from "./taking.js";
+import { notesNow } from "./users.js";
 import { outcomeOf } from "./waiting.js";
 
 /** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
@@ -27,7 +28,7 @@ const longestWait = 120_000;
 export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf(cause), askedVersion = 0): void {
   const activity = entry.active();
   const { core } = entry.shelf;
-  const how = entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
+  const how = cause !== "user" && entry.fits ? mode : "reload"; // rule F9: no cache on the way tells one user from another
   const forward = forwardReason(entry, nowOf(core));
   const request = new EntryRequest(new RequestOfEntry(entry), cause, how, forward, askedVersion);
   activity.request = request;
@@ -179,6 +180,11 @@ export function abortRequest(entry: Entry, note: string): void {
   if (activity.watchers === 0) scheduleRelease(entry); // unless another request begins in its place
 }
 
+/** Ends an open stream whose values are not for the present user. */
+export function endForeignStream(entry: Entry): void {
+  if (entry.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
+}
+
 /** Requests a watched entry that is invalidated. An entry that a write is changing is requested when the write has ended (rule W1). */
 export function requestIfWatched(entry: Entry): void {
   const { activity } = entry;
@@ -230,6 +236,7 @@ function noteAttempt(entry: Entry, request: EntryRequest): void {
   markDirty(entry);
   if (request.phase !== "running") return;
   request.tryStartedAt = nowOf(entry.shelf.core);
+  request.isFormerUsers = false;
   record("request", entry, request);
 }
 
@@ -265,7 +272,7 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
   record("answer", entry, request, answer);
   if (!isForSomebodyElse(entry, request)) finishRequest(entry, request, outcomeOf(entry), isOutrun(entry));
   else {
-    if (open) abortRequest(entry, "it was opened for another user");
+    endForeignStream(entry);
     startRequest(entry, "user");
   }
 }
@@ -274,12 +281,18 @@ function takeAnswer(entry: Entry, request: EntryRequest, answer: Answer<unknown>
 const mostUsersInARow = 5;
 
 /** Rule F9: another user asks by now. Where `headers` differ at each look, the user is unknown: then it is requested once more. */
-function isForSomebodyElse(entry: Entry, { hasLatecomers }: EntryRequest): boolean {
+function isForSomebodyElse(entry: Entry, { hasLatecomers }: EntryRequest, fitting = entry.fitting()): boolean {
   const activity = entry.active();
-  const fitting = entry.fitting();
   if (fitting === true) activity.usersInARow = 0;
   if (fitting === true || (!activity.isAwaited && activity.requestingWatchers === 0)) return false;
   return hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
+}
+
+/** The same for a failure: another user asks by now, or two looks at who asks differ from each other. */
+function fittingOfFailure({ params, shelf: { core, source } }: Entry, request: EntryRequest): boolean | "unsteady" {
+  if (!request.isFormerUsers) return true;
+  const now = notesNow(core, source, params) ?? {};
+  return source.definition.fits?.(now, params, core.options.context) === "unsteady" && "unsteady";
 }
 
 /** Rule F3: a value that is stale when it comes, also through its dependencies, is shown as it came. */
@@ -300,6 +313,10 @@ function takeFailure(entry: Entry, request: EntryRequest, thrown: Failure): void
   clearRequest(entry);
   entry.links?.discardReads(request.startVersion);
   record("failure", entry, request, failure);
+  if (isForSomebodyElse(entry, request, fittingOfFailure(entry, request))) {
+    startRequest(entry, "user");
+    return;
+  }
   if (refusesAccess(failure) && entry.held !== "none") forgetRefused(entry);
   activity.failure = failure;
   activity.failureCameWithValue = false;

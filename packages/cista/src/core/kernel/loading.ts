@@ -7,7 +7,7 @@ import type { LazyAbort } from "../lib/abort.js";
 import type { Entry } from "../state/entry.js";
 import type { EntryRequest } from "../state/entry-request.js";
 import { composingOf, type DependencyReader } from "../state/links.js";
-import { userChangedOf } from "./users.js";
+import { changeUser } from "./users.js";
 
 /** Calls the source once, or is spared it. Without a promise where none is needed: each takes its turn of the event loop. */
 export function load(entry: Entry, request: EntryRequest): unknown {
@@ -45,8 +45,9 @@ class ContextOfLoad implements LoadContext {
   readonly #entry: Entry;
   readonly #current: LazyAbort;
 
-  constructor(entry: Entry, { current, attempt, cause, mode }: EntryRequest) {
+  constructor(entry: Entry, request: EntryRequest) {
     const { core } = entry.shelf;
+    const { current, attempt, cause, mode } = request;
     // Its own, so that a copy has them; made by one descriptor, since accessors of a literal take three times the room and the time.
     Object.defineProperty(this, "signal", ContextOfLoad.#signal);
     Object.defineProperty(this, "held", ContextOfLoad.#held);
@@ -58,7 +59,7 @@ class ContextOfLoad implements LoadContext {
     this.attempt = attempt;
     this.mode = mode;
     this.now = core.now;
-    this.userChanged = userChangedOf(core);
+    this.userChanged = (hasLeft) => changeUser(core, hasLeft, request);
   }
 
   static readonly #signal: PropertyDescriptor = {

@@ -7,8 +7,8 @@ import { asSmallInteger } from "../lib/small-integer.js";
 import { isOnline, nowOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
 import type { Shelf } from "../state/shelf.js";
-import { abortRequest, startRequest, wantsRequest } from "./asking.js";
-import { reschedule } from "./keeping.js";
+import { endForeignStream, startRequest, wantsRequest } from "./asking.js";
+import { mayAskUnprompted, reschedule } from "./keeping.js";
 import { requestNow } from "./on-demand.js";
 
 /** At the end of a batch: makes a changed entry's reading and its next moment anew. */
@@ -28,14 +28,10 @@ function refreshReading(entry: Entry): void {
   const activity = entry.active();
   activity.upcomingReading = undefined;
   activity.isDisplayed = reading.state === "ready" || reading.state === "missing";
-  // Rule F9: the held value is not for the present user. Not after a request that brought nothing better: `headers` may differ each time.
-  if (before !== "loading" && !entry.fits && !entry.request && activity.requestingWatchers && !activity.signedOut)
-    startRequest(entry, "user");
-}
-
-/** Ends an open stream whose values are not for the present user. */
-function endForeignStream(entry: Entry): void {
-  if (entry.isOpen && !entry.fits) abortRequest(entry, "it was opened for another user");
+  // Rule F9: the held value, or the failure that was shown, is not for the present user.
+  // Not after a request that brought nothing better: `headers` may differ each time.
+  const isOthers = before !== "loading" && (!entry.fits || (before === "failed" && reading.state === "empty"));
+  if (isOthers && mayAskUnprompted(entry)) startRequest(entry, "user");
 }
 
 /** The reading now, for a view that is not attached and starts nothing. */

@@ -5,16 +5,18 @@ import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
 import type { Entry } from "../state/entry.js";
+import type { EntryRequest } from "../state/entry-request.js";
 import { forNobody } from "../state/extra.js";
 import type { SentLayers } from "../state/layers.js";
-import type { MadeFor } from "../state/links.js";
+import { composingOf, type MadeFor } from "../state/links.js";
 
 /**
- * Values that are not for the present user are shown no longer. Where they are watched they are requested at once (see `refresh`).
+ * Another user asks. Values and failures that are not for that user are shown no longer. Where they are watched they are requested
+ * at once (see `refresh`).
  * @param hasLeft whether a user was signed in before
- * @param by the layers of the write that told of the new user, whose run it is
+ * @param by the layers of the write, or the request of an entry, that told of the new user: it is that user's
  */
-function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void {
+export function changeUser(core: Core, hasLeft: boolean, by?: SentLayers | EntryRequest): void {
   if (core.disposed) return;
   if (hasLeft) {
     core.usersLeft++;
@@ -23,11 +25,17 @@ function requestForNewUser(core: Core, hasLeft: boolean, by?: SentLayers): void 
   for (const listener of core.userListeners) guarded(listener); // before the requests below: joined tabs forget first
   batch(core, () => {
     for (const entry of core.shelves.byKey.values()) {
-      if (hasLeft) entry.activity?.layers?.removeOfOtherUser(by);
-      if (hasLeft && entry.held === "none") showAnew(entry);
-      if (entry.held === "none" || entry.fits) continue;
+      const { activity, request } = entry;
+      // A composite fails by its dependencies: these are requested anew.
+      if (request && request !== by && !composingOf(entry.shelf.source)) request.isFormerUsers = true;
+      if (hasLeft) {
+        activity?.layers?.removeOfOtherUser(by);
+        showAnew(entry);
+      }
+      if (entry.isHeld) continue;
+      if (activity) activity.failure = undefined;
       markDirty(entry);
-      entry.links?.tellDependents();
+      if (entry.held !== "none") entry.links?.tellDependents();
     }
   });
 }
@@ -38,12 +46,6 @@ function showAnew(entry: Entry): void {
   entry.reading = undefined;
   if (entry.activity) entry.activity.standIn = undefined;
   markDirty(entry);
-}
-
-/** For those who ask for values of a cache: tells of another user. */
-export function userChangedOf(core: Core): (hasLeft: boolean, by?: SentLayers) => void {
-  core.userChanged ??= (hasLeft, by) => requestForNewUser(core, hasLeft, by);
-  return core.userChanged;
 }
 
 /** Drops entries that came with a page for the user who opened it, and that are not known to be for others too. */
@@ -62,7 +64,7 @@ export function notesNow(
   core: Core,
   source: Source<any, any> | undefined,
   params: unknown,
-  before: MadeFor["varies"] | undefined,
+  before?: MadeFor["varies"],
 ): MadeFor["varies"] | undefined {
   const { partition, context } = core.options;
   return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;

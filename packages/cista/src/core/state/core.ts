@@ -142,9 +142,8 @@ export class Core {
   keeper: WriteKeeper | undefined;
   /** Called when another user asks than before (rule F9). */
   readonly userListeners: Set<() => void> = new Set();
-  /** The functions with which loads and sends ask for the time, and tell of another user: the same for all of them. */
+  /** The function with which loads and sends ask for the time: the same for all of them. */
   readonly now: () => number;
-  userChanged: ((hasLeft: boolean, by?: SentLayers) => void) | undefined;
   /** How many users have left, as far as sign-outs and requests have told. */
   usersLeft = 0;
   /** Who hears of failures: see `Cache.onFailure`. */

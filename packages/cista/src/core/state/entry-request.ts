@@ -18,6 +18,8 @@ export class EntryRequest extends Request {
   isOpen = false;
   /** A reader came for the answer while it was under way: the user may have been another one by then. */
   hasLatecomers = false;
+  /** Another user came while it was under way: a failure is not that user's (rule F9). */
+  isFormerUsers = false;
   /** It goes on without readers: it was prefetched, or it revalidates in the background for a read. */
   runsOn = false;
 

@@ -21,6 +21,6 @@ export interface Layers {
   /** Those of writes that have ended. */
   removeSettled(note: string): void;
   /** Those of writes that another user has run than the one who asks now (rule F9). @param by the run that has told of this user */
-  removeOfOtherUser(by: SentLayers | undefined): void;
+  removeOfOtherUser(by: object | undefined): void;
   removeAll(note: string): void;
 }

@@ -170,7 +170,7 @@ class EntryLayers implements Layers {
     this.#removeWhere(({ write }) => write.settledAt > 0, note);
   }
 
-  removeOfOtherUser(by: SentLayers | undefined): void {
+  removeOfOtherUser(by: object | undefined): void {
     this.#removeWhere(({ write }) => write !== by && write.isOfOtherUser, "lifted: another user asks");
   }
 

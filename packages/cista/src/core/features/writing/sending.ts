@@ -9,7 +9,7 @@ import { type Retry, retryPlan } from "../../api/settings.js";
 import type { RunOptions, SendContext, SendingPhase, Write } from "../../api/write-contract.js";
 import { requestIfWatched } from "../../kernel/asking.js";
 import { runCallback, tellFailure } from "../../kernel/failing.js";
-import { userChangedOf } from "../../kernel/users.js";
+import { changeUser } from "../../kernel/users.js";
 import { resumeAfterWrites } from "../../kernel/watching.js";
 import { onAbort } from "../../lib/abort.js";
 import { guarded } from "../../lib/guarded.js";
@@ -196,7 +196,7 @@ class Run implements Outgoing {
     const { context } = this.#core.options;
     const { idempotencyKey } = this.#options;
     const { now } = this.#core;
-    const userChanged = (hasLeft: boolean) => userChangedOf(this.#core)(hasLeft, this.#layers);
+    const userChanged = (hasLeft: boolean) => changeUser(this.#core, hasLeft, this.#layers);
     const userLeft = () => {
       this.#usersLeft = -1;
     };
