@@ -99,6 +99,12 @@ export const requests = [
   ["D1 asked for it", "composing.ts", "|| wasAskedForIt(reader, dependency)", ""],
   ["D1 wanted by a load", "dependencies.ts", "> 0 || request !== undefined;", "> 0;"],
   ["D1 after the same", "dependencies.ts", "(!isLookedAt || pendingChecks.has(dependent))", "true"],
+  [
+    "D2 made of what must be revalidated",
+    "composing.ts",
+    "return isAnother && !isStaleThroughDependencies(dependency);",
+    "return isAnother && !dependency.isInvalidated;",
+  ],
   ["D1 not tried", "dependencies.ts", " || wave > (asked[0]?.wave ?? 0);", ";"],
   ["D1 same as before", "dependencies.ts", 'const isLookedAt = event === "change" ||', "const isLookedAt = true ||"],
   ["D1 owed", "dependencies.ts", "links.owesCheck ||= isLookedAt;", ""],

@@ -68,6 +68,7 @@ export const values = [
   ["F9 public", "asker.ts", 'if (hasUser && use !== "all")', "if (hasUser)"],
   ["F9 private to nobody", "asker.ts", ' || use === "user"', ""],
   ["F9 partition", "asker.ts", 'if (partition !== undefined) names.delete("authorization");', ""],
+  ["S6 put", "exchange.ts", 'isOneUsers && mode === "default";', 'isOneUsers && mode === "default" && !context.held;'],
   ["S6", "exchange.ts", 'isChecked ? "no-cache" : mode,', "mode,"],
   ["H11", "kernel/asking.ts", "core.comingWithPage?.has(entry.key) || ", ""],
   [

@@ -14,6 +14,10 @@ const dependenciesBefore = (at: number) =>
   fc.oneof(
     fc.array(fc.nat(leaves + at - 1), { minLength: 1, maxLength: 4 }),
     fc.tuple(fc.nat(leaves - 1), fc.integer({ min: Math.min(leaves, leaves + at - 1), max: leaves + at - 1 })),
+    fc.shuffledSubarray(
+      Array.from({ length: leaves + at }, (_, each) => each),
+      { minLength: 2, maxLength: 4 },
+    ),
   );
 const node = (at: number): fc.Arbitrary<Node> =>
   fc.record({
@@ -44,6 +48,7 @@ const plainSteps = [
 const oddSteps = [
   chosen("broken", 6, { node: composed, leaf, other: leaf }),
   chosen("fail", 1, { leaf }),
+  chosen("recover", 2, { leaf, by, how }),
   chosen("delete", 1, { leaf }),
   chosen("react", 1, { leaf }),
   chosen("write", 2, { leaf, by }),
@@ -111,5 +116,14 @@ test("D1: a restored composite of what was invalidated is not read, where a depe
   await world.take({ do: "midway", node: 4, leaf: 0, by: 0, how: "invalidate", restores: true });
   await world.take({ do: "read", node: 6 });
   await world.rest();
+  world.cache.dispose();
+});
+
+test("D2: a composite is not made of a value that must be revalidated, and could not be", async () => {
+  const over = (...dependencies: number[]): Node => ({ dependencies, together: false, coarse: false, slow: false });
+  const nodes = [over(0, 2, 3), over(0), over(0, 4), over(1, 4)];
+  const world = new World(nodes, "lasting", false, "must-revalidate");
+  await world.take({ do: "broken", node: 7, leaf: 0, other: 1 });
+  await world.take({ do: "recover", leaf: 0, by: 0, how: "invalidate" });
   world.cache.dispose();
 });

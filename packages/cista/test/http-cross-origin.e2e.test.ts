@@ -105,14 +105,19 @@ test("S6: the browser's cache hands no user's answer to the next one", async () 
       read.push(await cache.read(me));
       token = "A"; // as after a reload of the page
       read.push(await createCache().read(me));
+      token = "B"; // in another tab
+      await createCache().read(me);
+      token = "A";
+      cache.put(me, undefined, "a change of A", { maxAge: 0, staleWhileRevalidate: 0 });
+      read.push(await cache.read(me));
       return read;
     },
     `http://127.0.0.1:${(api.address() as AddressInfo).port}`,
   );
   await page.close();
   api.close();
-  expect(seen).toEqual(["A", "B", "C", "A"]);
-  expect(requests.map((each) => each[0])).toEqual(["A", "B", "C", "A"]);
+  expect(seen).toEqual(["A", "B", "C", "A", "A"]);
+  expect(requests.map((each) => each[0])).toEqual(["A", "B", "C", "A", "B", "A"]);
 });
 
 test("a server that does not allow the page: kind network, and a word on CORS", async () => {

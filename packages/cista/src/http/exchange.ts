@@ -53,7 +53,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   }
   const isOneUsers = trusted && server.askers.isOneUsers(who);
   const { mode = "no-store" } = context;
-  const isChecked = isOneUsers && mode === "default" && !context.held;
+  const isChecked = isOneUsers && mode === "default";
   if (condition === "etag") headers.set("if-none-match", held?.etag ?? "");
   else if (condition === "last-modified") headers.set("if-modified-since", held?.lastModified ?? "");
   const init: RequestInit = {
@@ -65,7 +65,7 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
     ...(trusted ? (server.credentials ? { credentials: server.credentials } : {}) : { credentials: "omit" }),
     // Here Cista is the cache, and its 304s are to be seen; across origins the browser's own does the asking,
     // because a condition of ours would cost a preflight (Fetch, CORS-safelisted request headers).
-    // Rule S6: the browser's cache tells no user from another, so the first answer of a key is checked with the server.
+    // Rule S6: the browser's cache tells no user from another, so what may be one user's is checked with the server.
     cache: own || mode === "no-store" ? "no-store" : ask.isAnothers ? "reload" : isChecked ? "no-cache" : mode,
   };
   const requestedAt = context.now();

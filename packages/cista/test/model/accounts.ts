@@ -14,7 +14,7 @@ export function isRefused(person: string): boolean {
   return person === "ada" || person === "cy" || person === "nobody";
 }
 
-/** How it is said who asks. */
+/** How it is said who asks; "unsteady": with another field each time. */
 export type Way = "token" | "late" | "user" | "late user" | "partition" | "unsteady";
 export const ways: Way[] = ["token", "late", "user", "late user", "partition", "unsteady"];
 
@@ -108,6 +108,11 @@ export class Accounts {
     return new Promise((resolve) => this.clock.setTimer(resolve, ms));
   }
 
+  /** Nothing that is for one user is held for anybody. */
+  get isUnsteady(): boolean {
+    return this.page.way === "unsteady";
+  }
+
   // ── Who asks ───────────────────────────────────────────────────────────────
 
   signIn(person: Person | undefined): void {
@@ -140,7 +145,7 @@ export class Accounts {
 
   change(how: Change, person: number): void {
     const { way } = this.page;
-    if (how === "renewed" && way !== "unsteady") {
+    if (how === "renewed" && !this.isUnsteady) {
       // Of a second new token that is refused in one request, the request's failure tells.
       if (this.token && !this.isExpired) this.#expired.add(this.token);
       this.isExpired = true;
@@ -162,6 +167,12 @@ export class Accounts {
 
   changeToNext(): void {
     this.change("person", people.indexOf(this.person ?? "ada") + 1);
+  }
+
+  /** A value that a program has put. The browser's cache may hold an answer to another user, and asks with its entity tag. */
+  notePut(path: string): void {
+    this.held.set(path, this.whoIs());
+    this.answered.delete(path);
   }
 
   // ── What the server says ───────────────────────────────────────────────────
@@ -203,6 +214,7 @@ export class Accounts {
   /** No cache on the way tells one user from another. */
   #checkMode(path: string, token: string, init: RequestInit): void {
     const held = this.answered.get(path);
+    if (this.page.isElsewhere && token !== "" && init.cache === "default") this.odd = `${path} is not checked`;
     const isKnown = this.page.isElsewhere && (this.page.way === "token" || this.page.way === "user");
     if (!isKnown || held === undefined || held === "all" || held === this.whoIs(token) || path === "/news") return;
     if (path.startsWith("/refused")) return; // of a failure nothing is held

@@ -23,6 +23,7 @@ export type Step =
   | { do: "calm"; leaf: number; other: number; by: number; how: How }
   | { do: "midway"; node: number; leaf: number; by: number; how: How; restores: boolean }
   | { do: "broken"; node: number; leaf: number; other: number }
+  | { do: "recover"; leaf: number; by: number; how: How }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }

@@ -200,6 +200,7 @@ export class World {
     else if (step.do === "midway") await this.midway(step);
     else if (step.do === "events") await this.events(step.count);
     else if (step.do === "broken") await this.broken(step);
+    else if (step.do === "recover") await this.recover(step);
     else if (step.do === "write") this.write(step);
     else if (step.do === "delete") cache.delete(sources[step.leaf] as Source<void, number>);
     else if (step.do === "fail") {
@@ -276,11 +277,13 @@ export class World {
   /** Rule D2: what holds of a dependency holds of all that is made of it. */
   checkFirst(): void {
     const stored = new Set(takeSnapshot(this.cache).entries.map((entry) => (entry as { source: string }).source));
+    const { fresh: isFirstFresh } = this.cache.peek(this.sources[0] as Source<void, number>);
     for (const at of this.above([0])) {
       const of = this.sources[at] as Source<void, number>;
       if (this.first === "no-store" && stored.has(of.name)) throw new Error(`D2: ${of.name} is stored`);
       if (this.first !== "must-revalidate" || this.kind !== "lasting" || !this.watched.has(at)) continue;
       const { state, fresh } = this.cache.view(of, undefined, { when: false }).get();
+      if (isFirstFresh && at >= leaves) continue; // it may have come as one that is stale through others
       if (state === "ready" && !fresh) throw new Error(`D2: ${of.name} is shown, and must be revalidated`);
     }
   }
@@ -392,6 +395,17 @@ export class World {
     this.change(changing, 1, "put");
     await this.rest();
     if (!wasFailing) this.failing.delete(failing);
+  }
+
+  /** A leaf that has never been answered, and is watched: a change of it is told when it could be answered again. */
+  async recover({ leaf, by, how }: Extract<Step, { do: "recover" }>): Promise<void> {
+    this.failing.add(leaf);
+    this.cache.delete(this.sources[leaf] as Source<void, number>);
+    if (!this.watched.has(leaf)) await this.take({ do: "watch", node: leaf });
+    await this.rest();
+    this.failing.delete(leaf);
+    this.change(leaf, by, how);
+    await this.rest();
   }
 
   /** One change, or two in one go, of what is at rest: what has to be loaded for it is known exactly. */

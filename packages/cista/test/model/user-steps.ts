@@ -3,7 +3,20 @@ import type { Change } from "./accounts.js";
 
 /** The steps of the random programs in which the user changes. */
 
-const kinds = ["me", "row", "refused", "open", "whole", "above", "news", "brought", "sum", "list", "mixed"] as const;
+const kinds = [
+  "me",
+  "row",
+  "refused",
+  "dear",
+  "open",
+  "whole",
+  "above",
+  "news",
+  "brought",
+  "sum",
+  "list",
+  "mixed",
+] as const;
 export type Kind = (typeof kinds)[number];
 export type Step =
   | { do: "watch"; kind: Kind; id: number }
@@ -14,7 +27,7 @@ export type Step =
   /** Without time for anybody to notice. */
   | { do: "change"; how: Change; person: number }
   /** At rest, and then a first request. */
-  | { do: "calm"; how: Change; person: number }
+  | { do: "calm"; how: Change; person: number; by: "me" | "refused" | "dear" }
   /** Somebody else with each answer, so many times; one more reads at the turn `late`. */
   | { do: "turns"; times: number; late: number; isWatched: boolean }
   /** The user changes in the middle of a request for what is watched. */
@@ -39,6 +52,11 @@ export type Step =
 /** Of these the page from the server has brought a value. */
 export function isBrought(kind: Kind): boolean {
   return kind === "brought" || kind === "sum";
+}
+
+/** Composites of sources that are one user's. */
+export function isOfOthers(kind: Kind): boolean {
+  return kind === "whole" || kind === "above" || kind === "dear";
 }
 
 export function isList(kind: Kind): boolean {
@@ -66,7 +84,11 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
   of(2, "put", { id }),
   of(1, "invalidate", { kind, id }),
   of(3, "change", { how, person }),
-  of(4, "calm", { how, person }),
+  of(4, "calm", {
+    how,
+    person,
+    by: fc.constantFrom("me" as const, "me" as const, "refused" as const, "dear" as const),
+  }),
   of(1, "turns", {
     times: fc.integer({ min: 1, max: 7 }),
     late: fc.integer({ min: 1, max: 7 }),

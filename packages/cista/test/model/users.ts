@@ -13,8 +13,8 @@ import { appendPage, eventsFrom, type Pages, pagesFrom, writeTo } from "cista/ht
 import { virtualEnvironment } from "cista/rehearsal";
 import { restoreWith } from "../../src/core/features/storing/restoring.js";
 import { server } from "../hostile-server.js";
-import { Accounts, type Change, type Item, isRefused, latency, type Page } from "./accounts.js";
-import { isBrought, isList, type Kind, type Step } from "./user-steps.js";
+import { Accounts, type Item, isRefused, latency, type Page } from "./accounts.js";
+import { isBrought, isList, isOfOthers, type Kind, type Step } from "./user-steps.js";
 
 /** Rule F9 in one page: of each change of user it is known what may be shown, and what has to be requested. */
 
@@ -76,7 +76,8 @@ export class World {
       standIn: (id, cache) => cache.peek(list, id).value?.items[0]?.person,
     });
     const refused = api.source<number, string>({ name: "refused", url: (id) => `/refused/${id}` });
-    this.sources = { me, row, open, refused, whole, above, news, brought, sum, list, mixed };
+    const dear = composite({ ...common, name: "dear", load: (id: number, { read }) => read(refused, id) });
+    this.sources = { me, row, open, refused, dear, whole, above, news, brought, sum, list, mixed };
     this.unused = unused;
     this.mark = writeTo<number, string>(api, {
       name: "mark",
@@ -89,7 +90,7 @@ export class World {
       onSuccess: (who, id, cache) => {
         this.succeeded++;
         cache.put(me, id, who);
-        accounts.held.set(`/me/${id}`, accounts.whoIs());
+        accounts.notePut(`/me/${id}`);
       },
     });
   }
@@ -125,7 +126,7 @@ export class World {
       if (this.accounts.inARow >= 5) await this.beKnown();
       this.accounts.change(step.how, step.person);
     } else if (step.do === "pass") await this.clock.advance(step.ms);
-    else if (step.do === "calm") await this.calm(step.how, step.person);
+    else if (step.do === "calm") await this.calm(step);
     else if (step.do === "meanwhile") await this.meanwhile(step);
     else if (step.do === "more") await this.more(step);
     else if (step.do === "write") await this.write(step);
@@ -136,7 +137,7 @@ export class World {
   }
 
   watch(kind: Kind, id: number, readsOn = true): View<any> | undefined {
-    if (this.page.way === "unsteady" && (kind === "whole" || kind === "above")) return; // each asks for its parts anew
+    if (this.accounts.isUnsteady && isOfOthers(kind)) return; // each asks for its parts anew
     if (isList(kind) && readsOn) this.readOn(kind, id);
     if (this.watched.length > 6) this.watched.shift()?.leave();
     if (kind === "brought") this.lookAtBrought();
@@ -168,9 +169,9 @@ export class World {
 
   /** A value that a program puts is of the present user. */
   put(id: number): void {
-    if (this.page.way.startsWith("late") || this.page.way === "unsteady") return;
+    if (this.page.way.startsWith("late") || this.accounts.isUnsteady) return;
     this.cache.put(this.sources.me, id, this.who);
-    this.accounts.held.set(`/me/${id}`, this.accounts.whoIs());
+    this.accounts.notePut(`/me/${id}`);
   }
 
   lookAtBrought(): void {
@@ -179,12 +180,12 @@ export class World {
   }
 
   /** A first request of whoever asks now; then all that is watched is theirs. */
-  async beKnown(): Promise<void> {
+  async beKnown(by: Kind = "me"): Promise<void> {
     const { accounts } = this;
     await this.settle();
     accounts.inARow = 0;
     accounts.isExpired = false;
-    this.cache.read(this.sources.me, ++accounts.serial).catch(() => {});
+    this.cache.read(this.sources[by], ++accounts.serial).catch(() => {});
     await this.settle();
   }
 
@@ -194,8 +195,9 @@ export class World {
   }
 
   /** A change of what is at rest: what has to be requested for it is known. */
-  async calm(how: Change, person: number): Promise<void> {
+  async calm({ how, person, by: asked }: Step & { do: "calm" }): Promise<void> {
     const { accounts } = this;
+    const by = accounts.isUnsteady ? "me" : asked;
     await this.beKnown();
     await this.checkRest();
     const before = accounts.whoIs();
@@ -207,19 +209,20 @@ export class World {
     const isOther = (path: string) => ![now, "all"].includes(accounts.held.get(path) ?? "");
     const expected = before === now ? [] : [...wanted].filter(isOther);
     const first = accounts.serial + 1;
-    await this.beKnown();
+    await this.beKnown(by);
     await this.checkRest();
-    if (this.page.way === "unsteady") {
+    if (this.accounts.isUnsteady) {
       for (const path of new Set(accounts.requested)) {
         const count = accounts.requested.filter((each) => each === path).length;
-        if (count > (path.startsWith("/refused") ? 6 : 2))
-          throw new Error(`F9: nobody knows who asks, and ${path} is requested ${count} times`);
+        if (count > 2) throw new Error(`F9: nobody knows who asks, and ${path} is requested ${count} times`);
       }
       return;
     }
-    const due = [...expected, `/me/${first}`, ...(isRefused ? [`/me/${first}`] : [])].sort();
+    const path = `/${partOf[by] ?? by}/${first}`;
+    const due = [...expected, path, ...(isRefused ? [path] : [])].sort();
     // In a partition each token is the same person's, and may have other rights.
-    const mayBe = (path: string) => this.page.way === "partition" && path.startsWith("/refused");
+    const mayBe = (path: string) =>
+      this.page.way === "partition" && path.startsWith("/refused") && !path.endsWith(`/${first}`);
     const requested = accounts.requested.filter((path) => !mayBe(path)).sort();
     if (String(due) !== String(requested))
       throw new Error(`F9: ${before} is ${now} from now on (${how}): requested ${requested}, and not ${due}`);
@@ -317,7 +320,7 @@ export class World {
       if (kind === "news") all.add("/news");
       else if (kind === "whole" || kind === "above")
         for (const path of [`/me/${id}`, "/me/0", `/open/${id}`]) all.add(path);
-      else all.add(`/${kind === "sum" ? "unused" : kind}/${id}`);
+      else all.add(`/${partOf[kind] ?? kind}/${id}`);
       // Its second page is one user's, and so is the list with it.
       if (kind === "mixed" && whose(view.get().value).length > 1) this.accounts.held.set(`/mixed/${id}`, "somebody");
     }
@@ -326,7 +329,7 @@ export class World {
 
   /** The user changes while a request is under way, and again while the next one is. */
   async turns(wanted: number, late: number, isWatched: boolean): Promise<void> {
-    if (this.page.way === "unsteady" || this.page.way.startsWith("late")) return;
+    if (this.accounts.isUnsteady || this.page.way.startsWith("late")) return;
     const times = this.watched.length > 0 ? Math.min(wanted, 5) : wanted; // not more are followed in a row
     const { accounts, cache, sources } = this;
     await this.beKnown();
@@ -373,7 +376,19 @@ export class World {
     if (accounts.odd) throw new Error(`F9: ${accounts.odd}`);
     const { way } = this.page;
     if (way.startsWith("late") || way === "partition") return; // known by what was said last; all one person's
-    for (const kind of ["me", "row", "refused", "whole", "above", "news", "list", "mixed", "brought", "sum"] as const) {
+    for (const kind of [
+      "me",
+      "row",
+      "refused",
+      "dear",
+      "whole",
+      "above",
+      "news",
+      "list",
+      "mixed",
+      "brought",
+      "sum",
+    ] as const) {
       if (isBrought(kind) && this.taken < this.page.looksAfter) continue;
       if (kind === "brought") this.lookAtBrought();
       for (const id of [0, 1, 2]) {
@@ -405,13 +420,13 @@ export class World {
       if (who !== this.accounts.whoIs())
         throw new Error(`F9: the stream of ${who} is open for ${this.accounts.whoIs()}`);
     }
-    if (this.page.way === "unsteady") return; // nothing that is held is for anybody
+    if (this.accounts.isUnsteady) return; // nothing that is held is for anybody
     for (const { kind, id, view } of this.watched) {
       const { state, value, failure, request } = view.get();
       const isDone = kind === "news" || request === "none";
       const refused = (failure?.body as { person?: string } | undefined)?.person;
       const isTheirs = this.page.way === "partition" || !this.isAnothers(kind, id, refused ?? value);
-      const isDue = kind === "refused" && isRefused(this.who) ? "failed" : "ready";
+      const isDue = (kind === "refused" || kind === "dear") && isRefused(this.who) ? "failed" : "ready";
       if (!isDone || (kind !== "news" && state !== isDue) || !isTheirs)
         throw new Error(
           `F9: at rest ${kind} ${id} is ${state} with ${JSON.stringify(refused ?? value)}, and ${this.who} asks (${request})`,
@@ -419,6 +434,9 @@ export class World {
     }
   }
 }
+
+/** What a composite is made of, where it is one source. */
+const partOf: Partial<Record<Kind, string>> = { sum: "unused", dear: "refused" };
 
 /** Of whom a value tells. */
 function whose(value: unknown): readonly unknown[] {

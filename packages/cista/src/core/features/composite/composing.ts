@@ -202,9 +202,8 @@ function revalidateDependency(
  */
 function isTheCause({ madeOf }: Reader, dependency: Entry): boolean {
   const before = madeOf.get(dependency);
-  return (
-    before !== undefined && dependency.changedAt !== before && dependency.held !== "none" && !dependency.isInvalidated
-  );
+  const isAnother = before !== undefined && dependency.changedAt !== before && dependency.held !== "none";
+  return isAnother && !isStaleThroughDependencies(dependency);
 }
 
 /**

@@ -9,7 +9,7 @@ import { shareKeeping } from "../../lib/share.js";
 import { markDirty } from "../../state/batches.js";
 import { type Core, record } from "../../state/core.js";
 import type { Entry } from "../../state/entry.js";
-import type { Layers, SentLayers } from "../../state/layers.js";
+import type { Layers } from "../../state/layers.js";
 
 /** One pending change. */
 interface Layer {
