@@ -150,3 +150,36 @@ test("S4: a value that a tab told before it signed out is not taken by a tab tha
   await advance("5s");
   expect(two.shown.get("hut 1")).toEqual([2]);
 });
+
+test.each([100, 5])(
+  "F9, B2: what one tab's user is refused is not told to another's, who asks %i ms later",
+  async (later) => {
+    const world = new World();
+    const asked: string[] = [];
+    const opened = async (user: string) => {
+      const tab = await world.open();
+      const { api } = server(
+        async () => {
+          asked.push(user);
+          await new Promise<void>((resolve) => void world.clock.setTimer(resolve, 60));
+          const isRefused = user === "ada";
+          return json(
+            isRefused ? { detail: "not for ada" } : user,
+            { "cache-control": "max-age=30" },
+            isRefused ? 403 : 200,
+          );
+        },
+        { user: () => user },
+      );
+      return { cache: tab.cache, wages: api.source<void, string>({ name: "wages", url: "/wages" }) };
+    };
+    const [ada, bob] = [await opened("ada"), await opened("bob")];
+    ada.cache.view(ada.wages).subscribe(() => {});
+    await world.clock.advance(later);
+    bob.cache.view(bob.wages).subscribe(() => {});
+    await world.clock.advance("1s");
+    expect(bob.cache.peek(bob.wages)).toMatchObject({ state: "ready", value: "bob" });
+    expect(ada.cache.peek(ada.wages)).toMatchObject({ state: "failed", failure: { status: 403 } });
+    expect(asked).toEqual(["ada", "bob"]);
+  },
+);
