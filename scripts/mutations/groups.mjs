@@ -77,6 +77,12 @@ export const groups = [
   ],
   ["R2 group of before", "named-groups.ts", "version > request.startVersion && ", ""],
   [
+    "D1 invalidated for good",
+    "composite/dependencies.ts",
+    "if (isChanged && entry.isOutdated) dependency.trustedAt = never;",
+    "",
+  ],
+  [
     "D1 invalidated until loaded",
     "composite/dependencies.ts",
     " || (isChanged && invalidatedAt > dependency.trustedAt)",

@@ -28,7 +28,7 @@ export const tabs = [
   ["B5 told again once", "tabs/hearing.ts", "(keys.some(isOlder) || !this.#changes.remembers(told))", "keys"],
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],
-  ["B2 refused", "tabs/failures.ts", 'if (refusesAccess(failed)) return { kind: "own", key };', ""],
+  ["B2 refused", "tabs/failures.ts", 'if (!retryable) return { kind: "own", key };', ""],
   ["B2 lingers", "turns.ts", "const linger = 500;", "const linger = 0;"],
   [
     "B2 outrun",

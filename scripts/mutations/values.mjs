@@ -120,12 +120,6 @@ export const values = [
     "? links.madeFor : [];",
   ],
   ["F9 late write", "sending.ts", "if (!this.#hasUserLeft) this.#call", "this.#call"],
-  [
-    "D1 invalidated for good",
-    "composite/dependencies.ts",
-    "if (isChanged && entry.isOutdated) dependency.trustedAt = never;",
-    "",
-  ],
   ["F9 stand-in", "kernel/users.ts", "showAnew(entry); }", "}"],
   [
     "F9 stand-in over a held value",

@@ -3,7 +3,7 @@ import type { Change } from "./accounts.js";
 
 /** The steps of the random programs in which the user changes. */
 
-const kinds = [
+export const kinds = [
   "me",
   "row",
   "refused",

@@ -1,6 +1,6 @@
 /** The failures of other tabs. Rule B2. */
 
-import { asFailure, refusesAccess } from "../../core/doors/answers.js";
+import { asFailure } from "../../core/doors/answers.js";
 import { Failure, type LoadCall } from "../../core/index.js";
 import type { Body } from "./messages.js";
 import { Recent } from "./recent.js";
@@ -43,11 +43,13 @@ export class Failures {
   }
 }
 
-/** The end of a try that failed, for the others. A refusal is of the tab's user: each tab asks for itself. @param at when the load began */
+/**
+ * A try has failed: for the other tabs. A failure that another try would not change is the answer to this tab's user: each tab asks for itself.
+ * @param at when the load began
+ */
 export function toldFailure({ key, context: { attempt } }: LoadCall, thrown: unknown, at: number): Body {
-  const failed = asFailure(thrown);
-  if (refusesAccess(failed)) return { kind: "own", key };
-  const { kind, message, retryable, status, retryAfter } = failed;
+  const { kind, message, retryable, status, retryAfter } = asFailure(thrown);
+  if (!retryable) return { kind: "own", key };
   const told = { kind, message, retryable, ...(status === undefined ? {} : { status }) };
   const failure = retryAfter === undefined ? told : { ...told, retryAfter };
   return { kind: "failed", key, at, attempt, failure };
