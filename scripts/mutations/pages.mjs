@@ -21,8 +21,8 @@ export const pages = [
   [
     "H6",
     "page-reading.ts",
-    "const isComing = rendering.of(view, source, when, onServer) instanceof Promise;",
-    "const isComing = true;",
+    "const shown = rendering.of(view, source, when, onServer);",
+    "const shown: any = Promise.resolve();",
   ],
   ["H7", "server/page.ts", "if (!asks) return emptyReadingOf(view); // rule H7", ""],
   ["H8", "server/page.ts", "for (const wait of [...this.#waits.values()]) wait.end();", ""],

@@ -102,7 +102,12 @@ export const values = [
     "if (user) this.#noteUser(this.#fixed, target.context, user(target), userChanged);",
     "",
   ],
-  ["F9 put", "changing.ts", "...(varies ? { varies } : {}), ...details,", "...details,"],
+  [
+    "F9 put",
+    "changing.ts",
+    "varies ? { varies, ...details, groups } : { ...details, groups }",
+    "{ ...details, groups }",
+  ],
   ["F9 known without a request", "asker.ts", "if (isUser(field)) asker.lastUser ??= now;", ""],
   ["F9 put, other fields", "asker.ts", '&& names.every((each) => each === "authorization");', ";"],
   ["F9 put unknown", "asker.ts", "return isUnknown ? { ...now, authorization: visitor } : now;", "return now;"],

@@ -199,9 +199,7 @@ export class Askers {
     const isUsers = this.#server.user !== undefined && names.every((each) => each === "authorization");
     const said = isUsers ? this.#fixed : this.#fieldsNow(this.#askers.of(target.context), target);
     if (!said || !own) return said;
-    const fields = new Headers(said);
-    for (const [each, value] of headersOf(own)) fields.set(each, value);
-    return fields;
+    return setFields(new Headers(said), headersOf(own));
   }
 
   /** Without a request. @returns undefined where the fields are not known */
@@ -240,9 +238,14 @@ export function headersOf(given: HeaderFields | undefined): Headers {
   return new Headers(said as [string, string][]);
 }
 
+/** Each of these, in place of one of the same name. @returns the first */
+export function setFields(fields: Headers, more: Iterable<[string, string]>): Headers {
+  for (const [each, text] of more) fields.set(each, text);
+  return fields;
+}
+
 function remember(asker: Asker, fields: Headers): void {
-  asker.lastFields ??= new Headers();
-  for (const [each, value] of fields) asker.lastFields.set(each, value);
+  asker.lastFields = setFields(asker.lastFields ?? new Headers(), fields);
 }
 
 /** The name of a secret. The secret itself is not kept. @param given the name to take where it has none */

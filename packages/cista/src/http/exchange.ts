@@ -1,6 +1,6 @@
 import type { LoadContext, SendContext, Validator } from "../core/index.js";
 import { isOwnOrigin } from "./address.js";
-import { headersOf, type Said } from "./asker.js";
+import { headersOf, type Said, setFields } from "./asker.js";
 import { isEntityTag } from "./details.js";
 import { httpFailure } from "./problem.js";
 import { isTrusted, refuseForeignWrite } from "./reach.js";
@@ -44,13 +44,8 @@ async function exchangeOnce(server: Server, ask: Ask, context: Context): Promise
   const who = trusted ? await server.askers.ask(target, context.userChanged) : nobody();
   context.refuseOtherUser?.(); // who may have come while the fields were made
   const said = who.fields;
-  const headers = new Headers(said);
-  for (const [field, text] of Object.entries(ask.fields ?? {})) headers.set(field, text);
-  if (trusted && ask.headers) {
-    const own = headersOf(ask.headers);
-    addAll(headers, own);
-    addAll(said, own);
-  }
+  const headers = setFields(new Headers(said), Object.entries(ask.fields ?? {}));
+  if (trusted && ask.headers) for (const all of [headers, said]) setFields(all, headersOf(ask.headers));
   const isOneUsers = trusted && server.askers.isOneUsers(who);
   const { mode = "no-store" } = context;
   const isChecked = isOneUsers && mode === "default";
@@ -99,12 +94,6 @@ export function maxBodyOf({ maxBody = 16 * 2 ** 20 }: Pick<Server, "maxBody">): 
 export function conditionOf(held: Validator | undefined): Exchange["condition"] {
   if (held?.etag && isEntityTag(held.etag)) return "etag";
   return held?.lastModified ? "last-modified" : undefined;
-}
-
-function addAll(headers: Headers, more: Headers): void {
-  more.forEach((value, name) => {
-    headers.set(name, value);
-  });
 }
 
 /**

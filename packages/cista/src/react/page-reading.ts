@@ -36,16 +36,17 @@ function readingOf(
   rendering: Rendering,
   pick: BindingOptions<any, any>["pick"],
 ): Reading<any> {
+  const shown = rendering.of(view, source, when, onServer); // it is asked for by now
+  const partOf = (whole: Reading<any> | undefined) =>
+    (pick ? picked(whole as AnyReading, pick, undefined) : whole) as AnyReading;
+  if (!(shown instanceof Promise)) return partOf(shown) as Reading<any>;
   let part: AnyReading | undefined;
-  const look = () => {
+  return makeLiveReading(() => {
     const known = rendering.of(view, source, when, onServer);
     if (known instanceof Promise) throw known;
-    if (!pick) return known as AnyReading;
-    part ??= picked(known as AnyReading, pick, undefined);
+    part ??= partOf(known);
     return part;
-  };
-  const isComing = rendering.of(view, source, when, onServer) instanceof Promise; // it is asked for by now
-  return isComing ? makeLiveReading(look) : (look() as Reading<any>);
+  });
 }
 
 /** @throws why a value is not on the page that is rendered (rules H4, H8): React sends the fallback, and the browser asks */

@@ -2,7 +2,7 @@
 
 import { clockOf, partitionOf } from "../core/doors/caches.js";
 import { emptyReadingOf, pageClass, type Rendering, renderingOf, setRendering } from "../core/doors/page.js";
-import { type AnyReading, type Members, makeReading, readingWith } from "../core/doors/readings.js";
+import { type AnyReading, readingWith } from "../core/doors/readings.js";
 import { type StoredEntry, storedUnder } from "../core/doors/sharing.js";
 import { isJson, jsonOf, milliseconds, omitUndefined } from "../core/doors/tools.js";
 import {
@@ -241,15 +241,7 @@ class RenderedPage implements Rendering {
       return;
     }
     const takenAt = clockOf(this.#cache).now();
-    const whole = reading as AnyReading;
-    const shown: Members = {
-      ...whole,
-      request: "none",
-      failure: undefined,
-      asOf: takenAt - entry.age,
-      pendingWrites: state === "ready" ? 0 : undefined,
-    };
-    this.#shown.set(key, makeReading(shown, { revalidate: whole.revalidate }) as Reading<any>);
+    this.#shown.set(key, asSent(reading as AnyReading, takenAt - entry.age) as Reading<any>);
     this.#holdsNoStore ||= entry.noStore ?? false;
     this.#holdsPrivate ||= isPrivate;
     const lifetime = entry.noStore ? 0 : (entry.maxAge ?? Number.POSITIVE_INFINITY) - entry.age;
@@ -324,6 +316,14 @@ class RenderedPage implements Rendering {
     this.#over ??= why;
     for (const wait of [...this.#waits.values()]) wait.end();
   }
+}
+
+/** The reading that the browser makes of what is sent: one of a held value, for which nobody asks. Most readings are that already. */
+function asSent(reading: AnyReading, asOf: number): AnyReading {
+  const pendingWrites = reading.state === "ready" ? 0 : undefined;
+  const isAlike = reading.request === "none" && !reading.failure && reading.pendingWrites === pendingWrites;
+  if (isAlike && reading.asOf === asOf) return reading;
+  return readingWith(reading, { request: "none", failure: undefined, asOf, pendingWrites });
 }
 
 /** Of the server's own requests a page tells nothing but that the answers are for the user who opens it (rules F9, H5). */

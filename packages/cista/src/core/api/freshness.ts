@@ -67,6 +67,20 @@ export function samePolicy(one: Policy, other: Policy): boolean {
 /** RFC 9111 §4.2: fresh while the lifetime exceeds the age; past it, stale and usable while `staleWhileRevalidate` lasts (RFC 5861 §3). */
 export type Standing = "fresh" | "stale" | "expired";
 
-export function saysFreshness(details: Freshness): boolean {
-  return members.some((member) => details[member] !== undefined);
+/** The members that `saysFreshness` does not look at: where there is one, its calls do not compile. */
+type Unseen = Exclude<
+  keyof Freshness,
+  "maxAge" | "staleWhileRevalidate" | "staleIfError" | "mustRevalidate" | "noStore" | "immutable"
+>;
+
+/** Whether any member is stated. One after the other: a loop over their names takes several times as long. */
+export function saysFreshness(details: Freshness & Record<Unseen, never>): boolean {
+  return (
+    details.maxAge !== undefined ||
+    details.staleWhileRevalidate !== undefined ||
+    details.staleIfError !== undefined ||
+    details.mustRevalidate !== undefined ||
+    details.noStore !== undefined ||
+    details.immutable !== undefined
+  );
 }

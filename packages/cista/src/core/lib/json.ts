@@ -20,9 +20,15 @@ export function isJson(value: unknown, isLenient: boolean, deepest: number = Num
   const isList = Array.isArray(value);
   const prototype: unknown = Object.getPrototypeOf(value);
   if (!isList && prototype !== Object.prototype && prototype !== null) return false;
-  for (const member of isList ? value : Object.values(value)) {
-    if (member === undefined && isLenient && !isList) continue;
-    if (!isJson(member, isLenient, deepest - 1)) return false;
+  if (isList) {
+    for (const member of value) if (!isJson(member, isLenient, deepest - 1)) return false; // a hole too, of which JSON makes null
+    return true;
+  }
+  // Without a list of the members: there would be one for each object of each page.
+  for (const name in value) {
+    const member: unknown = (value as Record<string, unknown>)[name];
+    const isLeftOut = (member === undefined && isLenient) || !Object.hasOwn(value, name);
+    if (!isLeftOut && !isJson(member, isLenient, deepest - 1)) return false;
   }
   return true;
 }

@@ -28,9 +28,9 @@ function write(value: unknown, path: string, above: object[]): string {
       if (/\p{Surrogate}/u.test(value)) refuse(path, DEVELOPMENT && "text with half a surrogate pair");
       return JSON.stringify(value);
     case "number":
-      // RFC 8785 §3.2.2.3: NaN and Infinity are errors; JSON.stringify prints -0 as 0, as ECMAScript does.
+      // RFC 8785 §3.2.2.3: NaN and Infinity are errors; ECMAScript prints -0 as 0.
       if (!Number.isFinite(value)) refuse(path, DEVELOPMENT && String(value));
-      return JSON.stringify(value);
+      return String(value);
     case "boolean":
       return String(value);
     case "object":

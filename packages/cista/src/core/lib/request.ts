@@ -53,7 +53,7 @@ export class Request {
   /** The version at which the try under way began: a later invalidation or put is newer (rule R2). */
   startVersion = 0;
   readonly #host: RequestHost;
-  /** The signal of the try under way. */
+  /** The signal of the try under way, or of the first. */
   #abort = new LazyAbort();
   /** The time-out of a try, or the pause before the next. */
   #timer: unknown;
@@ -138,9 +138,8 @@ export class Request {
   // ── One try ────────────────────────────────────────────────────────────────
 
   #try(): void {
-    const abort = new LazyAbort();
-    this.#abort = abort;
-    this.attempt++;
+    if (this.attempt++ > 0) this.#abort = new LazyAbort();
+    const abort = this.#abort;
     this.startVersion = this.#host.nextVersion();
     this.#left = this.#host.settings.timeout;
     this.#pauses = 0;
@@ -157,9 +156,14 @@ export class Request {
   }
 
   #load(abort: LazyAbort): void {
-    this.#called()
-      .then((came) => this.#take(came, abort))
-      .catch((thrown) => this.#takeFailure(thrown, abort));
+    const failed = (thrown: unknown) => this.#takeFailure(thrown, abort);
+    this.#called().then((came) => {
+      try {
+        this.#take(came, abort)?.catch(failed);
+      } catch (thrown) {
+        failed(thrown);
+      }
+    }, failed);
   }
 
   /** An error that the load throws at once is a failure like a later one: it is not told before the request has begun. */

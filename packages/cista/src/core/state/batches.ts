@@ -83,7 +83,7 @@ export function batchNotifiedLater(core: Core, change: () => void): void {
 type Shown = readonly [entry: Entry, before: AnyReading | undefined];
 
 function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
-  const shown: Shown[] = [];
+  let shown: Shown[] = [];
   try {
     for (let round = 0; core.dirty.length > 0 || core.afterChange.length > 0 || core.overdue.size > 0; round++) {
       if (round >= mostRounds + core.shelves.byKey.size) {
@@ -91,7 +91,7 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
         break;
       }
       if (core.overdue.size > 0) takeOverdue(core); // before anybody sees it
-      if (core.dirty.length > 0) refreshDirty(core, shown);
+      if (core.dirty.length > 0) shown = refreshDirty(core, shown);
       if (core.afterChange.length > 0) runAfterChange(core);
       core.journal?.tell("consistent");
     }
@@ -112,12 +112,12 @@ function closeBatch(core: Core, tellAll: (changed: Listeners[]) => void): void {
 
 /** The listeners of each entry that shows another reading than before the batch. */
 function changedOf(shown: readonly Shown[]): Listeners[] {
-  const changed: Listeners[] = [];
+  let changed: Listeners[] = [];
   const isOnce = shown.length < 2 ? undefined : new Set<Entry>();
   for (const [entry, before] of shown) {
     if (isOnce?.has(entry)) continue;
     isOnce?.add(entry);
-    if (entry.activity && entry.reading !== before) changed.push(entry.activity.listeners);
+    if (entry.activity && entry.reading !== before) changed = listWith(changed, entry.activity.listeners);
   }
   return changed;
 }
@@ -143,15 +143,17 @@ function takeOverdue(core: Core): void {
   for (const entry of overdue) if (entry.watchers > 0) core.callbacks.onDue(entry);
 }
 
-/** @param shown is given the readings that the watchers were shown before */
-function refreshDirty(core: Core, shown: Shown[]): void {
+/** @returns the readings that the watchers were shown before, added to those of earlier rounds */
+function refreshDirty(core: Core, earlier: Shown[]): Shown[] {
   const { dirty } = core;
   core.dirty = [];
+  let shown = earlier;
   for (const entry of dirty) {
     entry.isDirty = false; // it may become dirty again by what follows
-    if (entry.watchers > 0) shown.push([entry, entry.reading]);
+    if (entry.watchers > 0) shown = listWith(shown, [entry, entry.reading]);
     core.callbacks.refresh(entry);
   }
+  return shown;
 }
 
 function runAfterChange(core: Core): void {

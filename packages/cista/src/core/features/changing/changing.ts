@@ -28,11 +28,8 @@ export function put(entry: Entry, value: unknown, details: AnswerDetails = {}): 
   const { core } = entry.shelf;
   batch(core, () => {
     const varies = notesNow(core, entry.shelf.source, entry.params, entry.extra?.varies);
-    const all = {
-      ...(varies ? { varies } : {}),
-      ...details,
-      groups: entry.groupsWith(details.groups ?? entry.answeredGroups, value),
-    };
+    const groups = entry.groupsWith(details.groups ?? entry.answeredGroups, value);
+    const all = varies ? { varies, ...details, groups } : { ...details, groups };
     // A value that the server keeps from being stored is not stored either where a program puts it.
     const kept = entry.held !== "none" && entry.noStore ? { noStore: true, ...all } : all;
     const version = ++core.version;

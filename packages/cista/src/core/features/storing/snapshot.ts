@@ -50,8 +50,10 @@ export function snapshotWith(cache: Cache, select: Selector, withNoStore: boolea
 export function storedUnder(cache: Cache, key: string, withNoStore: boolean): StoredEntry | undefined {
   const core = coreOf(cache);
   const entry = core.shelves.byKey.get(key);
-  return entry && isStorable(entry, withNoStore) ? stored(entry, nowOf(core), () => false) : undefined;
+  return entry && isStorable(entry, withNoStore) ? stored(entry, nowOf(core), alone) : undefined;
 }
+
+const alone = () => false;
 
 function isStorable(entry: Entry, withNoStore: boolean): boolean {
   return entry.held !== "none" && (withNoStore || !entry.noStore) && !entry.isInvalidated && !isTooDeep(entry.value);
@@ -150,7 +152,11 @@ export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[]
 
 function isFlat(value: unknown): boolean {
   if (typeof value !== "object" || value === null) return true;
-  return Object.values(value).every((member) => typeof member !== "object" || member === null);
+  for (const name in value) {
+    const member: unknown = (value as Record<string, unknown>)[name];
+    if (typeof member === "object" && member !== null) return false;
+  }
+  return true;
 }
 
 /** Deeper values than this cannot be made text of, or be stored, everywhere. */
