@@ -69,6 +69,13 @@ export const fleet = [
     "if (isForAll && isGood && before?.coversError(this.#host.now())) {",
     "if (before && !before) {",
   ],
+  ["T7 text", "fleet/loads.ts", "throw withoutText(asFailure(outcome.thrown));", "throw outcome.thrown;"],
+  [
+    "T7 text beside",
+    "fleet/loads.ts",
+    "leads ? outcome.failure : outcome.failure && withoutText",
+    "leads ? outcome.failure : outcome.failure && asFailure",
+  ],
   ["T7 elsewhere", "fleet/loads.ts", "|| !record.coversError(this.#host.now()))", "|| record)"],
   [
     "T7 refused",

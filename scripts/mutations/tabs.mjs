@@ -28,7 +28,11 @@ export const tabs = [
   ["B5 told again once", "tabs/hearing.ts", "(keys.some(isOlder) || !this.#changes.remembers(told))", "keys"],
   ["B5 missed change", "tabs/hearing.ts", "if (this.#telling.mayBeMissed(at) && (keys", "if (false && (keys"],
   ["B5 missed", "tabs/telling.ts", "return at < this.#welcomedAt;", "return false;"],
-  ["B2 refused", "tabs/failures.ts", 'if (!retryable) return { kind: "own", key };', ""],
+  ["B2 refused", "tabs/failures.ts", "if (!retryable || !isSame", "if (!isSame"],
+  ["B2 failure of a token", "tabs/failures.ts", " || (asker && staysHere({ varies: asker }))", ""],
+  ["B2 failure, then another user", "tabs/failures.ts", "if (!retryable || !isSame || ", "if (!retryable || "],
+  ["B2 failure waited for", "tabs/loads.ts", 'heard.kind !== "failed" || isFor(call, heard)', "true"],
+  ["B2 failure of just now", "tabs/failures.ts", "if (counts && isFor(call, known.told))", "if (counts)"],
   ["B2 lingers", "turns.ts", "const linger = 500;", "const linger = 0;"],
   [
     "B2 outrun",

@@ -1,6 +1,6 @@
 /** The interceptor around the loads of shared caches: memory, the fleet's store, and one request for all. Rules T1 to T12. */
 
-import { checkedAnswer, isAnswer, wasChecked } from "../core/doors/answers.js";
+import { asFailure, checkedAnswer, isAnswer, wasChecked } from "../core/doors/answers.js";
 import { type Answer, Failure } from "../core/index.js";
 import { Asking, type AskingHost, type FleetQuestion, type Outcome } from "./asking.js";
 import { Flight } from "./flights.js";
@@ -77,9 +77,11 @@ export class Loads {
       if (!leads && outcome.isStale && call.context.held !== undefined) return this.#together(question);
       note(outcome.record.version);
       const own = leads ? outcome.own : undefined;
-      return this.#checked(question, own ?? outcome.record.answerForMany(this.#host.now(), outcome.failure));
+      const failure = leads ? outcome.failure : outcome.failure && withoutText(outcome.failure);
+      return this.#checked(question, own ?? outcome.record.answerForMany(this.#host.now(), failure));
     }
-    if (outcome.kind === "failed" && (leads || outcome.isForAll)) throw outcome.thrown;
+    if (outcome.kind === "failed" && leads) throw outcome.thrown;
+    if (outcome.kind === "failed" && outcome.isForAll) throw withoutText(asFailure(outcome.thrown));
     if (outcome.kind === "own" && leads) return outcome.came;
     return this.#alone(question);
   }
@@ -263,14 +265,19 @@ export class Loads {
   }
 }
 
-/** The message of another process' failure is not told: it may hold one user's data. */
+/** The failure that another process has told of. */
 function toldFailure(told = "{}"): Failure {
-  let said: { kind?: unknown; status?: unknown } = {};
   try {
-    said = JSON.parse(told) ?? {};
-  } catch {}
-  const kind = said.kind === "timeout" || said.kind === "http" || said.kind === "load" ? said.kind : "network";
-  const status = typeof said.status === "number" ? said.status : undefined;
+    return withoutText(JSON.parse(told) ?? {});
+  } catch {
+    return withoutText({});
+  }
+}
+
+/** The failure of another caller's request. Its text and its problem are left out: they may hold one user's data. */
+function withoutText(told: { readonly kind?: unknown; readonly status?: unknown }): Failure {
+  const kind = told.kind === "timeout" || told.kind === "http" || told.kind === "load" ? told.kind : "network";
+  const status = typeof told.status === "number" ? told.status : undefined;
   const why = status === undefined ? kind : `${kind}, status ${status}`;
-  return new Failure(kind, `Another process of the fleet has asked for it in vain (${why}).`, { status });
+  return new Failure(kind, `Another caller of the fleet has asked for it in vain (${why}).`, { status });
 }

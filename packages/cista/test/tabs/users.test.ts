@@ -151,36 +151,78 @@ test("S4: a value that a tab told before it signed out is not taken by a tab tha
   expect(two.shown.get("hut 1")).toEqual([2]);
 });
 
-const refusals: [status: number, later: number][] = [
-  [403, 100],
-  [403, 5],
-  [422, 100],
+type Named = "a user" | "a token" | "a cookie";
+
+/** A tab for each of these users. @param status what ada is answered by */
+async function paid(users: readonly string[], status: number, named: Named = "a user") {
+  const world = new World();
+  const pause = (length: number) =>
+    new Promise<Record<string, string>>((resolve) => void world.clock.setTimer(() => resolve({}), length));
+  const asked: string[] = [];
+  const pages = [];
+  for (const user of users) {
+    const tab = await world.open();
+    const page = {
+      user,
+      watch: () => tab.cache.view(wages).subscribe(() => {}),
+      shown: () => tab.cache.peek(wages),
+    };
+    const { api } = server(
+      async () => {
+        const asks = page.user;
+        asked.push(asks);
+        await pause(60);
+        return json(asks, { "cache-control": "max-age=30" }, asks === "ada" ? status : 200);
+      },
+      {
+        ...(named === "a user" ? { user: () => page.user, headers: () => pause(20) } : {}),
+        ...(named === "a token" ? { headers: () => ({ authorization: page.user }) } : {}),
+      },
+    );
+    const wages = api.source<void, string>({ name: "wages", url: "/wages", retry: false });
+    pages.push(page);
+  }
+  return { asked, pages, advance: (by: Parameters<typeof world.clock.advance>[0]) => world.clock.advance(by) };
+}
+
+const refusals: [status: number, later: number, named: Named][] = [
+  [403, 100, "a user"],
+  [403, 5, "a user"],
+  [422, 100, "a cookie"],
+  [503, 100, "a user"],
+  [503, 5, "a user"],
+  [503, 100, "a token"],
+  [503, 5, "a token"],
 ];
 
 test.each(refusals)(
-  "F9, B2: what one tab's user is answered by %i is not told to another's, %i ms later",
-  async (status, later) => {
-    const world = new World();
-    const asked: string[] = [];
-    const opened = async (user: string) => {
-      const tab = await world.open();
-      const { api } = server(
-        async () => {
-          asked.push(user);
-          await new Promise<void>((resolve) => void world.clock.setTimer(resolve, 60));
-          return json(user, { "cache-control": "max-age=30" }, user === "ada" ? status : 200);
-        },
-        { user: () => user },
-      );
-      return { cache: tab.cache, wages: api.source<void, string>({ name: "wages", url: "/wages" }) };
-    };
-    const [ada, bob] = [await opened("ada"), await opened("bob")];
-    ada.cache.view(ada.wages).subscribe(() => {});
-    await world.clock.advance(later);
-    bob.cache.view(bob.wages).subscribe(() => {});
-    await world.clock.advance("1s");
-    expect(bob.cache.peek(bob.wages)).toMatchObject({ state: "ready", value: "bob" });
-    expect(ada.cache.peek(ada.wages)).toMatchObject({ state: "failed", failure: { status } });
+  "F9, B2: what one tab's user is answered by %i is not told to another's, %i ms later, each with %s",
+  async (status, later, named) => {
+    const { asked, pages, advance } = await paid(["ada", "bob"], status, named);
+    pages[0]?.watch();
+    await advance(later);
+    pages[1]?.watch();
+    await advance(named === "a token" ? 300 : 1000); // under a token no tab waits for another's lock
+    expect(pages[1]?.shown()).toMatchObject({ state: "ready", value: "bob" });
+    expect(pages[0]?.shown()).toMatchObject({ state: "failed", failure: { status } });
     expect(asked).toEqual(["ada", "bob"]);
   },
 );
+
+test("F9, B2: a failure is not told for the user who was in the tab before the request was made", async () => {
+  const { asked, pages, advance } = await paid(["bob", "bob"], 503);
+  for (const { watch } of pages) watch();
+  await advance(10);
+  Object.assign(pages[0] as object, { user: "ada" }); // the headers are still being made
+  await advance("1s");
+  expect(pages.map(({ shown }) => shown().state)).toEqual(["failed", "ready"]);
+  expect(asked).toEqual(["ada", "bob"]);
+});
+
+test("B2: what a named user is answered by 503 counts in the other tabs of that user, and in no other", async () => {
+  const { asked, pages, advance } = await paid(["ada", "bob", "ada", "bob"], 503);
+  for (const { watch } of pages) watch();
+  await advance("1s");
+  expect(pages.map(({ shown }) => shown().state)).toEqual(["failed", "ready", "failed", "ready"]);
+  expect(asked).toEqual(["ada", "bob"]);
+});

@@ -1,7 +1,8 @@
 /** The failures of other tabs. Rule B2. */
 
 import { asFailure } from "../../core/doors/answers.js";
-import { Failure, type LoadCall } from "../../core/index.js";
+import { staysHere } from "../../core/doors/sharing.js";
+import { type AnswerDetails, Failure, type LoadCall } from "../../core/index.js";
 import type { Body } from "./messages.js";
 import { Recent } from "./recent.js";
 
@@ -12,26 +13,21 @@ const failureCounts = 2000;
 
 /** The failures of other tabs, by their keys. */
 export class Failures {
-  readonly #failures = new Recent<
-    string,
-    { readonly at: number; readonly attempt: number; readonly failure: Failure }
-  >();
+  readonly #failures = new Recent<string, { readonly at: number; readonly told: Told }>();
 
   /** @param now when it was heard of, in milliseconds */
   note(told: Told, now: number): void {
-    this.#failures.set(told.key, { at: now, attempt: told.attempt, failure: failureIn(told) });
-  }
-
-  of(key: string): Failure | undefined {
-    return this.#failures.get(key)?.failure;
+    this.#failures.set(told.key, { at: now, told });
   }
 
   /** @throws the failure that another tab's try has just ended with, unless it is asked for anew */
-  refuseKnown({ key, context: { cause, attempt } }: LoadCall, now: number): void {
-    const known = this.#failures.get(key);
+  refuseKnown(call: LoadCall, now: number): void {
+    const { cause, attempt } = call.context;
+    const known = this.#failures.get(call.key);
     const isReadAnew = cause === "read" && attempt === 1; // a person has asked for more, perhaps
     if (!known || isReadAnew || cause === "manual" || cause === "invalidated") return;
-    if (attempt <= known.attempt && now - known.at < failureCounts) throw known.failure;
+    const counts = attempt <= known.told.attempt && now - known.at < failureCounts;
+    if (counts && isFor(call, known.told)) throw failureIn(known.told);
   }
 
   delete(key: string): void {
@@ -43,16 +39,32 @@ export class Failures {
   }
 }
 
+type Notes = AnswerDetails["varies"];
+
+/** The notes on the user who asks now: undefined where every user is answered alike (rule F9). */
+export function askerOf({ definition, params, context, partition }: LoadCall): Notes | undefined {
+  return partition === undefined ? definition.varies?.(params, context.context, undefined) : undefined;
+}
+
+/** Whether the user of this tab asks as the one did whose try has failed. */
+export function isFor({ definition, params, context }: LoadCall, { varies }: Told): boolean {
+  return varies === undefined || (definition.fits?.({ ...varies }, params, context.context) ?? true) === true;
+}
+
 /**
- * A try has failed: for the other tabs. A failure that another try would not change is the answer to this tab's user: each tab asks for itself.
+ * A try has failed: for the other tabs. Each tab asks for itself after a failure that another try would not change, since it is the answer
+ * to this tab's user; and where other tabs cannot tell for whom it was.
  * @param at when the load began
+ * @param asker the notes on the user then
  */
-export function toldFailure({ key, context: { attempt } }: LoadCall, thrown: unknown, at: number): Body {
+export function toldFailure(call: LoadCall, thrown: unknown, at: number, asker: Notes | undefined): Body {
+  const { key } = call;
   const { kind, message, retryable, status, retryAfter } = asFailure(thrown);
-  if (!retryable) return { kind: "own", key };
+  const isSame = JSON.stringify(asker) === JSON.stringify(askerOf(call)); // else another user has come meanwhile
+  if (!retryable || !isSame || (asker && staysHere({ varies: asker }))) return { kind: "own", key };
   const told = { kind, message, retryable, ...(status === undefined ? {} : { status }) };
   const failure = retryAfter === undefined ? told : { ...told, retryAfter };
-  return { kind: "failed", key, at, attempt, failure };
+  return { kind: "failed", key, at, attempt: call.context.attempt, failure, ...(asker ? { varies: asker } : {}) };
 }
 
 export function failureIn({ failure: { kind, message, ...details } }: Told): Failure {

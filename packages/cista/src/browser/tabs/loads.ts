@@ -2,7 +2,7 @@
 
 import { isIterable } from "../../core/doors/answers.js";
 import type { Answer, CompositeContext, LoadCall } from "../../core/index.js";
-import { Failures, failureIn, toldFailure } from "./failures.js";
+import { askerOf, Failures, failureIn, isFor, toldFailure } from "./failures.js";
 import type { Hub } from "./hub.js";
 import { answerIn, type Body, type News } from "./messages.js";
 import { graceForSign, nextHeard } from "./patience.js";
@@ -78,14 +78,16 @@ export class Loads {
     signal.addEventListener("abort", () => this.#leave(key, wait, turn), { once: true });
     if (known) return this.#follow(call, proceed, wait, turn, known);
     this.#asking.set(key, call);
+    let asker: ReturnType<typeof askerOf>;
     try {
-      const heard = await nextHeard(hub, key, wait, turn, signal);
+      const heard = await this.#nextFor(call, wait, turn);
       if (heard === "turn" || heard === "own") {
         this.#endWait(key, wait);
         if (!turn.has) turn.leave();
+        asker = askerOf(call);
         return await this.#ask(call, proceed, turn);
       }
-      if (heard.kind === "failed") throw this.#failures.of(key) ?? failureIn(heard);
+      if (heard.kind === "failed") throw failureIn(heard);
       if (heard.news.opened !== undefined) return this.#follow(call, proceed, wait, turn, heard.news);
       this.#leave(key, wait, turn);
       return this.#answer(heard.news);
@@ -93,12 +95,20 @@ export class Loads {
       this.#endWait(key, wait);
       this.#endAsking(call);
       if (turn.has && !signal.aborted) {
-        hub.tell(toldFailure(call, thrown, this.#begun.get(key) ?? 0));
+        hub.tell(toldFailure(call, thrown, this.#begun.get(key) ?? 0, asker));
         this.finish(key);
       } else turn.leave();
       throw thrown;
     } finally {
       this.#endAsking(call);
+    }
+  }
+
+  /** The next thing that is heard, but for failures that are another user's: those leave the wait as it is. */
+  async #nextFor(call: LoadCall, wait: Wait, turn: Turn): ReturnType<typeof nextHeard> {
+    for (;;) {
+      const heard = await nextHeard(this.#hub, call.key, wait, turn, call.context.signal);
+      if (typeof heard === "string" || heard.kind !== "failed" || isFor(call, heard)) return heard;
     }
   }
 
@@ -173,12 +183,12 @@ export class Loads {
   }
 
   async *#follow(call: LoadCall, proceed: () => unknown, wait: Wait, turn: Turn, first: News): AsyncGenerator<unknown> {
-    const { key, context } = call;
+    const { key } = call;
     wait.isFollowing = true;
     try {
       yield this.#answer(first);
       for (;;) {
-        const heard = await nextHeard(this.#hub, key, wait, turn, context.signal);
+        const heard = await this.#nextFor(call, wait, turn);
         if (heard === "turn" || heard === "own") break;
         if (heard.kind === "failed") throw failureIn(heard);
         yield this.#answer(heard.news);

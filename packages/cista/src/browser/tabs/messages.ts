@@ -54,6 +54,8 @@ export type Body =
       readonly at: number;
       readonly attempt: number;
       readonly failure: ToldFailure;
+      /** For whom it was asked (rule F9); left out where every user is answered alike. */
+      readonly varies?: NonNullable<StoredEntry["varies"]>;
     }
   | {
       readonly kind: "change";
@@ -97,10 +99,11 @@ const isObject: Check = (value) => typeof value === "object" && value !== null &
 export function wellFormedMessage(data: unknown, latest: number): Message | undefined {
   const isPast: Check = (value) => isMoment(value) && (value as number) <= latest;
   if (!isObject(data)) return undefined;
-  const { v, from, kind, key, to, at, since, others, attempt, failure, change, selectors, keys, news } = data as {
-    [member: string]: any;
-    kind?: Body["kind"];
-  };
+  const { v, from, kind, key, to, at, since, others, attempt, failure, varies, change, selectors, keys, news } =
+    data as {
+      [member: string]: any;
+      kind?: Body["kind"];
+    };
   if (v !== formVersion || !isId(from)) return undefined;
   switch (kind) {
     case "hello":
@@ -124,9 +127,10 @@ export function wellFormedMessage(data: unknown, latest: number): Message | unde
       return isList(news, mostNews, isObject) ? { from, kind, news: newsIn(news, isPast) } : undefined;
     case "failed": {
       const told = wellFormedFailure(failure);
-      return told && isText(key) && isPast(at) && Number.isSafeInteger(attempt)
-        ? { from, kind, key, at, attempt, failure: told }
-        : undefined;
+      if (!told || !isText(key) || !isPast(at) || !Number.isSafeInteger(attempt)) return undefined;
+      if (varies === undefined) return { from, kind, key, at, attempt, failure: told };
+      const areNotes = isObject(varies) && isList(Object.values(varies), mostKeys, isText);
+      return areNotes ? { from, kind, key, at, attempt, failure: told, varies: { ...varies } } : undefined;
     }
     case "change": {
       const isChange = (change === "invalidate" || change === "delete") && isPast(at);

@@ -132,7 +132,7 @@ function placeOf({ shelf: { source }, params }: Entry): readonly [source: string
  * Whether it is for a user whose name was made up in this memory: then it means nothing to another tab, or to a later page (rule F9).
  * @internal
  */
-export function staysHere(stored: StoredEntry): boolean {
+export function staysHere(stored: ForUsers): boolean {
   return notedUsers(stored).some((noted) => noted[0] === "~" || noted === "*");
 }
 
@@ -145,8 +145,10 @@ export function isMadeOfOthers({ parts, madeFor }: StoredEntry): boolean {
   return parts !== undefined || madeFor !== undefined;
 }
 
+type ForUsers = Pick<StoredEntry, "varies" | "madeFor">;
+
 /** The notes on the users for whom an entry is. */
-export function notedUsers({ varies = {}, madeFor = [] }: StoredEntry): string[] {
+export function notedUsers({ varies = {}, madeFor = [] }: ForUsers): string[] {
   return [varies, ...madeFor.map((part) => part.varies)].flatMap((each) => Object.values(each));
 }
 
