@@ -108,7 +108,8 @@ export const values = [
     "varies ? { varies, ...details, groups } : { ...details, groups }",
     "{ ...details, groups }",
   ],
-  ["F9 known without a request", "asker.ts", "if (isUser(field)) asker.lastUser ??= now;", ""],
+  ["F9 known without a request", "asker.ts", "if (isUser(field) || isVisitors) asker.lastUser ??= now;", ""],
+  ["F9 visitor who has looked", "asker.ts", "isUser(field) || isVisitors", "isUser(field)"],
   ["F9 put, other fields", "asker.ts", '&& names.every((each) => each === "authorization");', ";"],
   ["F9 put unknown", "asker.ts", "return isUnknown ? { ...now, authorization: visitor } : now;", "return now;"],
   [

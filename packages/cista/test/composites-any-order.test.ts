@@ -1,3 +1,4 @@
+import type { Source } from "cista";
 import fc from "fast-check";
 import { expect, test } from "vitest";
 import { World } from "./model/graph.js";
@@ -116,6 +117,30 @@ test("D1: a restored composite of what was invalidated is not read, where a depe
   await world.take({ do: "midway", node: 4, leaf: 0, by: 0, how: "invalidate", restores: true });
   await world.take({ do: "read", node: 6 });
   await world.rest();
+  world.cache.dispose();
+});
+
+test("D1: two slow composites do not ask for a dependency that fails in turns, for ever", async () => {
+  const over = (dependencies: number[], slow: boolean): Node => ({ dependencies, together: true, coarse: false, slow });
+  const nodes = [over([1, 3], false), over([0, 4], true), over([0, 4], false), over([3, 4, 5], true)];
+  const world = new World(nodes, "short-lived", false);
+  await world.take({ do: "midway", node: 7, leaf: 0, by: 0, how: "invalidate", restores: false });
+  await world.take({ do: "recover", leaf: 1, by: 0, how: "invalidate" });
+  world.cache.dispose();
+});
+
+test("D2, F5: a composite whose must-revalidate dependency is deleted while it is loaded is not shown as it came, and recovers", async () => {
+  const over = (dependencies: number[], slow = false): Node => ({ dependencies, together: false, coarse: false, slow });
+  const nodes = [over([1, 0]), over([2, 0]), over([0, 4]), over([4, 3], true)];
+  const world = new World(nodes, "lasting", false, "must-revalidate");
+  await world.take({ do: "change", leaf: 0, by: 0, how: "put" });
+  await world.take({ do: "watch", node: 7 });
+  await world.take({ do: "pass", ms: 11 }); // the first dependency has been read
+  const shown: string[] = [];
+  const view = world.cache.view(world.sources[7] as Source<void, number>, undefined, { when: false });
+  view.subscribe(() => void shown.push(view.get().state));
+  await world.take({ do: "recover", leaf: 0, by: 0, how: "many groups" });
+  expect(shown.filter((state) => state !== "empty" && state !== "loading")).toEqual(["failed", "ready"]);
   world.cache.dispose();
 });
 

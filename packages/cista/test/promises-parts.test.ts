@@ -1,4 +1,4 @@
-import { answer, composite, entriesOf, type Source, source, takeSnapshot } from "cista";
+import { answer, composite, entriesOf, Failure, type Source, source, takeSnapshot } from "cista";
 import { describe, expect, test } from "vitest";
 import { heldSource, inShort, stage, watch } from "./stage.js";
 
@@ -13,6 +13,45 @@ const totalOf = (part: ReturnType<typeof item>) =>
     params: false,
     load: async (_, { read }) => (await read(part)).price * 100,
   });
+
+describe("F5: the failure of a composite whose dependency has failed", () => {
+  async function failed() {
+    const { cache, clock } = stage();
+    const part = heldSource("part", { ...endless, maxAge: "1d" });
+    const whole = composite({
+      name: "whole",
+      maxAge: "1d",
+      params: false,
+      load: async (_, { read }) => read(part.source),
+    });
+    const { view } = watch(cache, whole);
+    part.loads[0]?.answer(1);
+    await clock.advance(0);
+    void view.revalidate();
+    await clock.advance(0);
+    part.loads[1]?.fail(new Failure("http", "answered 422", { status: 422 }));
+    await clock.advance(0);
+    return { view, cache, clock, part };
+  }
+
+  test("F5: is shown beside the value while the dependency has its own, however fresh both are", async () => {
+    const { view, cache, part } = await failed();
+    expect([view.get(), cache.peek(part.source)]).toMatchObject([
+      { value: 1, fresh: true, failure: { status: 422 } },
+      { value: 1, fresh: true, failure: { status: 422 } },
+    ]);
+  });
+
+  test("F5: is over when the dependency has been answered again, also with the same", async () => {
+    const { view, cache, clock, part } = await failed();
+    void cache.read(part.source, undefined, { cache: "no-cache" });
+    await clock.advance(0);
+    part.loads[2]?.answer(1);
+    await clock.advance(0);
+    expect(view.get()).toMatchObject({ value: 1, fresh: true, failure: undefined, request: "none" });
+    expect(part.loads.length).toBe(3);
+  });
+});
 
 describe("D1: the dependencies of an entry", () => {
   test.each([

@@ -45,6 +45,26 @@ test("F9, H2: values that a page brought for a user who has left take no room", 
   expect([1, 2].map((id) => small.peek(brought, id).value)).toContain("a page's");
 });
 
+test("F9, H2: a page's value that one user has looked at is requested for the next, whose request is the first", async () => {
+  const at = { token: "ada" };
+  const { api, seen } = server((_, { headers }) => json(headers.get("authorization")), {
+    headers: () => ({ authorization: at.token }),
+  });
+  const clock = virtualClock(1e12);
+  const cache = createCache({ clock, environment: virtualEnvironment() });
+  const entry = { source: "me", kind: "value", value: "ada", age: 0, maxAge: 60_000, varies: { authorization: "*" } };
+  const entries = [{ ...entry, staleWhileRevalidate: null, staleIfError: null }];
+  restoreWith(cache, { ...takeSnapshot(cache), entries }, { isLive: true });
+  const me = api.source<void, string>({ name: "me", url: "/me" });
+  const view = cache.view(me);
+  view.subscribe(() => {});
+  expect([view.get().value, seen.length]).toEqual(["ada", 0]);
+  at.token = "bob";
+  await cache.read(api.source<void, string>({ name: "other", url: "/other" }));
+  await clock.advance(10);
+  expect(view.get().value).toBe("bob");
+});
+
 test("F9: a page of a list is requested twice at most, where each request is another user's", async () => {
   let count = 0;
   const { api, seen } = server(

@@ -163,7 +163,8 @@ export class Askers {
     const id = user?.(target);
     for (const field of Object.keys(varies)) {
       const now = this.#noted(field, fields, target.context, id);
-      if (isUser(field)) asker.lastUser ??= now; // known without a request: another tab, or a page, may have brought the value
+      const isVisitors = field === "authorization" && varies[field] === visitor && now !== "";
+      if (isUser(field) || isVisitors) asker.lastUser ??= now; // known without a request: another tab, or a page, may have brought the value
       const known = field === "authorization" ? asker.lastUser : undefined;
       if (known !== undefined && now !== known && (now || user)) asker.hasOtherLooked = true;
       if (varies[field] === visitor) varies[field] = known || now || visitor;

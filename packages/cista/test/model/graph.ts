@@ -303,6 +303,8 @@ export class World {
     }
     if (failure && at < leaves && this.isChangedSince(at))
       throw new Error(`F5: ${of.name} failed, and has changed since`);
+    if (failure && fresh && at >= leaves)
+      throw new Error(`F5: ${of.name} is fresh, and still has the failure of before`);
     if (failure) return; // of before: nothing has changed since
     // A dependency could not be revalidated, and nobody asks again by itself: what it has is what the composite is made of.
     if (!fresh && this.isStoppedBelow(at) && value === this.heldValueOf(at)) return;

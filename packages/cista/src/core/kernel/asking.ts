@@ -300,6 +300,7 @@ export function noteArrival(entry: Entry): void {
   const { activity } = entry;
   if (!activity || activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
   if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
+  if (entry.mustRevalidate && entry.links?.current().dependencyStanding === "stale") return; // a dependency has changed since it was read
   activity.isDisplayed = true;
   activity.staleOnArrival = true;
   activity.announcedStanding = "expired";

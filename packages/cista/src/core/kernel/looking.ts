@@ -83,8 +83,10 @@ function newReading(entry: Entry, now: number, asking: boolean, whatever = false
 
 function membersOf(entry: Entry, now: number, asking: boolean, whatever: boolean): Members {
   const { activity } = entry;
-  const failure = activity?.failure;
   const shows = whatever ? entry.isHeld : showsHeld(entry, now, asking);
+  const fresh = shows ? entry.isFresh(now) : undefined;
+  const isOver = fresh && entry.links?.hasRecovered && !activity?.failureCameWithValue; // rule F5
+  const failure = isOver ? undefined : activity?.failure;
   const standIn = !shows && asking ? standInOf(entry) : undefined;
   const state = shows
     ? entry.held === "value"
@@ -100,7 +102,7 @@ function membersOf(entry: Entry, now: number, asking: boolean, whatever: boolean
     state,
     value: state === "ready" ? entry.shownValue : standIn,
     provisional: standIn === undefined ? undefined : "stand-in",
-    fresh: shows ? entry.isFresh(now) : undefined,
+    fresh,
     asOf: shows ? entry.bornAt : undefined,
     failure,
     pendingWrites: state === "ready" ? (activity?.layers?.pendingWrites ?? 0) : undefined,

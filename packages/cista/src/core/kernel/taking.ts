@@ -11,6 +11,7 @@ export function applyAnswer(entry: Entry, answer: Answer<unknown>, startVersion:
     if (activity) {
       activity.announcedStanding = "fresh";
       activity.staleOnArrival = false;
+      if (!activity.failureCameWithValue) activity.failure = undefined;
     }
     return;
   }

@@ -50,6 +50,7 @@ export function beginReading(entry: Entry, request: EntryRequest): DependencyRea
   const links = linksOf(entry);
   if (links.dependenciesRead.length > 0) links.forgetReads(); // of a try that failed
   links.failuresOfDependencies = new WeakSet();
+  links.failedBy = undefined;
   const before = cause === "dependency" ? links.dependencies : undefined;
   const madeOf = new Map(before?.map((dependency) => [dependency.entry, dependency.version]));
   const waits = new LazyAbort();
@@ -133,7 +134,9 @@ async function readDependency(reader: Reader, dependency: Entry): Promise<unknow
       revalidateDependency(reader, dependency, askedVersion, mode, settled),
     );
   } catch (thrown) {
-    if (thrown instanceof Failure) linksOf(entry).failuresOfDependencies.add(thrown);
+    const links = linksOf(entry);
+    links.failedBy = dependency;
+    if (thrown instanceof Failure) links.failuresOfDependencies.add(thrown);
     throw thrown;
   }
 }

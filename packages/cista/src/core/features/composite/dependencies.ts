@@ -76,6 +76,8 @@ export class EntryLinks implements Links, ThroughDependencies {
   /** Ends the waits of the load under way. */
   endWaits: (() => void) | undefined = undefined;
   failuresOfDependencies: WeakSet<WeakKey> = new WeakSet();
+  /** The last of the dependencies by which a load of the request before has failed. */
+  failedBy: Entry | undefined = undefined;
   /** An order in which a waiting entry comes before the entries that it waits for (rule D4); 0: it never waited. */
   rank = 0;
   /** Whether a dependency has changed since the members below were computed; `current` computes them before they are used. */
@@ -127,6 +129,15 @@ export class EntryLinks implements Links, ThroughDependencies {
     return this.failuresOfDependencies.has(failure);
   }
 
+  get hasRecovered(): boolean {
+    const seen = new Set<Entry>();
+    for (let by = this.failedBy; by && !seen.has(by); by = ownLinks(by)?.failedBy) {
+      if (!by.activity?.failure) return true;
+      seen.add(by);
+    }
+    return false;
+  }
+
   isWantedAbove(): boolean {
     return isWantedAbove(this.#entry);
   }
@@ -142,6 +153,7 @@ export class EntryLinks implements Links, ThroughDependencies {
  */
 function waveOf(entry: Entry): number {
   if (entry.isInvalidated) return entry.shelf.core.version;
+  if (entry.held === "none") return entry.changedAt; // deleted
   const asked = ownLinks(entry)?.asked.find(({ request }) => request.startVersion === entry.version);
   return asked?.wave ?? entry.version;
 }
@@ -227,7 +239,10 @@ export function linkRestored(entry: Entry, dependency: Entry, isSame: boolean): 
 function recheckDependencies(entry: Entry): void {
   const again = linksOf(entry).dependencies.filter(
     ({ entry: dependency, version, readAt }) =>
-      dependency.changedAt !== version || dependency.invalidatedAt > readAt || isBeingRevalidated(dependency),
+      dependency.changedAt !== version ||
+      dependency.invalidatedAt > readAt ||
+      isBeingRevalidated(dependency) ||
+      (dependency.mustRevalidate && isStaleThroughDependencies(dependency) && linksOf(dependency).wave > readAt),
   );
   if (again.length === 0) return;
   noteWave(entry, ...again.map((dependency) => dependency.entry));
@@ -239,7 +254,11 @@ function isBeingRevalidated(dependency: Entry): boolean {
   const { core } = dependency.shelf;
   if (!isStaleThroughDependencies(dependency)) return false;
   const { wave, asked } = linksOf(dependency);
-  return dependency.request !== undefined || core.pendingChecks.has(dependency) || wave > (asked[0]?.wave ?? 0);
+  const [last, before] = asked;
+  // Another composite asks for it once more for one change: else two composites would ask for it in turns, for ever.
+  const isOnceMore = last !== undefined && last.request === dependency.request && last.wave === before?.wave;
+  const isAsked = dependency.request !== undefined && !isOnceMore;
+  return isAsked || core.pendingChecks.has(dependency) || wave > (last?.wave ?? 0);
 }
 
 /** A load has failed: the dependencies stay as they were. It is begun anew only for a change that it cannot have seen. */
