@@ -331,7 +331,8 @@ export class World {
       below.filter((dependency) => !failed.includes(dependency)),
     );
     if (failed.length === 0 || this.kind !== "lasting" || changed <= (this.watchedAt.get(at) ?? 0)) return;
-    if (last(this.askedAt, failed) < changed)
+    // A change that comes while the one that fails is asked for is no reason to ask for it again.
+    if (last(this.askedAt, failed) + latency < changed)
       throw new Error(`D1: what failed below node ${at} is not asked for after a change`);
   }
 
