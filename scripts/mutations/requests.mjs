@@ -109,7 +109,7 @@ export const requests = [
   [
     "D2 shown as it came",
     "kernel/asking.ts",
-    'if (entry.mustRevalidate && entry.links?.current().dependencyStanding === "stale") return;',
+    "if (entry.links?.dependencies.some(({ entry: part }) => part.mustRevalidate && part.activity?.failure)) return;",
     "",
   ],
   ["D2 read, then deleted", "dependencies.ts", 'if (entry.held === "none") return entry.changedAt;', ""],

@@ -300,7 +300,8 @@ export function noteArrival(entry: Entry): void {
   const { activity } = entry;
   if (!activity || activity.watchers === 0 || entry.held === "none" || entry.isInvalidated) return;
   if (entry.ageing(nowOf(entry.shelf.core)) === "fresh") return;
-  if (entry.mustRevalidate && entry.links?.current().dependencyStanding === "stale") return; // a dependency has changed since it was read
+  // What must be revalidated could not be, since it was read (rule D2).
+  if (entry.links?.dependencies.some(({ entry: part }) => part.mustRevalidate && part.activity?.failure)) return;
   activity.isDisplayed = true;
   activity.staleOnArrival = true;
   activity.announcedStanding = "expired";
