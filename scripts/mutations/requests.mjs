@@ -191,4 +191,10 @@ export const requests = [
   ["R10 composites", "intercept.ts", " || composingKey in source", ""],
   ["R10 outer load", "intercept.ts", "if (answer || interceptor.load) return answer;", "if (answer) return answer;"],
   ["R10 checked", "fleet/member.ts", " || definition.check) return undefined;", ") return undefined;"],
+  [
+    "R2 stream of before",
+    "kernel/asking.ts",
+    'if (isInvalidated && request.isOpen) abortRequest(entry, "the stream is opened anew");',
+    "",
+  ],
 ];

@@ -53,12 +53,6 @@ export const values = [
   ["F3 hidden", "watching.ts", 'else if (cause === "expired") entry.active().expiredWhileHidden = true;', ""],
   ["F4", "showing.ts", '(standing === "stale" || facts.isDisplayed)', 'standing === "stale"'],
   ["F5 newcomer", "entry.ts", 'return this.isInvalidated ? "invalidated" : ', "return "],
-  [
-    "R2 stream of before",
-    "kernel/asking.ts",
-    'if (isInvalidated && request.isOpen) abortRequest(entry, "the stream is opened anew");',
-    "",
-  ],
   ["F5 strict", "showing.ts", "facts.isDisplayed && !facts.mustRevalidate", "facts.isDisplayed"],
   ["F5 error", "showing.ts", 'coversError && (standing !== "invalidated" || isDisplayed)', "coversError"],
   ["F5 statuses", "failure.ts", "return coveredStatuses.has(status);", "return true;"],

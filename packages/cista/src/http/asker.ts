@@ -239,7 +239,7 @@ export function headersOf(given: HeaderFields | undefined): Headers {
   return new Headers(said as [string, string][]);
 }
 
-/** Each of these, in place of one of the same name. @returns the first */
+/** Sets each of these fields, in place of a field of the same name. @returns all of them */
 export function setFields(fields: Headers, more: Iterable<[string, string]>): Headers {
   for (const [each, text] of more) fields.set(each, text);
   return fields;

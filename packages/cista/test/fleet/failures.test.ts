@@ -4,12 +4,18 @@ import { after, asked, type SimProcess, two } from "./world.js";
 
 // Rule T7, in virtual time.
 
-test("T7: a failed request gives the stored value, while staleIfError lasts; its failure comes with it", async () => {
+/** Two processes and a stored value that is stale; from now on the server fails. */
+async function stale(message: string) {
   const [world, one, other] = await two();
   world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
   await after(world, 300, one.ask("h-07"));
   await world.clock.advance(20_000);
-  world.failing = new Failure("http", "answered 503", { status: 503 });
+  world.failing = new Failure("http", message, { status: 503 });
+  return [world, one, other] as const;
+}
+
+test("T7: a failed request gives the stored value, while staleIfError lasts; its failure comes with it", async () => {
+  const [world, , other] = await stale("answered 503");
   const cache = other.cache();
   expect(await after(world, 600, cache.read(world.sources.hut, "h-07"))).toEqual([{ id: "h-07", version: 1 }]);
   expect(cache.peek(world.sources.hut, "h-07").failure).toMatchObject({ kind: "http", status: 503 });
@@ -18,11 +24,7 @@ test("T7: a failed request gives the stored value, while staleIfError lasts; its
 });
 
 test("T7: the failure beside a stored value has its text only in the cache whose request failed", async () => {
-  const [world, one] = await two();
-  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
-  await after(world, 300, one.ask("h-07"));
-  await world.clock.advance(20_000);
-  world.failing = new Failure("http", "answered 503, says 10.0.0.7", { status: 503 });
+  const [world, one] = await stale("answered 503, says 10.0.0.7");
   const caches = [one.cache(), one.cache()];
   await after(world, 600, ...caches.map((cache) => cache.read(world.sources.hut, "h-07")));
   const texts = caches.map((cache) => cache.peek(world.sources.hut, "h-07").failure?.message.includes("10.0"));
@@ -30,11 +32,7 @@ test("T7: the failure beside a stored value has its text only in the cache whose
 });
 
 test("T7: a process that has waited for another's failed request gives the stored value too", async () => {
-  const [world, one, other] = await two();
-  world.said = () => ({ maxAge: "10s", staleWhileRevalidate: 0, staleIfError: "1m" });
-  await after(world, 300, one.ask("h-07"));
-  await world.clock.advance(20_000);
-  world.failing = new Failure("http", "answered 503", { status: 503 });
+  const [world, one, other] = await stale("answered 503");
   const first = one.ask("h-07");
   await world.clock.advance(20);
   const cache = other.cache();

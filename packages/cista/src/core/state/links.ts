@@ -64,9 +64,9 @@ export interface Links {
   forgetReads(): void;
   /** Whether a failure is one of a dependency, which was tried again there. */
   isOfDependency(failure: Failure): boolean;
-  /** Whether something made of it, directly or not, is watched or being loaded. */
   /** Whether the last request failed by a dependency, and that one, or the one by which it failed itself, has no failure any more. */
   readonly hasRecovered: boolean;
+  /** Whether something made of it, directly or not, is watched or being loaded. */
   isWantedAbove(): boolean;
   /** The entry has left the cache. */
   releaseDependencies(): void;
