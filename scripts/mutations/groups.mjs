@@ -63,11 +63,18 @@ export const groups = [
     "if (this.mustRevalidate && !this.isFresh(now)) return false;",
     "",
   ],
+  ["D1 invalidated, then deleted", "state/entry.ts", "this.links?.noteForgotten();", ""],
   [
-    "D1 invalidated, then deleted",
-    "state/entry.ts",
-    "if (this.links && this.isOutdated) this.links.wasInvalidatedAt = core.version;",
-    "",
+    "D1 invalidated, then put and deleted",
+    "composite/dependencies.ts",
+    "isOutdated ? shelf.core.version : invalidatedAt",
+    "isOutdated ? shelf.core.version : 0",
+  ],
+  [
+    "D1 invalidated, then deleted twice",
+    "composite/dependencies.ts",
+    "Math.max(this.wasInvalidatedAt, isOutdated ? shelf.core.version : invalidatedAt)",
+    "isOutdated ? shelf.core.version : invalidatedAt",
   ],
   [
     "D1 stale, then invalidated",

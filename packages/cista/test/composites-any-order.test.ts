@@ -1,8 +1,8 @@
 import type { Source } from "cista";
 import fc from "fast-check";
 import { expect, test } from "vitest";
-import { World } from "./model/graph.js";
-import { type First, type How, type Kind, leaves, type Node, type Step } from "./model/graph-steps.js";
+import { type Act, type First, type How, type Kind, leaves, type Node, type Step } from "./model/graph-steps.js";
+import { World } from "./model/graph-world.js";
 import { isQuick, programsOf } from "./model/programs.js";
 
 // Rule D1 in random graphs of composites over a server whose values change: at rest everything watched is made of what the
@@ -37,12 +37,18 @@ const chosen = <D extends Step["do"]>(name: D, weight: number, rest: object) => 
   weight,
   arbitrary: fc.record({ do: fc.constant(name), ...rest }) as unknown as fc.Arbitrary<Step>,
 });
+const act = fc.constantFrom<Act>(
+  ...(["invalidate", "invalidate", "put", "delete", "read leaf", "watch leaf"] as const),
+  ...(["read between", "begin", "pass", "pass"] as const),
+);
+const acts = fc.array(act, { minLength: 2, maxLength: 7 });
 const plainSteps = [
   chosen("watch", 4, { node: fc.nat(all - 1) }),
   chosen("read", 1, { node: fc.nat(all - 1) }),
   chosen("change", 5, { leaf, by, how }),
   chosen("calm", 3, { leaf, other: leaf, by, how: exactly }),
   chosen("midway", 1, { node: composed, leaf, by, how, restores: fc.boolean() }),
+  chosen("outdate", 1, { node: composed, leaf, between: fc.nat(7), acts }),
   chosen("pass", 4, { ms: fc.constantFrom(0, 5, 10, 11, 20) }),
 ];
 /** They leave something behind (a failure, a stream, a second change of one answer), after which less is known for certain. */

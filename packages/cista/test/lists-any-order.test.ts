@@ -1,4 +1,4 @@
-import { type Failure, journalOf, restoreSnapshot, type Source, takeSnapshot } from "cista";
+import { type Failure, restoreSnapshot, type Source, takeSnapshot } from "cista";
 import { appendPage, origin, type Pages, pagesFrom, prependPage, writeTo } from "cista/http";
 import fc from "fast-check";
 import { expect, test } from "vitest";
@@ -52,14 +52,6 @@ class Server {
   }
 
   async answer(request: Request): Promise<Response> {
-    if (process.env.DBG)
-      console.log(
-        this.world.clock.now() - Date.UTC(2026, 10, 23),
-        request.method,
-        request.url,
-        request.headers.get("authorization"),
-        request.headers.get("if-none-match"),
-      );
     if (++this.asked > 5000) throw new Error("it is asked for again and again");
     const of = request.headers.get("authorization")?.slice("Bearer ".length) as string;
     await this.#pause(latency / 2);
@@ -172,15 +164,6 @@ class Page {
   }
 
   async take({ kind, at }: Step): Promise<void> {
-    if (process.env.DBG)
-      console.log(
-        this.server.world.clock.now() - Date.UTC(2026, 10, 23),
-        "STEP",
-        this.tab.world.tabs.indexOf(this.tab),
-        kind,
-        at,
-        this.user,
-      );
     const { server } = this;
     const { cache, environment, world } = this.tab;
     const note = (thrown: Failure) => void this.failures.push(thrown);
@@ -250,13 +233,6 @@ async function rest(server: Server, pages: readonly Page[]): Promise<void> {
   for (const page of pages) {
     page.tab.environment.set({ online: true });
     page.leave ??= page.tab.cache.view(page.list).subscribe(() => {});
-  }
-  if (process.env.DBG) {
-    console.log("REST", clock.now() - Date.UTC(2026, 10, 23));
-    for (const [i, p] of pages.entries())
-      journalOf(p.tab.cache).subscribe((e: any) =>
-        console.log(clock.now() - Date.UTC(2026, 10, 23), i, e.kind, e.source, e.cause, e.mode),
-      );
   }
   await clock.advance(soon);
   // All loaded pages are looked at: what moved further behind is seen only so.

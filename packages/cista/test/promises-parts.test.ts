@@ -267,16 +267,24 @@ describe("a read of a composite, after an invalidation of a dependency", () => {
     expect(await after).toBe(62);
   });
 
-  test("D1: does not get the value of before where the dependency was invalidated, and then deleted", async () => {
-    const { cache, clock, price, total, answerTo, bring } = setUp();
-    await bring();
-    cache.invalidate(price.source);
-    cache.delete(price.source);
-    const after = cache.read(total);
-    await clock.advance(0);
-    await answerTo(price, 2);
-    expect(await after).toBe(12);
-  });
+  test.each([
+    ["deleted", 0, 1],
+    ["deleted twice", 0, 2],
+    ["put, then deleted", 1, 1],
+  ])(
+    "D1: does not get the value of before where the dependency was invalidated, then %s",
+    async (_, puts, deletions) => {
+      const { cache, clock, price, total, answerTo, bring } = setUp();
+      await bring();
+      cache.invalidate(price.source);
+      if (puts > 0) cache.put(price.source, undefined, 5);
+      for (let n = 0; n < deletions; n++) cache.delete(price.source);
+      const after = cache.read(total);
+      await clock.advance(0);
+      await answerTo(price, 2);
+      expect(await after).toBe(12);
+    },
+  );
 
   test("D1: gets the value of before where the dependency was loaded anew, and is the same", async () => {
     const { cache, price, total, answerTo, bring } = setUp();

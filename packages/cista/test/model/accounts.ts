@@ -53,6 +53,8 @@ export class Accounts {
   version = 1;
   /** Changes of user so far. */
   changes = 0;
+  /** What is flaky is answered with 503. */
+  isFailing = false;
   /** Since whoever asks was known; after more than five what is watched may be left. */
   inARow = 0;
   /** Since then a token has run out. */
@@ -197,12 +199,17 @@ export class Accounts {
     const isOpen = /^.(open|mixed).[0-9]+$/.test(path);
     const vary = { vary: this.page.way === "unsteady" && !isOpen ? "x-time" : "accept-language" };
     if (path === "/news") return this.#stream(person, token, init.signal);
+    if (path.startsWith("/flaky") && this.isFailing) return json({ person }, {}, 503);
     for (const known of [this.answered, this.held]) known.set(path, isOpen ? "all" : this.whoIs(token));
     if (path.startsWith("/refused") && isRefused(person)) return json({ person }, {}, 403);
     // A server that takes the answers of all users for one representation.
     const isList = /^.(list|mixed)/.test(path);
     const etag = { etag: `"${isList ? this.version : 0}"` };
-    const control = { "cache-control": `${isOpen ? "public" : "private"}, max-age=86400`, ...etag, ...vary };
+    const control = {
+      "cache-control": `${isOpen ? "public" : "private"}, max-age=86400${path.startsWith("/row") ? ", must-revalidate" : ""}`,
+      ...etag,
+      ...vary,
+    };
     if (init.headers.get("if-none-match") === etag.etag && !path.startsWith("/open"))
       return new Response(null, { status: 304, headers: control });
     const who = isOpen ? "all" : person;

@@ -18,12 +18,15 @@ export interface Node {
 export type First = "usual" | "no-store" | "must-revalidate";
 /** What tells of a change: the leaf's source, the group that its answer names, the group of its definition, or a value that is put. */
 export type How = "invalidate" | "named group" | "many groups" | "own group" | "put";
+/** What happens at once after a change, before somebody reads. */
+export type Act = "invalidate" | "put" | "delete" | "read leaf" | "watch leaf" | "read between" | "begin" | "pass";
 export type Step =
   | { do: "change"; leaf: number; by: number; how: How }
   | { do: "calm"; leaf: number; other: number; by: number; how: How }
   | { do: "midway"; node: number; leaf: number; by: number; how: How; restores: boolean }
   | { do: "broken"; node: number; leaf: number; other: number }
   | { do: "recover"; leaf: number; by: number; how: How }
+  | { do: "outdate"; node: number; leaf: number; between: number; acts: readonly Act[] }
   | { do: "watch"; node: number }
   | { do: "read"; node: number }
   | { do: "fail"; leaf: number }

@@ -84,7 +84,7 @@ export class Program {
   readonly throwing = new Set<string>();
   /** How many timers the cache has set. */
   timers = 0;
-  /** A clock that jumps is noticed within a minute. */
+  /** A clock that jumps is noticed within a minute; one that jumps forward by the next change. */
   isClockNoticed = true;
   /** Loads that were begun, by key. */
   readonly counts = new Map<string, number>();
@@ -108,6 +108,8 @@ export class Program {
   /** Requests of which the journal has told no end, by key. */
   readonly withoutEnd = new Map<string, number>();
   readonly add: Write<number, void>;
+  /** It is no part of what is looked at: a change that concerns nothing else. */
+  readonly tick: Source<void, number>;
 
   constructor(given: {
     capacity: number;
@@ -134,6 +136,7 @@ export class Program {
     };
     this.cache = createCache({ clock, environment, capacity: given.capacity });
     const { composite, source, write } = given.copy ?? cista;
+    this.tick = source({ name: "tick", maxAge: "1h", retain: 0, load: async () => 0 });
     this.add = write<number, void>({
       name: "add",
       timeout: Number.POSITIVE_INFINITY,
@@ -272,7 +275,7 @@ export class Program {
       // Forty days of polls would be told by a million timers.
       const most = this.watchers.some(({ every }) => every < 60) ? 70 : Number.POSITIVE_INFINITY;
       const seconds = step.do === "pass" ? Math.min(step.seconds, most) : 0;
-      if (step.do === "jump") this.isClockNoticed = false;
+      if (step.do === "jump") this.isClockNoticed = step.isTold && step.seconds > 0;
       if (seconds > 60) this.isClockNoticed = true;
       if (seconds === 0) continue;
       await this.clock.advance(0);
@@ -383,6 +386,7 @@ export class Program {
     } else if (step.do === "jump") {
       clock.jump(step.seconds * 1000);
       this.isUnsteady = true;
+      if (step.isTold) cache.put(this.tick, undefined, this.begun); // any change notices it
     } else if (step.do === "throw") {
       if (!this.throwing.delete(step.on)) this.throwing.add(step.on);
     } else if (step.do === "page") {

@@ -33,7 +33,10 @@ const single = fc.oneof(
   does(8, "write", { id }),
   does(8, "settle", { nth: fc.nat(3), how: fc.constantFrom("done", "refused", "lost") }),
   does(12, "pass", { seconds: fc.constantFrom(1, 1, 3, 70, 86_400 * 40) }),
-  does(6, "jump", { seconds: fc.constantFrom(-60, 60, -4000, 4000, -86_400, 86_400, -86_400 * 60, 86_400 * 60) }),
+  does(6, "jump", {
+    seconds: fc.constantFrom(-60, 60, -4000, 4000, -86_400, 86_400, -86_400 * 60, 86_400 * 60),
+    isTold: fc.boolean(),
+  }),
   does(4, "throw", { on: fc.constantFrom("groups", "share", "check", "pick", "view", "standIn") }),
   does(4, "page", { visible: fc.boolean(), online: fc.boolean() }),
   does(4, "listen", { on: fc.constantFrom("journal", "view", "abort", "load"), how: fc.nat(4), ...what }),
@@ -81,7 +84,7 @@ const course = fc.record(what).chain(({ kind, id }) => {
       endIt("value"),
       endIt("value"),
       { ...wait, seconds: 1 },
-      { do: "jump", seconds: 4000 },
+      { do: "jump", seconds: 4000, isTold: false },
       { ...watchIt, ...here },
     ],
   ];

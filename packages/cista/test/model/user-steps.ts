@@ -40,14 +40,21 @@ export type Step =
       after: number;
       back: number;
       isInvalidated: boolean;
+      /** Somebody reads something at once after the change, by which it is known. */
+      isAsked: boolean;
     }
   /** … and in the middle of one for a list's second page, while the list itself is requested or not. */
-  | { do: "more"; kind: "list" | "mixed"; how: Change; person: number; after: number; again: number; isAsked: boolean }
+  | { do: "more"; kind: "list" | "mixed"; how: Change; person: number; after: number; again: number; asks: Asks }
+  /** What is watched fails, again and again, and the user changes meanwhile. */
+  | { do: "fail"; how: Change; person: number; after: number; isDeleted: boolean }
   /** A write tells of the new user; that user leaves before its answer, or not, and is known to have left, or not. */
   | { do: "write"; id: number; how: Change; person: number; after: number; leaves: "no" | "yes" | "known" }
   /** Somebody else comes, is known or not, looks at something, and goes. */
   | { do: "visit"; kind: Kind; id: number; person: number; isKnown: boolean }
   | { do: "pass"; ms: number };
+
+/** Whether the list itself is requested too: before the user changes, or after that. */
+export type Asks = "no" | "before" | "after";
 
 /** Of these the page from the server has brought a value. */
 export function isBrought(kind: Kind): boolean {
@@ -98,12 +105,14 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
     ...{ kind, id, how, person, after },
     back: fc.oneof(fc.constant(0), fc.nat(15)),
     isInvalidated: fc.boolean(),
+    isAsked: fc.boolean(),
   }),
   of(2, "more", {
     kind: fc.constantFrom("list" as const, "mixed" as const),
     ...{ how, person, after, again: fc.nat(20) },
-    isAsked: fc.boolean(),
+    asks: fc.constantFrom<Asks>("no", "before", "after"),
   }),
+  of(2, "fail", { how, person, after, isDeleted: fc.boolean() }),
   of(2, "write", {
     id,
     how,

@@ -33,6 +33,8 @@ export class World {
   readonly sources: Record<Kind, Source<any, any>>;
   /** The composite `sum` is made of it. */
   readonly unused: Source<number, string>;
+  /** Now and then it fails, and is tried again. */
+  readonly flaky: Source<number, string>;
   readonly mark: Write<number, string>;
   readonly watched: Watched[] = [];
   /** Whose the values are that the page brought: the first who says who they are. */
@@ -79,6 +81,11 @@ export class World {
     const dear = composite({ ...common, name: "dear", load: (id: number, { read }) => read(refused, id) });
     this.sources = { me, row, open, refused, dear, whole, above, news, brought, sum, list, mixed };
     this.unused = unused;
+    this.flaky = api.source<number, string>({
+      name: "flaky",
+      url: (id) => `/flaky/${id}`,
+      retry: { times: 1, firstPause: 5 },
+    });
     this.mark = writeTo<number, string>(api, {
       name: "mark",
       method: "POST",
@@ -129,6 +136,7 @@ export class World {
     else if (step.do === "calm") await this.calm(step);
     else if (step.do === "meanwhile") await this.meanwhile(step);
     else if (step.do === "more") await this.more(step);
+    else if (step.do === "fail") await this.fail(step);
     else if (step.do === "write") await this.write(step);
     else if (step.do === "visit") await this.visit(step);
     else await this.turns(step.times, step.late, step.isWatched);
@@ -227,7 +235,16 @@ export class World {
       throw new Error(`F9: ${before} is ${now} from now on (${how}): requested ${requested}, and not ${due}`);
   }
 
-  async meanwhile({ kind, id, how, person, after, back, isInvalidated }: Step & { do: "meanwhile" }): Promise<void> {
+  async meanwhile({
+    kind,
+    id,
+    how,
+    person,
+    after,
+    back,
+    isInvalidated,
+    isAsked,
+  }: Step & { do: "meanwhile" }): Promise<void> {
     const { accounts } = this;
     await this.beKnown();
     if (kind === "row") this.read("list", id); // it stands in
@@ -238,7 +255,7 @@ export class World {
     await this.settle();
     accounts.version += 1 + (person % 2);
     const selector = { source: this.sources[kind], params: kind === "news" ? 0 : id };
-    if (kind === "row") this.cache.delete(selector);
+    if (kind === "row" && !isInvalidated) this.cache.delete(selector);
     else if (isInvalidated) this.cache.invalidate(selector);
     else this.read(kind, id, isList(kind) ? "no-cache" : "default");
     await this.clock.advance(after);
@@ -247,6 +264,7 @@ export class World {
       await this.clock.advance(back);
       accounts.change("back", 0);
     }
+    if (isAsked) this.read("me", ++accounts.serial);
     for (let round = 0; round < 8; round++) {
       await this.clock.advance(4);
       this.check();
@@ -256,7 +274,7 @@ export class World {
     await this.checkRest();
   }
 
-  async more({ kind, how, person, after, again, isAsked }: Step & { do: "more" }): Promise<void> {
+  async more({ kind, how, person, after, again, asks }: Step & { do: "more" }): Promise<void> {
     const { accounts } = this;
     await this.beKnown();
     const id = ++accounts.serial; // a list of which only the first page is held
@@ -264,12 +282,50 @@ export class World {
     await this.settle();
     accounts.version += 1 + (person % 2);
     this.readOn(kind, id);
+    const askList = () => this.cache.read(this.sources[kind], id, { cache: "no-cache" }).catch(() => {});
     await this.clock.advance(after);
+    if (asks === "before") {
+      void askList();
+      await this.clock.advance(again % latency);
+    }
     accounts.change(how, person);
-    if (isAsked) this.cache.read(this.sources[kind], id, { cache: "no-cache" }).catch(() => {});
+    if (asks === "after") void askList();
     await this.clock.advance(again);
     this.readOn(kind, id);
     await this.settle();
+    await this.beKnown();
+    await this.checkRest();
+  }
+
+  /** Two watched entries fail, again and again, and the user changes meanwhile: each is requested a few times, and no failure is another's. */
+  async fail({ how, person, after, isDeleted }: Step & { do: "fail" }): Promise<void> {
+    const { accounts, cache, flaky } = this;
+    await this.beKnown();
+    const ids = [++accounts.serial, ++accounts.serial];
+    const views = ids.map((id) => cache.view(flaky, id));
+    const leaves = views.map((view) => view.subscribe(() => {}));
+    await this.settle();
+    accounts.requested = [];
+    accounts.isFailing = true;
+    for (const [at, id] of ids.entries()) {
+      if (isDeleted) cache.delete({ source: flaky, params: id });
+      void views[at]?.revalidate();
+    }
+    await this.clock.advance(after);
+    if (!accounts.isUnsteady) {
+      accounts.change(how, person);
+      this.read("me", ++accounts.serial);
+    }
+    await this.settle();
+    for (const [at, id] of ids.entries()) {
+      const count = accounts.requested.filter((path) => path === `/flaky/${id}`).length;
+      if (count > 4) throw new Error(`F9: /flaky/${id} fails, and is requested ${count} times`);
+      const told = (views[at]?.get().failure?.body as { person?: string } | undefined)?.person;
+      if (told !== undefined && this.page.way !== "partition" && told !== this.who)
+        throw new Error(`F9: ${this.who} is told the failure of ${told}`);
+    }
+    accounts.isFailing = false;
+    for (const leave of leaves) leave();
     await this.beKnown();
     await this.checkRest();
   }

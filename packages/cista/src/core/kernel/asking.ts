@@ -236,6 +236,7 @@ function noteAttempt(entry: Entry, request: EntryRequest): void {
   markDirty(entry);
   if (request.phase !== "running") return;
   request.tryStartedAt = nowOf(entry.shelf.core);
+  if (request.isFormerUsers) request.mode = "reload"; // it is made for another user now (rule F9)
   request.isFormerUsers = false;
   record("request", entry, request);
 }

@@ -28,10 +28,8 @@ export function changeUser(core: Core, hasLeft: boolean, by?: SentLayers | Entry
       const { activity, request } = entry;
       // A composite fails by its dependencies: these are requested anew.
       if (request && request !== by && !composingOf(entry.shelf.source)) request.isFormerUsers = true;
-      if (hasLeft) {
-        activity?.layers?.removeOfOtherUser(by);
-        showAnew(entry);
-      }
+      if (hasLeft) activity?.layers?.removeOfOtherUser(by);
+      showAnew(entry);
       if (entry.isHeld) continue;
       if (activity) activity.failure = undefined;
       markDirty(entry);

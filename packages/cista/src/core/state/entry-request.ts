@@ -7,7 +7,7 @@ import { Request, type RequestHost } from "../lib/request.js";
 /** One request of one entry, with the facts that count only while it is under way. */
 export class EntryRequest extends Request {
   readonly cause: Cause;
-  readonly mode: LoadMode;
+  mode: LoadMode;
   /** Why it was not answered from the held value (RFC 9211 §2.2). */
   readonly forward: Forward;
   /** The version at which it was asked for by hand (`revalidate`, or a cache mode); 0: it was not. */

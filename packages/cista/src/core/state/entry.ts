@@ -322,9 +322,8 @@ export class Entry implements Scheduled {
   }
 
   forget(): void {
-    const { core } = this.shelf;
-    if (this.held !== "none") this.changedAt = ++core.version;
-    if (this.links && this.isOutdated) this.links.wasInvalidatedAt = core.version; // what is made of it stays invalidated
+    if (this.held !== "none") this.changedAt = ++this.shelf.core.version;
+    this.links?.noteForgotten();
     this.held = "none";
     this.value = undefined;
     this.version = 0;

@@ -62,6 +62,8 @@ export interface Links {
   discardReads(startVersion: number): void;
   /** Forgets the entries that its load has read so far. */
   forgetReads(): void;
+  /** The held value is about to be forgotten: what is made of it stays invalidated. */
+  noteForgotten(): void;
   /** Whether a failure is one of a dependency, which was tried again there. */
   isOfDependency(failure: Failure): boolean;
   /** Whether the last request failed by a dependency, and that one, or the one by which it failed itself, has no failure any more. */

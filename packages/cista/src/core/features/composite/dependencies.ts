@@ -125,6 +125,11 @@ export class EntryLinks implements Links, ThroughDependencies {
     forgetReads(this.#entry);
   }
 
+  noteForgotten(): void {
+    const { isOutdated, invalidatedAt, shelf } = this.#entry;
+    this.wasInvalidatedAt = Math.max(this.wasInvalidatedAt, isOutdated ? shelf.core.version : invalidatedAt);
+  }
+
   isOfDependency(failure: Failure): boolean {
     return this.failuresOfDependencies.has(failure);
   }
