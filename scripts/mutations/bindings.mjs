@@ -1,6 +1,7 @@
 /** The bindings: what the conformance suite sees of each. */
 export const bindings = [
-  ["F9 carried", "binding/asked.ts", " || kept.usersLeft !== usersLeftIn(asked.cache)", ""],
+  ["F9 carried", "binding/asked.ts", " || kept.userCount !== userCountIn(asked.cache)", ""],
+  ["F9 carried from nobody", "kernel/users.ts", "core.usersCame++;", ""],
   ["R4 React", "react/use-reading.ts", "if (this.#current?.asked !== asked)", "if (!this.#current)"],
   ["R3 React", "react/use-reading.ts", "this.#listener = undefined; this.#leave();", "this.#listener = undefined;"],
   ["N4 React", "react/use-reading.ts", "if (this.#shown && !this.rendering &&", "if (false &&"],

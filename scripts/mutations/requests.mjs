@@ -1,4 +1,4 @@
-/** Rules R, D, E: requests, what is made of others, events. */
+/** Rules R, D, E, and F9 of requests: requests, what is made of others, events. */
 export const requests = [
   ["D6", "kernel/asking.ts", 'return kind === "missing" ? missing() : undefined;', "return undefined;"],
   ["E1 dependencies", "kernel/asking.ts", "if (!wasToldOfDependency) tellFailure", "tellFailure"],
@@ -197,4 +197,7 @@ export const requests = [
     'if (isInvalidated && request.isOpen) abortRequest(entry, "the stream is opened anew");',
     "",
   ],
+  ["F9 next try of another", "kernel/asking.ts", 'if (request.isFormerUsers) request.mode = "reload";', ""],
+  ["F9 failure, next try", "kernel/asking.ts", "request.isFormerUsers = false;", ""],
+  ["F9 failure, no loop", "kernel/asking.ts", '=== "unsteady" && "unsteady";', '=== "unsteady" && false;'],
 ];

@@ -7,7 +7,7 @@ import {
   makeEmpty,
   picked,
   readingWith,
-  usersLeftIn,
+  userCountIn,
   wasJustMade,
 } from "../core/doors/readings.js";
 import {
@@ -90,7 +90,7 @@ export class Asking {
   #attached: Asked | undefined;
   /** The last value that was there under another key, to be carried over to other params of the same source. */
   #kept:
-    | { readonly source: unknown; readonly key: string; readonly value: unknown; readonly usersLeft: number }
+    | { readonly source: unknown; readonly key: string; readonly value: unknown; readonly userCount: number }
     | undefined;
   #carried: { readonly from: Reading<any>; readonly reading: Reading<any> } | undefined;
   #part: { readonly of: Reading<any>; readonly pick: unknown; readonly reading: AnyReading } | undefined;
@@ -174,7 +174,7 @@ export class Asking {
 
   #keepFrom({ view, source, cache }: Asked): void {
     const { state, value, key } = view.get();
-    if (state === "ready") this.#kept = { source, key, value, usersLeft: usersLeftIn(cache) };
+    if (state === "ready") this.#kept = { source, key, value, userCount: userCountIn(cache) };
   }
 
   /** The view of another key on the page is still attached while the new one is first looked at; afterwards its reading is kept. */
@@ -186,7 +186,7 @@ export class Asking {
     if (reading.state !== "loading" || reading.value !== undefined) return reading;
     if (this.#attached && this.#attached.view.key !== key) this.#keepFrom(this.#attached);
     const kept = this.#kept;
-    if (kept?.source !== source || kept.key === key || kept.usersLeft !== usersLeftIn(asked.cache)) return reading;
+    if (kept?.source !== source || kept.key === key || kept.userCount !== userCountIn(asked.cache)) return reading;
     if (this.#carried?.from !== reading || this.#carried.reading.value !== kept.value) {
       this.#carried = {
         from: reading,

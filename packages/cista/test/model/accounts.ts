@@ -14,9 +14,9 @@ export function isRefused(person: string): boolean {
   return person === "ada" || person === "cy" || person === "nobody";
 }
 
-/** How it is said who asks; "unsteady": with another field each time. */
-export type Way = "token" | "late" | "user" | "late user" | "partition" | "unsteady";
-export const ways: Way[] = ["token", "late", "user", "late user", "partition", "unsteady"];
+/** How it is said who asks; "unsteady": with another field each time; "signed": with a token that is another for each request. */
+export type Way = "token" | "late" | "user" | "late user" | "partition" | "unsteady" | "signed";
+export const ways: Way[] = ["token", "late", "user", "late user", "partition", "unsteady", "signed"];
 
 export interface Page {
   readonly way: Way;
@@ -85,7 +85,7 @@ export class Accounts {
   options(): object {
     const { way } = this.page;
     const fields = () => ({
-      ...(this.token ? { authorization: this.token } : {}),
+      ...(this.token ? { authorization: way === "signed" ? `${this.token} ${++this.serial}` : this.token } : {}),
       "accept-language": "en",
       ...(way === "unsteady" ? { "x-time": String(++this.serial) } : {}),
     });
@@ -112,7 +112,7 @@ export class Accounts {
 
   /** Nothing that is for one user is held for anybody. */
   get isUnsteady(): boolean {
-    return this.page.way === "unsteady";
+    return this.page.way === "unsteady" || this.page.way === "signed";
   }
 
   // ── Who asks ───────────────────────────────────────────────────────────────
@@ -181,7 +181,7 @@ export class Accounts {
 
   async answer(url: URL, init: RequestInit & { headers: Headers }): Promise<Response> {
     const path = url.pathname;
-    const token = init.headers.get("authorization") ?? "";
+    const [token = ""] = (init.headers.get("authorization") ?? "").split(" ");
     const person = this.#tokens.get(token)?.person ?? "nobody";
     this.lastToAsk = this.whoIs(token);
     if (person !== "nobody") this.firstToAsk ??= this.whoIs(token);

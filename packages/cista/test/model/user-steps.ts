@@ -47,6 +47,8 @@ export type Step =
   | { do: "more"; kind: "list" | "mixed"; how: Change; person: number; after: number; again: number; asks: Asks }
   /** What is watched fails, again and again, and the user changes meanwhile. */
   | { do: "fail"; how: Change; person: number; after: number; isDeleted: boolean }
+  /** A component carries a value over to other params, and the user changes. */
+  | { do: "carry"; how: Change; person: number; after: number }
   /** A write tells of the new user; that user leaves before its answer, or not, and is known to have left, or not. */
   | { do: "write"; id: number; how: Change; person: number; after: number; leaves: "no" | "yes" | "known" }
   /** Somebody else comes, is known or not, looks at something, and goes. */
@@ -112,6 +114,7 @@ export const step: fc.Arbitrary<Step> = fc.oneof(
     ...{ how, person, after, again: fc.nat(20) },
     asks: fc.constantFrom<Asks>("no", "before", "after"),
   }),
+  of(1, "carry", { how, person, after }),
   of(2, "fail", { how, person, after, isDeleted: fc.boolean() }),
   of(2, "write", {
     id,

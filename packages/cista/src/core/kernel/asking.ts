@@ -3,7 +3,7 @@ import { type Answer, dependenciesUnchanged, missing } from "../api/answer.js";
 import { checked } from "../api/check.js";
 import { asFailure, Failure, ofEntry, refusesAccess } from "../api/failure.js";
 import type { Cause } from "../api/journal.js";
-import { type Clock, steadyEnvironment } from "../api/seams.js";
+import type { Clock } from "../api/seams.js";
 import type { LoadMode } from "../api/source-contract.js";
 import type { Forward } from "../lib/cache-status.js";
 import type { RequestHost } from "../lib/request.js";
@@ -20,6 +20,7 @@ import { invalidateIfChanged, lastChangeFor } from "./named-groups.js";
 import { applyAnswer } from "./taking.js";
 import { notesNow } from "./users.js";
 import { outcomeOf } from "./waiting.js";
+import { warnOfOtherUser, warnOfUnknownUser } from "./warnings.js";
 
 /** A reader does not wait for a longer pause than this, in milliseconds, whatever a server asks for (rule R5). */
 const longestWait = 120_000;
@@ -33,7 +34,7 @@ export function startRequest(entry: Entry, cause: Cause, mode: LoadMode = modeOf
   const request = new EntryRequest(new RequestOfEntry(entry), cause, how, forward, askedVersion);
   activity.request = request;
   core.underWay.add(entry);
-  if (DEVELOPMENT && entry.held !== "none" && !entry.fits) noticeOtherUser(core);
+  if (DEVELOPMENT && entry.held !== "none" && !entry.fits) warnOfOtherUser(core);
   activity.usersInARow = cause === "user" ? activity.usersInARow + 1 : 0;
   activity.requestedAt = nowOf(core);
   batch(core, () => {
@@ -123,19 +124,6 @@ class RequestOfEntry implements RequestHost {
   onFailure(request: EntryRequest, failure: Failure): void {
     batch(this.#core, () => takeFailure(this.#entry, request, failure));
   }
-}
-
-/** Of which caches the warning was given. */
-const noticed: WeakSet<Core> = /* @__PURE__ */ new WeakSet();
-
-/** The held value was requested with other headers. In a page a token was renewed; on a server another user uses the cache. */
-function noticeOtherUser(core: Core): void {
-  if (core.environment !== steadyEnvironment || noticed.has(core)) return;
-  noticed.add(core);
-  const note =
-    "one cache is used with different request headers (Authorization, or what Vary names). On a server make a cache for each request, and hand the request over as createCache({ context }).";
-  console.warn(`Cista: ${note}`);
-  core.journal?.noteOther("warning", { note });
 }
 
 /** Those who wait for the request under way, begun now if there is none; for the next where it is already out of date. */
@@ -285,6 +273,7 @@ const mostUsersInARow = 5;
 function isForSomebodyElse(entry: Entry, { hasLatecomers }: EntryRequest, fitting = entry.fitting()): boolean {
   const activity = entry.active();
   if (fitting === true) activity.usersInARow = 0;
+  if (DEVELOPMENT && fitting === "unsteady") warnOfUnknownUser(entry.shelf.core, entry.key);
   if (fitting === true || (!activity.isAwaited && activity.requestingWatchers === 0)) return false;
   return hasLatecomers || activity.usersInARow < (fitting === "unsteady" ? 1 : mostUsersInARow);
 }

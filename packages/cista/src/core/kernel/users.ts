@@ -4,7 +4,6 @@ import type { Source } from "../api/source-contract.js";
 import { guarded } from "../lib/guarded.js";
 import { batch, markDirty } from "../state/batches.js";
 import { type Core, coreOf } from "../state/core.js";
-import type { Entry } from "../state/entry.js";
 import type { EntryRequest } from "../state/entry-request.js";
 import { forNobody } from "../state/extra.js";
 import type { SentLayers } from "../state/layers.js";
@@ -18,6 +17,7 @@ import { composingOf, type MadeFor } from "../state/links.js";
  */
 export function changeUser(core: Core, hasLeft: boolean, by?: SentLayers | EntryRequest): void {
   if (core.disposed) return;
+  core.usersCame++;
   if (hasLeft) {
     core.usersLeft++;
     forgetVisitor(core);
@@ -29,21 +29,18 @@ export function changeUser(core: Core, hasLeft: boolean, by?: SentLayers | Entry
       // A composite fails by its dependencies: these are requested anew.
       if (request && request !== by && !composingOf(entry.shelf.source)) request.isFormerUsers = true;
       if (hasLeft) activity?.layers?.removeOfOtherUser(by);
-      showAnew(entry);
+      // While a value is on its way, a stand-in or a value that a binding carries over is shown: both were the former user's.
+      if (entry.reading?.state === "loading") {
+        entry.reading = undefined;
+        if (activity) activity.standIn = undefined;
+        markDirty(entry);
+      }
       if (entry.isHeld) continue;
       if (activity) activity.failure = undefined;
       markDirty(entry);
       if (entry.held !== "none") entry.links?.tellDependents();
     }
   });
-}
-
-/** While a value is on its way, a stand-in or a value that a binding carries over is shown: both were the former user's. */
-function showAnew(entry: Entry): void {
-  if (entry.reading?.state !== "loading") return;
-  entry.reading = undefined;
-  if (entry.activity) entry.activity.standIn = undefined;
-  markDirty(entry);
 }
 
 /** Drops entries that came with a page for the user who opened it, and that are not known to be for others too. */
@@ -68,9 +65,10 @@ export function notesNow(
   return partition === undefined ? source?.definition.varies?.(params, context, before) : undefined;
 }
 
-/** How many users have left the cache so far, by a sign-out or since another user asks. */
-export function usersLeftIn(cache: Cache): number {
-  return coreOf(cache).usersLeft;
+/** Another number after each sign-out, and whenever another user asks than before. */
+export function userCountIn(cache: Cache): number {
+  const { usersCame, usersLeft } = coreOf(cache);
+  return usersCame + usersLeft;
 }
 
 /** Calls back when another user asks than before. Returns its own end. */

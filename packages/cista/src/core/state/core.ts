@@ -146,6 +146,8 @@ export class Core {
   readonly now: () => number;
   /** How many users have left, as far as sign-outs and requests have told. */
   usersLeft = 0;
+  /** How often another user came, also where nobody was signed in before. */
+  usersCame = 0;
   /** Who hears of failures: see `Cache.onFailure`. */
   readonly failureListeners: Set<(failure: Failure, action: FailedAction) => void> = new Set();
   /** The entry that was last found fresh in this go of the event loop. */
