@@ -198,6 +198,7 @@ export const requests = [
     "",
   ],
   ["F9 next try of another", "kernel/asking.ts", 'if (request.isFormerUsers) request.mode = "reload";', ""],
+  ["F9 unknown, told", "kernel/asking.ts", 'if (DEVELOPMENT && fitting === "unsteady")', "if (false)"],
   ["F9 failure, next try", "kernel/asking.ts", "request.isFormerUsers = false;", ""],
   ["F9 failure, no loop", "kernel/asking.ts", '=== "unsteady" && "unsteady";', '=== "unsteady" && false;'],
 ];

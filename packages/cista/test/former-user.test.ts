@@ -147,20 +147,6 @@ describe("what the former user was refused", () => {
     await clock.advance("1h");
     expect(seen.length).toBeLessThanOrEqual(2 * 4);
   });
-
-  test("F9: two looks at the headers that differ from each other: the developer is told once, and nothing is shown", async () => {
-    const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
-    let count = 0;
-    const { cache, clock } = stage();
-    const { api } = server(() => json("a value"), { headers: () => ({ authorization: `Signature ${++count}` }) });
-    const me = api.source<number, string>({ name: "me", url: (nth) => `/me/${nth}` });
-    const views = [1, 2].map((nth) => watch(cache, me, nth).view);
-    await clock.advance("1s");
-    const told = warn.mock.calls.map(String);
-    warn.mockRestore();
-    expect(views.map((view) => inShort(view.get()))).toEqual(["empty", "empty"]);
-    expect(told).toEqual([expect.stringMatching(/headers of me 1 .* are others each time.*origin\(\{ user/)]);
-  });
 });
 
 describe("what stands in for a value while it is on its way", () => {
@@ -216,4 +202,18 @@ describe("what stands in for a value while it is on its way", () => {
     await asks("ada");
     expect(view.get()).toMatchObject({ state: "ready", value: "ada" });
   });
+});
+
+test("F9: a developer is told once that two looks at the headers differ from each other, and no value is shown", async () => {
+  const warn = vi.spyOn(console, "warn").mockReturnValue(undefined);
+  let count = 0;
+  const { cache, clock } = stage();
+  const { api } = server(() => json("a value"), { headers: () => ({ authorization: `Signature ${++count}` }) });
+  const me = api.source<number, string>({ name: "me", url: (nth) => `/me/${nth}` });
+  const views = [1, 2].map((nth) => watch(cache, me, nth).view);
+  await clock.advance("1s");
+  const told = warn.mock.calls.map(String);
+  warn.mockRestore();
+  expect(views.map((view) => inShort(view.get()))).toEqual(["empty", "empty"]);
+  expect(told).toEqual([expect.stringMatching(/headers of me 1 .* are others each time.*origin\(\{ user/)]);
 });

@@ -7,6 +7,7 @@ import { Request, type RequestHost } from "../lib/request.js";
 /** One request of one entry, with the facts that count only while it is under way. */
 export class EntryRequest extends Request {
   readonly cause: Cause;
+  /** A next try that is another user's is a `reload` (rule F9). */
   mode: LoadMode;
   /** Why it was not answered from the held value (RFC 9211 §2.2). */
   readonly forward: Forward;
